@@ -1,0 +1,2 @@
+//! draft
+fn main() {}

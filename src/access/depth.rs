@@ -1,0 +1,265 @@
+//! Between depths: full to full, rounded to nearest, ties up, decided on the exact product. And windows, which say
+//! which range of values becomes none to full.
+
+use crate::error::{Error, Result};
+use crate::frame::{AnyPlanes, Content, Frame, Pixels, Planes, PlanesJob, View, ViewMut};
+use crate::frame::{Job, Size};
+use crate::pixel::{Cmyk, Depth, Gray, GrayAlpha, Layout, Number, Pixel, Rgb, Rgba, Sample, Stored};
+use crate::simd::Level;
+use crate::threads::{self, Threads};
+
+/// Pixels at another depth, into a view of the same size and layout. One pass; a plain copy where the depths agree.
+///
+/// # Errors
+/// Sizes or layouts that differ.
+pub fn convert_into<P: Stored, Q: Stored>(source: View<'_, P>, mut target: ViewMut<'_, Q>, threads: Threads) -> Result<()> {
+    if P::LAYOUT != Q::LAYOUT {
+        return Err(Error::unusable(format!("a change of depth keeps the layout: {} to {}", P::LAYOUT, Q::LAYOUT)));
+    }
+    if source.size() != target.size() {
+        return Err(Error::sizes("the target", source.size(), target.size()));
+    }
+    let bytes = source.size().pixels() as usize * (size_of::<P>() + size_of::<Q>());
+    let level = Level::best();
+    for_bands(source, target.reborrow(), threads.bands(bytes), |from, to| {
+        to.iter_of_rows(from, |from, to| level.run(|| convert_row(from, to)));
+    });
+    Ok(())
+}
+
+#[inline(always)]
+fn convert_row<A: Sample, B: Sample>(from: &[A], to: &mut [B]) {
+    for (from, to) in from.iter().zip(to) {
+        *to = from.to_depth();
+    }
+}
+
+/// A window onto values: `low` becomes none, `high` becomes full, everything outside clamps for integers.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Window {
+    low: f64,
+    high: f64,
+}
+
+impl Window {
+    /// The window from `low` to `high`, in values of the picture (codes scaled to their depth: 0..=255, 0..=65,535, or
+    /// float values).
+    ///
+    /// # Errors
+    /// Limits that are not finite, or not low < high.
+    pub fn new(low: f64, high: f64) -> Result<Window> {
+        if low.is_finite() && high.is_finite() && low < high {
+            return Ok(Window { low, high });
+        }
+        Err(Error::unusable(format!("a window goes from a lower to a higher number, not from {low} to {high}")))
+    }
+
+    /// The fraction of full that a value becomes: 0 at the low limit, 1 at the high one; not clamped.
+    pub fn fraction(self, value: f64) -> f64 {
+        (value - self.low) / (self.high - self.low)
+    }
+}
+
+/// Plain numbers through a window into samples of another type, row for row. One pass, in `f64`.
+pub(crate) fn window_row<T: Number, S: Sample>(from: &[T], to: &mut [S], window: Window) {
+    for (from, to) in from.iter().zip(to) {
+        *to = S::from_fraction(window.fraction(from.to_f64()));
+    }
+}
+
+/// Any pixels at another depth, through a window where one is given. One pass.
+///
+/// Alpha is never windowed: it goes full to full.
+///
+/// # Errors
+/// A size beyond the system's memory.
+pub fn pixels_to_depth(pixels: &Pixels, depth: Depth, window: Option<Window>, threads: Threads) -> Result<Pixels> {
+    struct To(Depth, Option<Window>, Threads);
+    impl Job for To {
+        type Out = Result<Pixels>;
+        fn run<P: Stored>(self, view: View<'_, P>) -> Result<Pixels> {
+            match self.0 {
+                Depth::U8 => to_sample::<P, u8>(view, self.1, self.2),
+                Depth::U16 => to_sample::<P, u16>(view, self.1, self.2),
+                Depth::F32 => to_sample::<P, f32>(view, self.1, self.2),
+            }
+        }
+    }
+    pixels.visit(To(depth, window, threads))
+}
+
+fn to_sample<P: Stored, S: Sample>(view: View<'_, P>, window: Option<Window>, threads: Threads) -> Result<Pixels> {
+    match P::LAYOUT {
+        Layout::Gray => to_pixel::<P, Gray<S>>(view, window, threads),
+        Layout::GrayAlpha => to_pixel::<P, GrayAlpha<S>>(view, window, threads),
+        Layout::Rgb => to_pixel::<P, Rgb<S>>(view, window, threads),
+        Layout::Rgba => to_pixel::<P, Rgba<S>>(view, window, threads),
+        Layout::Cmyk => to_pixel::<P, Cmyk<S>>(view, window, threads),
+    }
+}
+
+fn to_pixel<P: Stored, Q: Stored>(view: View<'_, P>, window: Option<Window>, threads: Threads) -> Result<Pixels> {
+    let mut out = Frame::<Q>::new(view.size())?;
+    match window {
+        None => convert_into(view, out.view_mut(), threads)?,
+        Some(window) => {
+            let color = P::CHANNELS - usize::from(P::ALPHA);
+            for y in 0..view.height() {
+                let to = crate::pixel::samples_of_mut(out.row_mut(y));
+                for (from, to) in view.row_numbers(y).chunks_exact(P::CHANNELS).zip(to.chunks_exact_mut(P::CHANNELS)) {
+                    window_row(&from[..color], &mut to[..color], window);
+                    convert_row(&from[color..], &mut to[color..]);
+                }
+            }
+        }
+    }
+    Ok(out.into())
+}
+
+/// Planes as a picture of this depth: 1 plane becomes gray, 2 gray and alpha, 3 rgb, 4 rgb and alpha. One pass.
+///
+/// # Errors
+/// No window where the depth is an integer, more than four planes, or no memory.
+pub fn planes_to_pixels(planes: &AnyPlanes, depth: Depth, window: Option<Window>) -> Result<Pixels> {
+    struct To(Depth, Option<Window>);
+    impl PlanesJob for To {
+        type Out = Result<Pixels>;
+        fn run<T: Number>(self, planes: &Planes<T>) -> Result<Pixels> {
+            match self.0 {
+                Depth::U8 => interleave::<T, u8>(planes, self.1),
+                Depth::U16 => interleave::<T, u16>(planes, self.1),
+                Depth::F32 => interleave::<T, f32>(planes, self.1),
+            }
+        }
+    }
+    if window.is_none() && depth != Depth::F32 {
+        return Err(needs_window(planes.number().name()));
+    }
+    planes.visit(To(depth, window))
+}
+
+#[cold]
+pub(crate) fn needs_window(holds: &str) -> Error {
+    Error::unusable(format!(
+        "{holds} values with a unit become integers only through a window: give one (--window LOW,HIGH)"
+    ))
+}
+
+fn interleave<T: Number, S: Sample>(planes: &Planes<T>, window: Option<Window>) -> Result<Pixels> {
+    fn fill<T: Number, Q: Stored>(planes: &Planes<T>, window: Option<Window>) -> Result<Pixels> {
+        let mut out = Frame::<Q>::new(planes.size())?;
+        for (channel, (_, plane)) in planes.iter().enumerate() {
+            let target = out.numbers_mut().iter_mut().skip(channel).step_by(Q::CHANNELS);
+            for (to, from) in target.zip(plane.numbers()) {
+                let value = from.to_f64();
+                *to = Q::Number::from_fraction(window.map_or(value, |w| w.fraction(value)));
+            }
+        }
+        Ok(out.into())
+    }
+    match planes.len() {
+        1 => fill::<T, Gray<S>>(planes, window),
+        2 => fill::<T, GrayAlpha<S>>(planes, window),
+        3 => fill::<T, Rgb<S>>(planes, window),
+        4 => fill::<T, Rgba<S>>(planes, window),
+        n => Err(Error::unusable(format!("{n} planes do not make a picture; pick one to four of them"))),
+    }
+}
+
+/// Any content as pixels of this depth: see [`pixels_to_depth`] and [`planes_to_pixels`].
+///
+/// # Errors
+/// As those.
+pub fn to_depth(content: &Content, depth: Depth, window: Option<Window>, threads: Threads) -> Result<Pixels> {
+    match content {
+        Content::Pixels(pixels) => pixels_to_depth(pixels, depth, window, threads),
+        Content::Planes(planes) => planes_to_pixels(planes, depth, window),
+    }
+}
+
+/// Runs `work` on bands of rows of two views of one height, on as many threads as there are bands.
+pub(crate) fn for_bands<P: Pixel, Q: Pixel>(
+    source: View<'_, P>,
+    target: ViewMut<'_, Q>,
+    count: usize,
+    work: impl Fn(View<'_, P>, ViewMut<'_, Q>) + Sync + Send,
+) {
+    let mut rest = target;
+    let mut jobs = Vec::with_capacity(count);
+    for band in threads::bands(source.height(), count) {
+        let (part, below) = rest.cut_rows(band.end - band.start);
+        rest = below;
+        let region = source.size().region();
+        let height = band.end - band.start;
+        let from = source.part(crate::frame::Region { y: band.start, height, ..region });
+        jobs.push((from, part));
+    }
+    threads::each(jobs, |(from, to)| work(from, to));
+}
+
+impl<Q: Pixel> ViewMut<'_, Q> {
+    /// Runs `work` on each row of numbers of a source and of this view; as one long row where neither has gaps.
+    pub(crate) fn iter_of_rows<P: Pixel>(
+        mut self,
+        source: View<'_, P>,
+        mut work: impl FnMut(&[P::Number], &mut [Q::Number]),
+    ) {
+        let Size { height, .. } = self.size();
+        if let (Some(from), Some(to)) = (source.as_packed(), self.as_packed_mut()) {
+            return work(from, to);
+        }
+        for y in 0..height {
+            work(source.row_numbers(y), self.row_numbers_mut(y));
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn every_instruction_set_converts_as_the_rule_does() {
+        let floats: Vec<f32> = (0..4099).map(|i| i as f32 / 4000.0 - 0.01).chain([f32::NAN, 1e9, -1e9]).collect();
+        let words: Vec<u16> = (0..=65_535).step_by(7).collect();
+        for level in Level::present() {
+            for start in 0..3 {
+                let mut bytes = vec![0u8; floats.len() - start];
+                level.run(|| convert_row(&floats[start..], &mut bytes));
+                assert!(floats[start..].iter().zip(&bytes).all(|(f, &b)| f.to_depth::<u8>() == b), "{level:?}");
+                let mut bytes = vec![0u8; words.len() - start];
+                level.run(|| convert_row(&words[start..], &mut bytes));
+                assert!(words[start..].iter().zip(&bytes).all(|(w, &b)| w.to_depth::<u8>() == b), "{level:?}");
+            }
+        }
+    }
+
+    #[test]
+    fn windows_map_their_limits_to_none_and_full_and_leave_alpha_alone() {
+        let view = Frame::from_pixels(
+            Size::new(4, 1),
+            [-2.0f32, 0.0, 2.0, 5.0].map(|v| GrayAlpha::new(v, 0.5)).to_vec(),
+        )
+        .unwrap();
+        let window = Window::new(-2.0, 2.0).unwrap();
+        let out = pixels_to_depth(&view.into(), Depth::U8, Some(window), Threads::ONE).unwrap();
+        let out = out.into_frame::<GrayAlpha<u8>>().unwrap();
+        assert_eq!(out.numbers(), [0, 128, 128, 128, 255, 128, 255, 128]);
+        for (low, high) in [(1.0, 1.0), (2.0, 1.0), (f64::NAN, 1.0), (0.0, f64::INFINITY)] {
+            assert!(Window::new(low, high).is_err());
+        }
+    }
+
+    #[test]
+    fn planes_become_integers_only_through_a_window() {
+        let size = Size::new(2, 1);
+        let plane = Frame::from_numbers(size, vec![-40.0f64, 12.0]).unwrap();
+        let planes: AnyPlanes = Planes::new(size).with("height", plane).unwrap().into();
+        assert!(planes_to_pixels(&planes, Depth::U8, None).unwrap_err().to_string().contains("--window"));
+        let window = Window::new(-40.0, 12.0).ok();
+        let gray = planes_to_pixels(&planes, Depth::U16, window).unwrap().into_frame::<Gray<u16>>().unwrap();
+        assert_eq!(gray.numbers(), [0, 65_535]);
+        let same = planes_to_pixels(&planes, Depth::F32, None).unwrap().into_frame::<Gray<f32>>().unwrap();
+        assert_eq!(same.numbers(), [-40.0, 12.0]);
+    }
+}

@@ -1,0 +1,326 @@
+//! Gray from colour, by weights with a name.
+
+use crate::access::depth::for_bands;
+use crate::error::{Error, Result};
+use crate::frame::{Frame, Job, Pixels, View, ViewMut};
+use crate::pixel::{Gray, GrayAlpha, Layout, NumberKind, Sample, Stored, Transfer};
+use crate::simd::Level;
+use crate::threads::Threads;
+
+/// How much red, green and blue count towards gray. All but [`Luminance`](GrayWeights::Luminance) weigh the values as
+/// they are stored.
+#[derive(Debug, Clone, Copy, PartialEq, Default)]
+#[non_exhaustive]
+pub enum GrayWeights {
+    /// 0.2126, 0.7152, 0.0722 (ITU-R BT.709-6, item 3.2).
+    #[default]
+    Bt709,
+    /// 0.299, 0.587, 0.114 (ITU-R BT.601-7, 2.5.1).
+    Bt601,
+    /// 0.2627, 0.6780, 0.0593 (ITU-R BT.2020-2, table 4).
+    Bt2020,
+    /// The mean of the three.
+    Mean,
+    /// The BT.709 weights in linear light, decoded with this curve and encoded again.
+    Luminance(Transfer),
+    /// One channel alone: 0 red, 1 green, 2 blue.
+    Channel(u8),
+    /// Weights of one's own for red, green and blue. They need not sum to one; integers clamp.
+    Own([f64; 3]),
+}
+
+impl GrayWeights {
+    /// The three weights as whole numbers and what they are to be divided by, where that is exact and small.
+    fn ratio(self) -> Option<([u32; 3], u32)> {
+        match self {
+            GrayWeights::Bt709 => Some(([2126, 7152, 722], 10_000)),
+            GrayWeights::Bt601 => Some(([299, 587, 114], 1000)),
+            GrayWeights::Bt2020 => Some(([2627, 6780, 593], 10_000)),
+            GrayWeights::Mean => Some(([1, 1, 1], 3)),
+            GrayWeights::Channel(c) => Some((std::array::from_fn(|i| u32::from(i == usize::from(c))), 1)),
+            GrayWeights::Luminance(_) | GrayWeights::Own(_) => None,
+        }
+    }
+
+    fn floats(self) -> [f64; 3] {
+        match (self, self.ratio()) {
+            (_, Some((parts, whole))) => parts.map(|p| f64::from(p) / f64::from(whole)),
+            (GrayWeights::Own(weights), None) => weights,
+            _ => [0.2126, 0.7152, 0.0722],
+        }
+    }
+
+    fn check(self) -> Result<()> {
+        match self {
+            GrayWeights::Channel(c) if c > 2 => {
+                Err(Error::unusable(format!("channel {c} is outside 0..3 (0 red, 1 green, 2 blue)")))
+            }
+            GrayWeights::Own(w) if w.iter().any(|v| !v.is_finite()) => {
+                Err(Error::unusable(format!("gray weights must be finite numbers, not {w:?}")))
+            }
+            _ => Ok(()),
+        }
+    }
+}
+
+/// The gray values of a view, as a new frame; alpha is left out. One pass.
+///
+/// For integers the result is the weighted sum with the published decimal weights, rounded once, half up, exactly; for
+/// floats it is computed in `f64` and rounded once. Cmyk goes through rgb (see [`pixels_to_color`](super::pixels_to_color)).
+///
+/// # Errors
+/// Weights that are not finite, a channel that is not there, or no memory.
+///
+/// # Examples
+/// ```
+/// use rahmen::{Frame, Rgb, Size, color};
+/// let frame = Frame::filled(Size::new(1, 1), Rgb::new(200u8, 100, 50))?;
+/// // 0.2126 * 200 + 0.7152 * 100 + 0.0722 * 50 = 117.65
+/// assert_eq!(color::gray(frame.view(), color::GrayWeights::Bt709)?[(0, 0)].v, 118);
+/// # Ok::<(), rahmen::Error>(())
+/// ```
+pub fn gray<P: Stored>(view: View<'_, P>, weights: GrayWeights) -> Result<Frame<Gray<P::Number>>> {
+    let mut out = Frame::new(view.size())?;
+    gray_into(view, out.view_mut(), weights, Threads::ALL)?;
+    Ok(out)
+}
+
+/// [`gray`] into a view of the same size. One pass.
+///
+/// # Errors
+/// As [`gray`], or sizes that differ.
+pub fn gray_into<P: Stored>(
+    view: View<'_, P>,
+    target: ViewMut<'_, Gray<P::Number>>,
+    weights: GrayWeights,
+    threads: Threads,
+) -> Result<()> {
+    weights.check()?;
+    if view.size() != target.size() {
+        return Err(Error::sizes("the target", view.size(), target.size()));
+    }
+    let bytes = view.size().pixels() as usize * (size_of::<P>() + size_of::<P::Number>());
+    let (level, row) = (Level::best(), RowMaker::<P::Number>::new(weights));
+    for_bands(view, target, threads.bands(bytes), |from, to| {
+        to.iter_of_rows(from, |from, to| match P::LAYOUT {
+            Layout::Gray => to.copy_from_slice(from),
+            Layout::GrayAlpha => level.run(|| each_pixel::<_, 2>(from, to, |p| p[0])),
+            Layout::Rgb => row.run::<3>(level, from, to),
+            Layout::Rgba => row.run::<4>(level, from, to),
+            Layout::Cmyk => each_pixel::<_, 4>(from, to, |ink| {
+                let [r, g, b] = super::model::ink_to_rgb(ink.map(Sample::to_fraction));
+                P::Number::from_fraction(row.mixed([r, g, b]))
+            }),
+        });
+    });
+    Ok(())
+}
+
+/// Gray of any pixels, keeping alpha: rgb becomes gray, rgb+alpha gray+alpha. One pass.
+///
+/// # Errors
+/// As [`gray`].
+pub fn pixels_to_gray(pixels: &Pixels, weights: GrayWeights, threads: Threads) -> Result<Pixels> {
+    struct ToGray(GrayWeights, Threads);
+    impl Job for ToGray {
+        type Out = Result<Pixels>;
+        fn run<P: Stored>(self, view: View<'_, P>) -> Result<Pixels> {
+            let mut plain = Frame::new(view.size())?;
+            gray_into(view, plain.view_mut(), self.0, self.1)?;
+            if !P::ALPHA {
+                return Ok(plain.into());
+            }
+            let mut both = Frame::<GrayAlpha<P::Number>>::new(view.size())?;
+            for y in 0..view.height() {
+                let from = view.row_numbers(y).iter().skip(P::CHANNELS - 1).step_by(P::CHANNELS);
+                for ((to, gray), &alpha) in both.row_mut(y).iter_mut().zip(plain.row(y)).zip(from) {
+                    *to = GrayAlpha::new(gray.v, alpha);
+                }
+            }
+            Ok(both.into())
+        }
+    }
+    pixels.visit(ToGray(weights, threads))
+}
+
+/// What a row kernel needs, worked out once a call.
+struct RowMaker<S> {
+    weights: GrayWeights,
+    floats: [f64; 3],
+    /// Encoded value of every 8- or 16-bit code as light, for luminance of integers.
+    light: Vec<f32>,
+    sample: std::marker::PhantomData<S>,
+}
+
+impl<S: Sample> RowMaker<S> {
+    fn new(weights: GrayWeights) -> Self {
+        let light = match (weights, S::DEPTH.top_code()) {
+            (GrayWeights::Luminance(curve), Some(top)) => {
+                (0..=u32::from(top)).map(|v| curve.decode(f64::from(v) / f64::from(top)) as f32).collect()
+            }
+            _ => Vec::new(),
+        };
+        RowMaker { weights, floats: weights.floats(), light, sample: std::marker::PhantomData }
+    }
+
+    /// Gray of three fractions, as a fraction.
+    fn mixed(&self, rgb: [f64; 3]) -> f64 {
+        match self.weights {
+            GrayWeights::Luminance(curve) => curve.encode(self.sum(rgb.map(|v| curve.decode(v)))),
+            _ => self.sum(rgb),
+        }
+    }
+
+    #[inline(always)]
+    fn sum(&self, rgb: [f64; 3]) -> f64 {
+        self.floats[0] * rgb[0] + self.floats[1] * rgb[1] + self.floats[2] * rgb[2]
+    }
+
+    fn run<const C: usize>(&self, level: Level, from: &[S], to: &mut [S]) {
+        match (self.weights, self.weights.ratio()) {
+            (GrayWeights::Luminance(curve), _) => each_pixel::<S, C>(from, to, |p| self.luminance([p[0], p[1], p[2]], curve)),
+            (_, Some((parts, whole))) if S::KIND == NumberKind::U8 => {
+                level.run(|| exact_bytes::<S, C>(from, to, parts, whole));
+            }
+            (_, Some((parts, whole))) if S::KIND == NumberKind::U16 => {
+                level.run(|| exact_words::<S, C>(from, to, parts, whole));
+            }
+            _ => level.run(|| {
+                each_pixel::<S, C>(from, to, |p| {
+                    S::from_f64(self.sum([p[0].to_f64(), p[1].to_f64(), p[2].to_f64()]))
+                });
+            }),
+        }
+    }
+
+    fn luminance(&self, p: [S; 3], curve: Transfer) -> S {
+        let light = match S::DEPTH.top_code() {
+            // An integer sample is an index into the table of its own depth.
+            Some(_) => p.map(|v| f64::from(self.light[v.to_f64() as usize])),
+            None => p.map(|v| curve.decode(v.to_f64())),
+        };
+        S::from_fraction(curve.encode(self.sum(light)))
+    }
+}
+
+#[inline(always)]
+fn each_pixel<S: Sample, const C: usize>(from: &[S], to: &mut [S], gray: impl Fn([S; C]) -> S) {
+    for (p, to) in from.as_chunks::<C>().0.iter().zip(to) {
+        *to = gray(*p);
+    }
+}
+
+/// 8-bit samples: floor((n . p) / d + 1/2) exactly. Four times the sum plus 2 d + 1 is a whole number below 2^24, exact
+/// in `f32`, and its quotient by 4 d stays 2.5e-5 away from any whole number, while the product with the rounded 1/(4 d)
+/// is off by at most 2.3e-5. A test goes through every possible sum.
+#[inline(always)]
+fn exact_bytes<S: Sample, const C: usize>(from: &[S], to: &mut [S], parts: [u32; 3], whole: u32) {
+    let n = parts.map(|p| 4.0 * p as f32);
+    let (half, scale) = ((2 * whole + 1) as f32, 1.0 / (4.0 * whole as f32));
+    each_pixel::<S, C>(from, to, |p| {
+        let v = |i: usize| p[i].to_depth::<u8>() as f32;
+        let sum = n[0] * v(0) + n[1] * v(1) + n[2] * v(2) + half;
+        S::from_u8((sum * scale) as u8)
+    });
+}
+
+/// 16-bit samples: the same in 64-bit integers.
+#[inline(always)]
+fn exact_words<S: Sample, const C: usize>(from: &[S], to: &mut [S], parts: [u32; 3], whole: u32) {
+    let (n, half, whole) = (parts.map(u64::from), u64::from(whole), 2 * u64::from(whole));
+    each_pixel::<S, C>(from, to, |p| {
+        let v = |i: usize| u64::from(p[i].to_depth::<u16>());
+        S::from_u16(((2 * (n[0] * v(0) + n[1] * v(1) + n[2] * v(2)) + half) / whole) as u16)
+    });
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::frame::Size;
+    use crate::pixel::{Cmyk, Rgb, Rgba};
+
+    fn exact(parts: [u32; 3], whole: u32, p: [u32; 3]) -> u32 {
+        let sum: u64 = (0..3).map(|i| u64::from(parts[i]) * u64::from(p[i])).sum();
+        ((2 * sum + u64::from(whole)) / (2 * u64::from(whole))) as u32
+    }
+
+    const NAMED: [GrayWeights; 5] = [
+        GrayWeights::Bt709,
+        GrayWeights::Bt601,
+        GrayWeights::Bt2020,
+        GrayWeights::Mean,
+        GrayWeights::Channel(1),
+    ];
+
+    #[test]
+    fn bytes_are_exact_for_every_colour_on_every_instruction_set() {
+        // Every red and green with a blue that steps through all values: 65,536 colours a weight and start.
+        for weights in NAMED {
+            let (parts, whole) = weights.ratio().unwrap();
+            let frame = Frame::from_fn(Size::new(256, 256), |r, g| {
+                Rgb::new(r as u8, g as u8, (r.wrapping_mul(91) ^ g.wrapping_mul(53)) as u8)
+            })
+            .unwrap();
+            for level in Level::present() {
+                let mut out = vec![0u8; 65_536];
+                level.run(|| exact_bytes::<u8, 3>(frame.numbers(), &mut out, parts, whole));
+                for (p, &found) in frame.pixels().iter().zip(&out) {
+                    let want = exact(parts, whole, [p.r, p.g, p.b].map(u32::from));
+                    assert_eq!(u32::from(found), want, "{weights:?} {p:?} {level:?}");
+                }
+            }
+        }
+    }
+
+    #[test]
+    fn every_possible_sum_of_bytes_is_divided_exactly() {
+        for weights in NAMED {
+            let (_, whole) = weights.ratio().unwrap();
+            let (half, scale) = ((2 * whole + 1) as f32, 1.0 / (4.0 * whole as f32));
+            for sum in 0..=255 * whole {
+                let found = ((4.0 * sum as f32 + half) * scale) as u32;
+                assert_eq!(found, (2 * sum + whole) / (2 * whole), "{weights:?} {sum}");
+            }
+        }
+    }
+
+    #[test]
+    fn words_and_alpha_follow_the_same_rule() {
+        for weights in NAMED {
+            let (parts, whole) = weights.ratio().unwrap();
+            let frame = Frame::from_fn(Size::new(64, 64), |x, y| {
+                Rgba::new((x * 1031) as u16, (y * 997) as u16, (x * y * 17) as u16, x as u16)
+            })
+            .unwrap();
+            let gray = gray(frame.view(), weights).unwrap();
+            for (p, g) in frame.pixels().iter().zip(gray.pixels()) {
+                assert_eq!(u32::from(g.v), exact(parts, whole, [p.r, p.g, p.b].map(u32::from)));
+            }
+            let both = pixels_to_gray(&frame.clone().into(), weights, Threads::ALL).unwrap();
+            let both = both.into_frame::<GrayAlpha<u16>>().unwrap();
+            assert_eq!(both[(9, 3)], GrayAlpha::new(gray[(9, 3)].v, 9));
+        }
+    }
+
+    #[test]
+    fn luminance_is_weighed_in_linear_light() {
+        let frame = Frame::filled(Size::new(1, 1), Rgb::new(255u8, 0, 0)).unwrap();
+        let luminance = gray(frame.view(), GrayWeights::Luminance(Transfer::Srgb)).unwrap();
+        // 0.2126 of full light, encoded by IEC 61966-2-1: 0.49829 of 255 is 127.06.
+        assert_eq!(luminance[(0, 0)].v, 127);
+        let white = Frame::filled(Size::new(1, 1), Rgb::new(1.0f32, 1.0, 1.0)).unwrap();
+        assert!((gray(white.view(), GrayWeights::Luminance(Transfer::Srgb)).unwrap()[(0, 0)].v - 1.0).abs() < 1e-6);
+    }
+
+    #[test]
+    fn ones_own_weights_clamp_and_odd_ones_are_refused() {
+        let frame = Frame::filled(Size::new(1, 1), Rgb::new(200u8, 100, 50)).unwrap();
+        assert_eq!(gray(frame.view(), GrayWeights::Own([2.0, 0.0, 0.0])).unwrap()[(0, 0)].v, 255);
+        assert_eq!(gray(frame.view(), GrayWeights::Own([0.3, 0.6, 0.1])).unwrap()[(0, 0)].v, 125);
+        assert!(gray(frame.view(), GrayWeights::Own([f64::NAN, 0.0, 0.0])).is_err());
+        assert!(gray(frame.view(), GrayWeights::Channel(3)).is_err());
+        let ink = Frame::filled(Size::new(1, 1), Cmyk::new(0u8, 0, 0, 255)).unwrap();
+        assert_eq!(gray(ink.view(), GrayWeights::Bt709).unwrap()[(0, 0)].v, 0);
+    }
+}

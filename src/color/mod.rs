@@ -1,0 +1,11 @@
+//! Colour: gray from colour, colour from gray and ink, laying pixels with alpha on a background.
+//!
+//! Not here: depth and channel moves, which make no new colours ([`access`](crate::access)).
+
+mod flatten;
+mod gray;
+mod model;
+
+pub use flatten::flatten;
+pub use gray::{GrayWeights, gray, gray_into, pixels_to_gray};
+pub use model::pixels_to_color;

@@ -1,0 +1,314 @@
+//! What can go wrong, with the figures that tell where and what to do.
+//!
+//! Texts are for people and may change; programs look at [`ErrorKind`].
+
+use crate::frame::{Format, Size};
+use std::fmt;
+use std::ops::Range;
+use std::path::{Path, PathBuf};
+
+/// `Result` with this library's [`Error`].
+pub type Result<T, E = Error> = std::result::Result<T, E>;
+
+/// An error: its kind with figures, and the place where it was met. One word wide.
+///
+/// The text names file, format and byte offset where there are any, then what is wrong and what to do. The cause of an
+/// input or output error is in [`source`](std::error::Error::source) and is not repeated in the text.
+pub struct Error(Box<Inner>);
+
+struct Inner {
+    kind: ErrorKind,
+    path: Option<PathBuf>,
+    format: Option<Format>,
+    offset: Option<u64>,
+}
+
+/// What kind of error, with its figures.
+#[derive(Debug, thiserror::Error)]
+#[non_exhaustive]
+pub enum ErrorKind {
+    /// A coordinate or range outside what is there.
+    #[error("{axis} {value} is outside {}..{}{}", range.start, range.end, swap_hint(*swap))]
+    Outside {
+        /// `"x"` or `"y"`.
+        axis: &'static str,
+        /// The coordinate that was asked for.
+        value: i64,
+        /// The half-open range that is there.
+        range: Range<i64>,
+        /// The swapped pair, if that would be inside.
+        swap: Option<(u32, u32)>,
+    },
+    /// A region that reaches outside a picture.
+    #[error("{axis} {}..{} is outside {}..{}", wanted.start, wanted.end, range.start, range.end)]
+    RegionOutside {
+        /// `"x"` or `"y"`.
+        axis: &'static str,
+        /// The range that was asked for.
+        wanted: Range<i64>,
+        /// The half-open range that is there.
+        range: Range<i64>,
+    },
+    /// Two pictures, views or planes that must have one size do not.
+    #[error("{what} is {found}, but {wanted} is needed")]
+    Sizes {
+        /// Which of the two.
+        what: String,
+        /// The size that is needed.
+        wanted: Size,
+        /// The size that came.
+        found: Size,
+    },
+    /// Typed code was asked for another type than the picture holds.
+    #[error("wanted {wanted}, the picture holds {found}")]
+    Types {
+        /// What the caller asked for.
+        wanted: String,
+        /// What the picture holds.
+        found: String,
+    },
+    /// A buffer is shorter than its layout needs.
+    #[error("the buffer holds {found} {unit}, but {needed} are needed{detail}")]
+    TooShort {
+        /// `"numbers"` or `"bytes"`.
+        unit: &'static str,
+        /// How many are needed.
+        needed: usize,
+        /// How many came.
+        found: usize,
+        /// How the need comes about, in words; may be empty.
+        detail: String,
+    },
+    /// A row stride is shorter than a row.
+    #[error("a stride of {stride} {unit} is shorter than a row of {row}")]
+    Stride {
+        /// `"numbers"` or `"bytes"`.
+        unit: &'static str,
+        /// The stride that was given.
+        stride: usize,
+        /// What a row takes.
+        row: usize,
+    },
+    /// Sizes whose product this machine cannot address.
+    #[error("{what} does not fit this machine's address space")]
+    TooLarge {
+        /// What was multiplied.
+        what: String,
+    },
+    /// A limit that was set would be exceeded.
+    #[error("{what} needs {needed}, over the limit of {limit}; raise the limit if the file is to be trusted")]
+    Limit {
+        /// What is limited.
+        what: String,
+        /// What it would take.
+        needed: u64,
+        /// The limit.
+        limit: u64,
+    },
+    /// Memory that the system would not give.
+    #[error("the system did not give {bytes} bytes of memory")]
+    OutOfMemory {
+        /// Bytes asked for.
+        bytes: u64,
+    },
+    /// A value that makes no sense for its purpose.
+    #[error("{0}")]
+    Unusable(String),
+    /// A file whose bytes are not what the format prescribes.
+    #[error("damaged: {0}")]
+    Damaged(String),
+    /// A file that ends early.
+    #[error("the file ends early: {0}")]
+    Truncated(String),
+    /// Something legal that this version does not do.
+    #[error("not supported: {0}")]
+    NotSupported(String),
+    /// A file that is not a picture of a known format.
+    #[error("not a picture file that is known here{}", looks_like_text(looks_like))]
+    NotAPicture {
+        /// What the bytes look like, if they are known.
+        looks_like: Option<&'static str>,
+    },
+    /// A format that this build was made without.
+    #[error("this is a {0} file; this build has no {0}")]
+    NotBuilt(Format),
+    /// A file name whose ending does not name a format.
+    #[error("{}; known endings: {known}", ending_text(ending))]
+    UnknownEnding {
+        /// The ending without its dot; empty if there is none.
+        ending: String,
+        /// The endings that this build can write.
+        known: String,
+    },
+    /// A target format that cannot hold what it is given.
+    #[error("{} cannot hold {what}; {remedy}", format.name())]
+    CannotHold {
+        /// The format.
+        format: Format,
+        /// What it cannot hold.
+        what: String,
+        /// The words to add.
+        remedy: String,
+    },
+    /// Reading or writing failed.
+    #[error("{action}")]
+    Io {
+        /// What was being done.
+        action: String,
+        /// The system's error.
+        #[source]
+        source: std::io::Error,
+    },
+}
+
+#[cold]
+fn swap_hint(swap: Option<(u32, u32)>) -> String {
+    match swap {
+        Some((x, y)) => format!("; the swapped pair ({x}, {y}) is inside: x comes first"),
+        None => String::new(),
+    }
+}
+
+#[cold]
+fn looks_like_text(what: &Option<&'static str>) -> String {
+    what.map_or(String::new(), |what| format!(": it looks like {what}"))
+}
+
+#[cold]
+fn ending_text(ending: &str) -> String {
+    if ending.is_empty() {
+        "the file name has no ending that says which format to write".to_string()
+    } else {
+        format!("the ending .{ending} is not one that can be written")
+    }
+}
+
+impl Error {
+    /// What kind of error, with its figures.
+    pub fn kind(&self) -> &ErrorKind {
+        &self.0.kind
+    }
+
+    /// The file it was met in, where known.
+    pub fn path(&self) -> Option<&Path> {
+        self.0.path.as_deref()
+    }
+
+    /// The format of the file it was met in, where known.
+    pub fn format(&self) -> Option<Format> {
+        self.0.format
+    }
+
+    /// The byte offset in the file where it was noticed, where known.
+    pub fn offset(&self) -> Option<u64> {
+        self.0.offset
+    }
+
+    /// This error with the file it was met in, unless it names one already.
+    pub fn in_file(mut self, path: impl Into<PathBuf>) -> Self {
+        self.0.path.get_or_insert_with(|| path.into());
+        self
+    }
+
+    /// This error with format and byte offset, unless it has them already.
+    pub(crate) fn in_format(mut self, format: Format, offset: Option<u64>) -> Self {
+        self.0.format.get_or_insert(format);
+        if self.0.offset.is_none() {
+            self.0.offset = offset;
+        }
+        self
+    }
+
+    #[cold]
+    pub(crate) fn unusable(what: impl Into<String>) -> Self {
+        ErrorKind::Unusable(what.into()).into()
+    }
+
+    #[cold]
+    pub(crate) fn damaged(what: impl Into<String>) -> Self {
+        ErrorKind::Damaged(what.into()).into()
+    }
+
+    #[cold]
+    pub(crate) fn not_supported(what: impl Into<String>) -> Self {
+        ErrorKind::NotSupported(what.into()).into()
+    }
+
+    #[cold]
+    pub(crate) fn io(action: impl Into<String>, source: std::io::Error) -> Self {
+        ErrorKind::Io { action: action.into(), source }.into()
+    }
+
+    #[cold]
+    pub(crate) fn sizes(what: impl Into<String>, wanted: Size, found: Size) -> Self {
+        ErrorKind::Sizes { what: what.into(), wanted, found }.into()
+    }
+}
+
+impl From<ErrorKind> for Error {
+    #[cold]
+    fn from(kind: ErrorKind) -> Self {
+        Error(Box::new(Inner { kind, path: None, format: None, offset: None }))
+    }
+}
+
+impl fmt::Display for Error {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let Inner { kind, path, format, offset } = &*self.0;
+        if let Some(path) = path {
+            write!(f, "{}: ", path.display())?;
+        }
+        match (format, offset) {
+            (Some(format), Some(offset)) => write!(f, "{} at byte {offset}: ", format.name())?,
+            (Some(format), None) => write!(f, "{}: ", format.name())?,
+            _ => {}
+        }
+        write!(f, "{kind}")
+    }
+}
+
+impl fmt::Debug for Error {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let Inner { kind, path, format, offset } = &*self.0;
+        f.debug_struct("Error")
+            .field("kind", kind)
+            .field("path", path)
+            .field("format", format)
+            .field("offset", offset)
+            .finish()
+    }
+}
+
+impl std::error::Error for Error {
+    fn source(&self) -> Option<&(dyn std::error::Error + 'static)> {
+        std::error::Error::source(&self.0.kind)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use std::error::Error as _;
+
+    #[test]
+    fn an_error_is_one_word_and_can_cross_threads() {
+        fn crosses<T: Send + Sync + 'static>() {}
+        crosses::<Error>();
+        assert_eq!(size_of::<Error>(), size_of::<usize>());
+        assert_eq!(size_of::<Result<(), Error>>(), size_of::<usize>());
+    }
+
+    #[test]
+    fn texts_name_place_figures_and_remedy_and_leave_the_cause_to_source() {
+        let e = Error::damaged("expected IHDR").in_format(Format::Png, Some(12)).in_file("quay.png");
+        assert_eq!(e.to_string(), "quay.png: PNG at byte 12: damaged: expected IHDR");
+        assert_eq!(e.offset(), Some(12));
+        let e = Error::io("cannot open it", std::io::ErrorKind::NotFound.into()).in_file("a.png");
+        assert_eq!(e.to_string(), "a.png: cannot open it");
+        assert_eq!(e.source().unwrap().to_string(), "entity not found");
+        let e: Error = ErrorKind::Outside { axis: "y", value: 30, range: 0..23, swap: Some((30, 20)) }.into();
+        assert_eq!(e.to_string(), "y 30 is outside 0..23; the swapped pair (30, 20) is inside: x comes first");
+        let e: Error = ErrorKind::Limit { what: "the picture's bytes".into(), needed: 9, limit: 5 }.into();
+        assert!(e.to_string().contains("needs 9, over the limit of 5"));
+    }
+}

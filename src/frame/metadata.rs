@@ -1,0 +1,177 @@
+//! What a picture carries besides its pixels, and what becomes of it when the pixels change.
+
+use super::Orientation;
+use crate::pixel::{Depth, Meaning, Space, Transfer};
+
+/// What a picture carries besides its pixels.
+#[derive(Debug, Clone, PartialEq, Default)]
+#[non_exhaustive]
+pub struct Metadata {
+    /// What the numbers stand for.
+    pub meaning: Meaning,
+    /// The largest code of the file, a channel each, where it is not the full range of the depth (1, 7, 1000, 4095 ...).
+    /// The samples are scaled to the full range all the same.
+    pub top_codes: Option<Vec<u32>>,
+    /// How the stored picture has to be turned to be seen upright.
+    pub orientation: Orientation,
+    /// Pixels a unit of length.
+    pub resolution: Option<Resolution>,
+    /// Primaries and white.
+    pub space: Space,
+    /// The curve of encoded values.
+    pub transfer: Transfer,
+    /// An ICC profile, as it stands in the file.
+    pub icc: Option<Vec<u8>>,
+    /// An EXIF block (a TIFF structure), as it stands in the file.
+    pub exif: Option<Vec<u8>>,
+    /// An XMP packet.
+    pub xmp: Option<String>,
+    /// Keywords and texts.
+    pub text: Vec<Text>,
+}
+
+/// A keyword and its text.
+#[derive(Debug, Clone, PartialEq, Eq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
+pub struct Text {
+    /// What the text is about: `Title`, `Author`, `Comment` ...
+    pub keyword: String,
+    /// The text.
+    pub text: String,
+}
+
+/// Pixels a unit of length, along x and y.
+#[derive(Debug, Clone, Copy, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
+pub struct Resolution {
+    /// Pixels a unit along x.
+    pub x: f64,
+    /// Pixels a unit along y.
+    pub y: f64,
+    /// The unit.
+    pub unit: ResolutionUnit,
+}
+
+/// The unit of a [`Resolution`].
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize), serde(rename_all = "snake_case"))]
+pub enum ResolutionUnit {
+    /// Only the ratio of x to y means something.
+    Ratio,
+    /// Pixels a metre.
+    Metre,
+    /// Pixels an inch.
+    Inch,
+}
+
+/// What is done to the pixels, as far as metadata is concerned.
+#[derive(Debug, Clone, Copy, PartialEq)]
+#[non_exhaustive]
+pub enum Change {
+    /// A region is cut out.
+    Crop,
+    /// A new size: factors along x and y.
+    Resize {
+        /// New width by old width.
+        x: f64,
+        /// New height by old height.
+        y: f64,
+    },
+    /// Mirrored, turned or transposed: what was done to the stored pixels.
+    Turn(Orientation),
+    /// Another depth.
+    Depth(Depth),
+    /// Other values, the same channels: curves, adjustments.
+    Values,
+    /// Other channels: gray, colour, alpha.
+    Channels {
+        /// How many channels there are afterwards.
+        channels: usize,
+        /// Whether the pixels' colour was turned into gray or gray into colour, so that a profile no longer fits.
+        model: bool,
+    },
+}
+
+impl Metadata {
+    /// The top code of channel `channel` at this depth: the file's own, or the depth's full range; `None` for floats.
+    pub fn top_code(&self, channel: usize, depth: Depth) -> Option<u32> {
+        let full = u32::from(depth.top_code()?);
+        Some(self.top_codes.as_ref().and_then(|codes| codes.get(channel).copied()).unwrap_or(full))
+    }
+
+    /// What a picture carries after a change.
+    ///
+    /// Orientation is kept, or recomputed by a turn; resolution is scaled by a resize and its axes exchanged by a turn
+    /// that exchanges them; a profile goes where the colour model changes; top codes stay with moves, stay with a depth
+    /// that can hold them exactly, and go where new values are made. EXIF and XMP packets are kept; sizes inside them
+    /// are not trusted by any reader of this library.
+    pub fn after(&self, change: Change) -> Metadata {
+        let mut m = self.clone();
+        match change {
+            Change::Crop => {}
+            Change::Resize { x, y } => {
+                m.top_codes = None;
+                m.resolution = m.resolution.map(|r| Resolution { x: r.x * x, y: r.y * y, ..r });
+            }
+            Change::Turn(done) => {
+                m.orientation = m.orientation.after(done);
+                if done.swaps_axes() {
+                    m.resolution = m.resolution.map(|r| Resolution { x: r.y, y: r.x, ..r });
+                }
+            }
+            Change::Depth(depth) => {
+                let fits = |code: &u32| depth.top_code().is_some_and(|full| *code <= u32::from(full));
+                m.top_codes = m.top_codes.filter(|codes| codes.iter().all(fits));
+            }
+            Change::Values => m.top_codes = None,
+            Change::Channels { channels, model } => {
+                m.top_codes = m.top_codes.and_then(|codes| codes_for(&codes, channels, model));
+                if model {
+                    m.icc = None;
+                }
+            }
+        }
+        m
+    }
+}
+
+/// Top codes after channels were added or dropped: kept where all are equal and no value was computed.
+fn codes_for(codes: &[u32], channels: usize, model: bool) -> Option<Vec<u32>> {
+    let first = *codes.first()?;
+    let same = codes.iter().all(|&c| c == first);
+    (!model && same).then(|| vec![first; channels])
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn sample() -> Metadata {
+        Metadata {
+            top_codes: Some(vec![1000]),
+            orientation: Orientation::from_exif(6).unwrap(),
+            resolution: Some(Resolution { x: 100.0, y: 200.0, unit: ResolutionUnit::Inch }),
+            icc: Some(vec![1, 2, 3]),
+            text: vec![Text { keyword: "Title".into(), text: "Quay".into() }],
+            ..Metadata::default()
+        }
+    }
+
+    #[test]
+    fn each_change_keeps_what_still_holds() {
+        let m = sample();
+        assert_eq!(m.after(Change::Crop), m);
+        let resized = m.after(Change::Resize { x: 0.5, y: 2.0 });
+        assert_eq!(resized.resolution.unwrap(), Resolution { x: 50.0, y: 400.0, unit: ResolutionUnit::Inch });
+        assert_eq!((resized.top_codes, resized.icc.is_some()), (None, true));
+        let turned = m.after(Change::Turn(m.orientation));
+        assert!(turned.orientation.is_upright());
+        assert_eq!(turned.resolution.unwrap().x, 200.0);
+        assert_eq!(m.after(Change::Depth(Depth::U16)).top_codes, m.top_codes);
+        assert_eq!(m.after(Change::Depth(Depth::U8)).top_codes, None);
+        assert_eq!(m.after(Change::Depth(Depth::F32)).top_codes, None);
+        let gray = m.after(Change::Channels { channels: 1, model: true });
+        assert_eq!((gray.icc, gray.top_codes, gray.text.len()), (None, None, 1));
+        assert_eq!(m.after(Change::Channels { channels: 2, model: false }).top_codes, Some(vec![1000, 1000]));
+    }
+}

@@ -1,0 +1,34 @@
+//! Where pixels live: owned frames, borrowed views, named planes, and the run-time picture with its metadata.
+//!
+//! Not here: what is done with pixels ([`access`](crate::access) and the modules above it), and how they come from
+//! files ([`file`](crate::file)).
+
+mod content;
+mod facts;
+mod format;
+pub(crate) mod gate;
+mod metadata;
+mod orientation;
+mod owned;
+mod picture;
+mod planes;
+mod region;
+mod size;
+mod split;
+mod view;
+mod view_mut;
+mod visit;
+
+pub use content::{Content, Pixels, Samples, SamplesMut, SamplesRef};
+pub use facts::{Facts, Form};
+pub use format::Format;
+pub use metadata::{Change, Metadata, Resolution, ResolutionUnit, Text};
+pub use orientation::Orientation;
+pub use owned::Frame;
+pub use picture::Picture;
+pub use planes::{AnyPlanes, Planes};
+pub use region::Region;
+pub use size::Size;
+pub use view::{Rows, View};
+pub use view_mut::{RowsMut, ViewMut};
+pub use visit::{Job, JobMut, JobPair, PlanesJob};

@@ -1,0 +1,254 @@
+//! An owned picture of one pixel type.
+
+use super::gate::{Shape, reserve, zeroed};
+use super::view::panic_outside;
+use super::{Region, Size, View, ViewMut};
+use crate::error::{ErrorKind, Result};
+use crate::pixel::{Pixel, cast, pixels_of, pixels_of_mut};
+
+/// An owned picture of one pixel type: rows from the top, packed, in a `Vec` of numbers. Bare: no metadata.
+///
+/// # Examples
+/// ```
+/// use rahmen::{Frame, Rgb, Size};
+/// let ramp = Frame::from_fn(Size::new(256, 2), |x, y| Rgb::new(x as u8, 0, 255 * y as u8))?;
+/// assert_eq!(ramp[(7, 1)], Rgb::new(7, 0, 255));
+/// assert_eq!(ramp.at(1, 7).unwrap_err().to_string(),
+///     "y 7 is outside 0..2; the swapped pair (7, 1) is inside: x comes first");
+/// # Ok::<(), rahmen::Error>(())
+/// ```
+#[derive(Clone, PartialEq)]
+pub struct Frame<P: Pixel> {
+    numbers: Vec<P::Number>,
+    size: Size,
+}
+
+impl<P: Pixel> std::fmt::Debug for Frame<P> {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        write!(f, "Frame({} {})", self.size, P::describe())
+    }
+}
+
+impl<P: Pixel> Frame<P> {
+    /// A frame whose numbers are all zero. A size without pixels is allowed.
+    ///
+    /// # Errors
+    /// A size beyond the address space or the system's memory.
+    pub fn new(size: Size) -> Result<Frame<P>> {
+        let shape = Shape::packed(size, P::CHANNELS, size_of::<P::Number>())?;
+        Ok(Frame { numbers: zeroed(shape.needed)?, size })
+    }
+
+    /// A frame whose pixels are all the same.
+    ///
+    /// # Errors
+    /// As [`new`](Frame::new).
+    pub fn filled(size: Size, pixel: P) -> Result<Frame<P>> {
+        let mut frame = Frame::with_room(size)?;
+        frame.resize((size.pixels()) as usize, pixel);
+        Ok(Frame { numbers: cast::into_samples(frame), size })
+    }
+
+    /// A frame whose pixels are a function of their place, called row by row from the top left.
+    ///
+    /// # Errors
+    /// As [`new`](Frame::new).
+    pub fn from_fn(size: Size, mut pixel: impl FnMut(u32, u32) -> P) -> Result<Frame<P>> {
+        let mut pixels = Frame::with_room(size)?;
+        for y in 0..size.height {
+            pixels.extend((0..size.width).map(|x| pixel(x, y)));
+        }
+        Ok(Frame { numbers: cast::into_samples(pixels), size })
+    }
+
+    fn with_room(size: Size) -> Result<Vec<P>> {
+        Shape::packed(size, P::CHANNELS, size_of::<P::Number>())?;
+        reserve(size.pixels() as usize)
+    }
+
+    /// A frame made of a vector of pixels, row by row from the top left. No copy.
+    ///
+    /// # Errors
+    /// A vector whose length is not width x height.
+    pub fn from_pixels(size: Size, pixels: Vec<P>) -> Result<Frame<P>> {
+        Frame::from_numbers(size, cast::into_samples(pixels))
+    }
+
+    /// A frame made of a vector of plain numbers, `CHANNELS` a pixel. No copy.
+    ///
+    /// # Errors
+    /// A vector whose length is not width x height x `CHANNELS`.
+    pub fn from_numbers(size: Size, numbers: Vec<P::Number>) -> Result<Frame<P>> {
+        let shape = Shape::packed(size, P::CHANNELS, size_of::<P::Number>())?;
+        if numbers.len() != shape.needed {
+            let detail = format!(" ({size} {}); a frame takes exactly as many", P::describe());
+            return Err(
+                ErrorKind::TooShort { unit: "numbers", needed: shape.needed, found: numbers.len(), detail }.into()
+            );
+        }
+        Ok(Frame { numbers, size })
+    }
+
+    /// A frame of numbers that are known to be as many as the size needs.
+    pub(crate) fn from_whole(size: Size, numbers: Vec<P::Number>) -> Frame<P> {
+        debug_assert_eq!(numbers.len(), size.pixels() as usize * P::CHANNELS);
+        Frame { numbers, size }
+    }
+
+    /// Width and height.
+    pub fn size(&self) -> Size {
+        self.size
+    }
+
+    /// Pixels a row.
+    pub fn width(&self) -> u32 {
+        self.size.width
+    }
+
+    /// Rows.
+    pub fn height(&self) -> u32 {
+        self.size.height
+    }
+
+    /// All of it, borrowed.
+    #[inline]
+    pub fn view(&self) -> View<'_, P> {
+        // Cannot fail: every constructor has checked this size against this very vector.
+        View::packed(&self.numbers, self.size).expect("checked when the frame was made")
+    }
+
+    /// All of it, borrowed to write.
+    #[inline]
+    pub fn view_mut(&mut self) -> ViewMut<'_, P> {
+        // Cannot fail: as in `view`.
+        ViewMut::packed(&mut self.numbers, self.size).expect("checked when the frame was made")
+    }
+
+    /// A region, borrowed: no copy.
+    ///
+    /// # Errors
+    /// A region that reaches outside.
+    pub fn region(&self, region: Region) -> Result<View<'_, P>> {
+        self.view().region(region)
+    }
+
+    /// A region, borrowed to write.
+    ///
+    /// # Errors
+    /// A region that reaches outside.
+    pub fn region_mut(&mut self, region: Region) -> Result<ViewMut<'_, P>> {
+        self.view_mut().region(region)
+    }
+
+    /// The pixel at (x, y), or `None` outside.
+    #[inline]
+    pub fn get(&self, x: u32, y: u32) -> Option<P> {
+        self.size.contains(x, y).then(|| self.row(y)[x as usize])
+    }
+
+    /// The pixel at (x, y).
+    ///
+    /// # Errors
+    /// As [`View::at`].
+    #[inline]
+    pub fn at(&self, x: u32, y: u32) -> Result<P> {
+        self.view().at(x, y)
+    }
+
+    /// Sets the pixel at (x, y).
+    ///
+    /// # Errors
+    /// As [`View::at`].
+    #[inline]
+    pub fn set(&mut self, x: u32, y: u32, pixel: P) -> Result<()> {
+        self.view_mut().set(x, y, pixel)
+    }
+
+    /// All pixels, row by row from the top left.
+    pub fn pixels(&self) -> &[P] {
+        pixels_of(&self.numbers)
+    }
+
+    /// All pixels, to write.
+    pub fn pixels_mut(&mut self) -> &mut [P] {
+        pixels_of_mut(&mut self.numbers)
+    }
+
+    /// All numbers, `CHANNELS` a pixel.
+    pub fn numbers(&self) -> &[P::Number] {
+        &self.numbers
+    }
+
+    /// All numbers, to write.
+    pub fn numbers_mut(&mut self) -> &mut [P::Number] {
+        &mut self.numbers
+    }
+
+    /// The numbers themselves. No copy.
+    pub fn into_numbers(self) -> Vec<P::Number> {
+        self.numbers
+    }
+
+    /// One row of pixels.
+    ///
+    /// # Panics
+    /// If `y` is not below the height.
+    #[inline]
+    #[track_caller]
+    pub fn row(&self, y: u32) -> &[P] {
+        assert!(y < self.size.height, "row {y} is outside 0..{}", self.size.height);
+        let width = self.size.width as usize;
+        &self.pixels()[y as usize * width..][..width]
+    }
+
+    /// One row of pixels, to write.
+    ///
+    /// # Panics
+    /// If `y` is not below the height.
+    #[inline]
+    #[track_caller]
+    pub fn row_mut(&mut self, y: u32) -> &mut [P] {
+        assert!(y < self.size.height, "row {y} is outside 0..{}", self.size.height);
+        let width = self.size.width as usize;
+        &mut self.pixels_mut()[y as usize * width..][..width]
+    }
+
+    /// The rows from the top.
+    pub fn rows(&self) -> super::Rows<'_, P> {
+        self.view().rows()
+    }
+}
+
+impl<P: Pixel> std::ops::Index<(u32, u32)> for Frame<P> {
+    type Output = P;
+
+    /// # Panics
+    /// Outside the frame, with the same message as [`View::at`].
+    #[inline]
+    #[track_caller]
+    fn index(&self, (x, y): (u32, u32)) -> &P {
+        if !self.size.contains(x, y) {
+            panic_outside(self.size, x, y);
+        }
+        &self.row(y)[x as usize]
+    }
+}
+
+impl<P: Pixel> std::ops::IndexMut<(u32, u32)> for Frame<P> {
+    /// # Panics
+    /// Outside the frame, with the same message as [`View::at`].
+    #[inline]
+    #[track_caller]
+    fn index_mut(&mut self, (x, y): (u32, u32)) -> &mut P {
+        if !self.size.contains(x, y) {
+            panic_outside(self.size, x, y);
+        }
+        &mut self.row_mut(y)[x as usize]
+    }
+}
+
+impl<P: Pixel> From<View<'_, P>> for Frame<P> {
+    fn from(view: View<'_, P>) -> Frame<P> {
+        view.to_frame()
+    }
+}

@@ -1,0 +1,133 @@
+//! A picture: content and its metadata.
+
+use super::{Content, Facts, Form, Frame, Job, Metadata, Pixels, Planes, Size, View, ViewMut};
+use crate::error::Result;
+use crate::pixel::{Meaning, Stored};
+
+/// What a file holds: pixels of a depth and layout (or planes), and what the file says about them.
+///
+/// # Examples
+/// ```
+/// use rahmen::{Frame, Gray, Picture, Rgb, Size};
+/// let picture = Picture::from(Frame::filled(Size::new(4, 3), Rgb::new(1u8, 2, 3))?);
+/// assert_eq!(picture.view::<Rgb<u8>>()?.at(3, 2)?.b, 3);
+/// assert_eq!(picture.view::<Gray<u16>>().unwrap_err().to_string(), "wanted gray u16, the picture holds rgb u8");
+/// # Ok::<(), rahmen::Error>(())
+/// ```
+#[derive(Debug, Clone, PartialEq)]
+pub struct Picture {
+    content: Content,
+    metadata: Metadata,
+}
+
+impl Picture {
+    /// A picture of this content and metadata.
+    pub fn new(content: impl Into<Content>, metadata: Metadata) -> Picture {
+        Picture { content: content.into(), metadata }
+    }
+
+    /// Width and height as stored.
+    pub fn size(&self) -> Size {
+        self.content.size()
+    }
+
+    /// What it holds: depth and layout, or number type and plane names.
+    pub fn form(&self) -> Form {
+        self.content.form()
+    }
+
+    /// Everything but the pixels.
+    pub fn facts(&self) -> Facts {
+        Facts::new(self.size(), self.form(), self.metadata.clone())
+    }
+
+    /// The pixels or planes.
+    pub fn content(&self) -> &Content {
+        &self.content
+    }
+
+    /// The pixels or planes, to write.
+    pub fn content_mut(&mut self) -> &mut Content {
+        &mut self.content
+    }
+
+    /// What it carries besides its pixels.
+    pub fn metadata(&self) -> &Metadata {
+        &self.metadata
+    }
+
+    /// What it carries besides its pixels, to change.
+    pub fn metadata_mut(&mut self) -> &mut Metadata {
+        &mut self.metadata
+    }
+
+    /// The pixels, whatever their type.
+    ///
+    /// # Errors
+    /// Planes: the error says which.
+    pub fn pixels(&self) -> Result<&Pixels> {
+        self.content.pixels()
+    }
+
+    /// The pixels as stored, typed and borrowed.
+    ///
+    /// # Errors
+    /// Another type than the one held; the error names both.
+    pub fn view<P: Stored>(&self) -> Result<View<'_, P>> {
+        self.pixels()?.view()
+    }
+
+    /// The pixels as stored, typed and borrowed to write.
+    ///
+    /// # Errors
+    /// Another type than the one held; the error names both.
+    pub fn view_mut<P: Stored>(&mut self) -> Result<ViewMut<'_, P>> {
+        self.content.pixels_mut()?.view_mut()
+    }
+
+    /// The pixels as stored, typed; the metadata is left behind. No copy.
+    ///
+    /// # Errors
+    /// Another type than the one held; the error names both.
+    pub fn frame<P: Stored>(self) -> Result<Frame<P>> {
+        match self.content {
+            Content::Pixels(pixels) => pixels.into_frame(),
+            Content::Planes(_) => Err(self.content.pixels().err().unwrap_or_else(|| unreachable_planes())),
+        }
+    }
+
+    /// Runs a job on the pixels, typed.
+    ///
+    /// # Errors
+    /// Planes: the error says which.
+    pub fn visit<J: Job>(&self, job: J) -> Result<J::Out> {
+        Ok(self.pixels()?.visit(job))
+    }
+
+    /// Content and metadata, taken apart.
+    pub fn into_parts(self) -> (Content, Metadata) {
+        (self.content, self.metadata)
+    }
+}
+
+#[cold]
+fn unreachable_planes() -> crate::error::Error {
+    crate::error::Error::unusable("planes where pixels are wanted")
+}
+
+impl<P: Stored> From<Frame<P>> for Picture {
+    /// A picture of encoded colour without further metadata. No copy.
+    fn from(frame: Frame<P>) -> Picture {
+        Picture::new(frame, Metadata::default())
+    }
+}
+
+impl<T: crate::pixel::Number> From<Planes<T>> for Picture
+where
+    super::AnyPlanes: From<Planes<T>>,
+{
+    /// A picture of planes that hold values (see [`Meaning::Values`]). No copy.
+    fn from(planes: Planes<T>) -> Picture {
+        Picture::new(planes, Metadata { meaning: Meaning::values(), ..Metadata::default() })
+    }
+}

@@ -1,0 +1,206 @@
+//! Named planes of any number type: split channels, multispectral data, wide numbers, other colour models.
+
+use super::{Frame, Size};
+use crate::error::{Error, Result};
+use crate::pixel::{Gray, Number, NumberKind};
+
+/// Any number of named planes of one size and number type, one buffer a plane.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Planes<T: Number> {
+    size: Size,
+    planes: Vec<(String, Frame<Gray<T>>)>,
+}
+
+impl<T: Number> Planes<T> {
+    /// No planes yet, for frames of this size.
+    pub fn new(size: Size) -> Planes<T> {
+        Planes { size, planes: Vec::new() }
+    }
+
+    /// Adds a plane behind the others. No copy.
+    ///
+    /// # Errors
+    /// A frame of another size, or a name that is there already.
+    pub fn push(&mut self, name: impl Into<String>, frame: Frame<Gray<T>>) -> Result<()> {
+        let name = name.into();
+        if frame.size() != self.size {
+            return Err(Error::sizes(format!("plane {name}"), self.size, frame.size()));
+        }
+        if self.get(&name).is_some() {
+            return Err(Error::unusable(format!("there is a plane {name} already; names tell planes apart")));
+        }
+        self.planes.push((name, frame));
+        Ok(())
+    }
+
+    /// These planes and one more: [`push`](Planes::push) as a chain.
+    ///
+    /// # Errors
+    /// As [`push`](Planes::push).
+    pub fn with(mut self, name: impl Into<String>, frame: Frame<Gray<T>>) -> Result<Planes<T>> {
+        self.push(name, frame)?;
+        Ok(self)
+    }
+
+    /// The size that every plane has.
+    pub fn size(&self) -> Size {
+        self.size
+    }
+
+    /// How many planes there are.
+    pub fn len(&self) -> usize {
+        self.planes.len()
+    }
+
+    /// Whether there is none.
+    pub fn is_empty(&self) -> bool {
+        self.planes.is_empty()
+    }
+
+    /// The plane of this name.
+    pub fn get(&self, name: &str) -> Option<&Frame<Gray<T>>> {
+        self.planes.iter().find(|(n, _)| n == name).map(|(_, frame)| frame)
+    }
+
+    /// The plane of this name, to write.
+    pub fn get_mut(&mut self, name: &str) -> Option<&mut Frame<Gray<T>>> {
+        self.planes.iter_mut().find(|(n, _)| n == name).map(|(_, frame)| frame)
+    }
+
+    /// The names, in order.
+    pub fn names(&self) -> impl ExactSizeIterator<Item = &str> {
+        self.planes.iter().map(|(name, _)| name.as_str())
+    }
+
+    /// Names and planes, in order.
+    pub fn iter(&self) -> impl ExactSizeIterator<Item = (&str, &Frame<Gray<T>>)> {
+        self.planes.iter().map(|(name, frame)| (name.as_str(), frame))
+    }
+
+    /// Names and planes, taken apart. No copy.
+    pub fn into_vec(self) -> Vec<(String, Frame<Gray<T>>)> {
+        self.planes
+    }
+
+    /// Every plane turned into another, of a size that all results share.
+    ///
+    /// # Errors
+    /// What `change` gives, or results of different sizes.
+    pub fn map<U: Number>(
+        &self,
+        size: Size,
+        mut change: impl FnMut(&Frame<Gray<T>>) -> Result<Frame<Gray<U>>>,
+    ) -> Result<Planes<U>> {
+        let mut out = Planes::new(size);
+        for (name, frame) in self.iter() {
+            out.push(name, change(frame)?)?;
+        }
+        Ok(out)
+    }
+}
+
+/// Planes whose number type is known at run time: one arm a type.
+#[derive(Debug, Clone, PartialEq)]
+#[allow(missing_docs)] // each arm is named after its number type
+pub enum AnyPlanes {
+    U8(Planes<u8>),
+    U16(Planes<u16>),
+    U32(Planes<u32>),
+    U64(Planes<u64>),
+    I8(Planes<i8>),
+    I16(Planes<i16>),
+    I32(Planes<i32>),
+    I64(Planes<i64>),
+    F32(Planes<f32>),
+    F64(Planes<f64>),
+}
+
+/// Does the same with the typed planes of every arm.
+macro_rules! each_arm {
+    ($any:expr, $planes:ident => $body:expr) => {
+        match $any {
+            AnyPlanes::U8($planes) => $body,
+            AnyPlanes::U16($planes) => $body,
+            AnyPlanes::U32($planes) => $body,
+            AnyPlanes::U64($planes) => $body,
+            AnyPlanes::I8($planes) => $body,
+            AnyPlanes::I16($planes) => $body,
+            AnyPlanes::I32($planes) => $body,
+            AnyPlanes::I64($planes) => $body,
+            AnyPlanes::F32($planes) => $body,
+            AnyPlanes::F64($planes) => $body,
+        }
+    };
+}
+pub(super) use each_arm;
+
+impl AnyPlanes {
+    /// The size that every plane has.
+    pub fn size(&self) -> Size {
+        each_arm!(self, p => p.size())
+    }
+
+    /// How many planes there are.
+    pub fn len(&self) -> usize {
+        each_arm!(self, p => p.len())
+    }
+
+    /// Whether there is none.
+    pub fn is_empty(&self) -> bool {
+        self.len() == 0
+    }
+
+    /// The number type.
+    pub fn number(&self) -> NumberKind {
+        fn kind<T: Number>(_: &Planes<T>) -> NumberKind {
+            T::KIND
+        }
+        each_arm!(self, p => kind(p))
+    }
+
+    /// The planes typed as another set of planes is, if they are of that type.
+    pub(crate) fn typed_as<T: Number>(&self, _like: &Planes<T>) -> Option<&Planes<T>> {
+        each_arm!(self, p => (p as &dyn std::any::Any).downcast_ref())
+    }
+
+    /// The names, in order.
+    pub fn names(&self) -> Vec<String> {
+        each_arm!(self, p => p.names().map(str::to_string).collect())
+    }
+}
+
+macro_rules! from_planes {
+    ($($t:ident $arm:ident),*) => {$(
+        impl From<Planes<$t>> for AnyPlanes {
+            fn from(planes: Planes<$t>) -> AnyPlanes { AnyPlanes::$arm(planes) }
+        }
+    )*};
+}
+from_planes!(u8 U8, u16 U16, u32 U32, u64 U64, i8 I8, i16 I16, i32 I32, i64 I64, f32 F32, f64 F64);
+
+/// A number type whose planes [`AnyPlanes`] has an arm for: all ten.
+pub(crate) fn any_planes<T: Number>(planes: Planes<T>) -> AnyPlanes
+where
+    AnyPlanes: From<Planes<T>>,
+{
+    planes.into()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn planes_keep_order_and_refuse_other_sizes_and_second_names() {
+        let size = Size::new(2, 1);
+        let plane = |v: i16| Frame::filled(size, Gray::new(v)).unwrap();
+        let mut planes = Planes::new(size).with("depth", plane(-7)).unwrap().with("noise", plane(3)).unwrap();
+        assert_eq!(planes.names().collect::<Vec<_>>(), ["depth", "noise"]);
+        assert_eq!(planes.get("depth").unwrap()[(1, 0)].v, -7);
+        let odd = Frame::new(Size::new(1, 2)).unwrap();
+        assert_eq!(planes.push("odd", odd).unwrap_err().to_string(), "plane odd is 1x2, but 2x1 is needed");
+        assert!(planes.push("noise", plane(0)).is_err());
+        let any = AnyPlanes::from(planes);
+        assert_eq!((any.number(), any.len(), any.size()), (NumberKind::I16, 2, size));
+    }
+}

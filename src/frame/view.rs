@@ -1,0 +1,295 @@
+//! A borrowed, read-only window onto pixels.
+
+use super::gate::Shape;
+use super::split::Window;
+use super::{Frame, Region, Size, ViewMut};
+use crate::error::{Error, ErrorKind, Result};
+use crate::pixel::{Pixel, pixels_of};
+
+/// A borrowed window onto pixels of type `P`: `Copy`, as cheap as two references.
+///
+/// The rows may lie further apart than they are long (a region of a larger picture, padded foreign memory), so a view
+/// lends rows, not one slice of everything.
+pub struct View<'a, P: Pixel> {
+    pub(super) window: Window<'a, P::Number>,
+    size: Size,
+}
+
+impl<P: Pixel> Clone for View<'_, P> {
+    fn clone(&self) -> Self {
+        *self
+    }
+}
+impl<P: Pixel> Copy for View<'_, P> {}
+
+impl<P: Pixel> std::fmt::Debug for View<'_, P> {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        write!(f, "View({} {})", self.size, P::describe())
+    }
+}
+
+impl<'a, P: Pixel> View<'a, P> {
+    /// Wraps numbers that lie in memory already, without a copy: rows of `width * CHANNELS` numbers, each starting
+    /// `stride` **numbers** behind the one before. `(height - 1) * stride + width * CHANNELS` numbers are needed, none
+    /// for an empty size; a longer slice is accepted.
+    ///
+    /// # Errors
+    /// A stride shorter than a row, a slice too short, or a size beyond the address space.
+    ///
+    /// # Examples
+    /// ```
+    /// use rahmen::{Rgb, Size, View};
+    /// // Two rows of one pixel, each padded to four bytes.
+    /// let memory = [1u8, 2, 3, 0, 4, 5, 6, 0];
+    /// let view = View::<Rgb<u8>>::wrap(&memory, Size::new(1, 2), 4)?;
+    /// assert_eq!(view.at(0, 1)?, Rgb::new(4, 5, 6));
+    /// # Ok::<(), rahmen::Error>(())
+    /// ```
+    pub fn wrap(numbers: &'a [P::Number], size: Size, stride: usize) -> Result<Self> {
+        let shape = Shape::strided(size, P::CHANNELS, size_of::<P::Number>(), stride)?;
+        shape.holds(numbers.len())?;
+        Ok(View { window: Window::over(numbers, &shape, size.height), size })
+    }
+
+    /// Wraps numbers whose rows follow each other without a gap.
+    ///
+    /// # Errors
+    /// As [`wrap`](View::wrap).
+    pub fn packed(numbers: &'a [P::Number], size: Size) -> Result<Self> {
+        let shape = Shape::packed(size, P::CHANNELS, size_of::<P::Number>())?;
+        shape.holds(numbers.len())?;
+        Ok(View { window: Window::over(numbers, &shape, size.height), size })
+    }
+
+    pub(super) fn from_window(window: Window<'a, P::Number>, size: Size) -> Self {
+        View { window, size }
+    }
+
+    /// Width and height.
+    pub fn size(&self) -> Size {
+        self.size
+    }
+
+    /// Pixels a row.
+    pub fn width(&self) -> u32 {
+        self.size.width
+    }
+
+    /// Rows.
+    pub fn height(&self) -> u32 {
+        self.size.height
+    }
+
+    /// Numbers from the start of one row to the start of the next.
+    pub fn stride(&self) -> usize {
+        self.window.stride()
+    }
+
+    /// The pixel at (x, y), or `None` outside.
+    #[inline]
+    pub fn get(&self, x: u32, y: u32) -> Option<P> {
+        self.size.contains(x, y).then(|| self.row(y)[x as usize])
+    }
+
+    /// The pixel at (x, y).
+    ///
+    /// # Errors
+    /// Outside: the error names axis, value and range, and says when the swapped pair would be inside.
+    #[inline]
+    pub fn at(&self, x: u32, y: u32) -> Result<P> {
+        self.get(x, y).ok_or_else(|| outside(self.size, x, y))
+    }
+
+    /// One row of pixels.
+    ///
+    /// # Panics
+    /// If `y` is not below the height.
+    #[inline]
+    #[track_caller]
+    pub fn row(&self, y: u32) -> &'a [P] {
+        pixels_of(self.window.row(y as usize))
+    }
+
+    /// One row as plain numbers, `CHANNELS` a pixel.
+    ///
+    /// # Panics
+    /// If `y` is not below the height.
+    #[inline]
+    #[track_caller]
+    pub fn row_numbers(&self, y: u32) -> &'a [P::Number] {
+        self.window.row(y as usize)
+    }
+
+    /// The rows from the top.
+    pub fn rows(&self) -> Rows<'a, P> {
+        Rows { view: *self, next: 0, end: self.size.height }
+    }
+
+    /// The rows from the top, each with its y.
+    pub fn placed_rows(&self) -> impl ExactSizeIterator<Item = (u32, &'a [P])> + DoubleEndedIterator + use<'a, P> {
+        let rows = self.rows();
+        PlacedRows(rows)
+    }
+
+    /// All pixels, row by row from the top left.
+    pub fn pixels(&self) -> impl Iterator<Item = P> + use<'a, P> {
+        self.rows().flatten().copied()
+    }
+
+    /// All pixels with their coordinates, row by row: `(x, y, pixel)`.
+    pub fn placed_pixels(&self) -> impl Iterator<Item = (u32, u32, P)> + use<'a, P> {
+        self.placed_rows().flat_map(|(y, row)| (0u32..).zip(row).map(move |(x, &p)| (x, y, p)))
+    }
+
+    /// A region as a view of its own, without a copy. An empty region is allowed.
+    ///
+    /// # Errors
+    /// A region that reaches outside this view.
+    pub fn region(&self, region: Region) -> Result<View<'a, P>> {
+        let region = region.inside(self.size)?;
+        Ok(self.part(region))
+    }
+
+    /// A region that is known to be inside.
+    pub(crate) fn part(&self, region: Region) -> View<'a, P> {
+        let c = P::CHANNELS;
+        let (x, y, w, h) = (region.x as usize, region.y as usize, region.width as usize, region.height as usize);
+        View { window: self.window.part(x * c, y, w * c, h), size: region.size() }
+    }
+
+    /// All numbers as one slice, where the rows have no gaps between them.
+    pub fn as_packed(&self) -> Option<&'a [P::Number]> {
+        self.window.packed()
+    }
+
+    /// The same memory seen as other pixels: the channels regrouped, such as one row of `Rgb<u8>` as `Gray<u8>` of
+    /// three times the width. `None` where the channels do not divide evenly or the width would overflow.
+    pub(crate) fn regrouped<Q: Pixel<Number = P::Number>>(&self) -> Option<View<'a, Q>> {
+        let numbers = self.size.width as usize * P::CHANNELS;
+        let width = u32::try_from(numbers / Q::CHANNELS).ok().filter(|_| numbers % Q::CHANNELS == 0)?;
+        Some(View { window: self.window, size: Size::new(width, self.size.height) })
+    }
+
+    /// A packed copy. One pass; panics only where the system has no memory at all.
+    pub fn to_frame(&self) -> Frame<P> {
+        let mut numbers = Vec::with_capacity(self.size.width as usize * self.size.height as usize * P::CHANNELS);
+        match self.as_packed() {
+            Some(all) => numbers.extend_from_slice(all),
+            None => (0..self.size.height).for_each(|y| numbers.extend_from_slice(self.row_numbers(y))),
+        }
+        Frame::from_whole(self.size, numbers)
+    }
+
+    /// Copies the pixels into a view of the same size. One pass.
+    ///
+    /// # Errors
+    /// Sizes that differ.
+    pub fn copy_into(&self, mut target: ViewMut<'_, P>) -> Result<()> {
+        if target.size() != self.size {
+            return Err(Error::sizes("the target", self.size, target.size()));
+        }
+        if let (Some(from), Some(to)) = (self.as_packed(), target.as_packed_mut()) {
+            to.copy_from_slice(from);
+            return Ok(());
+        }
+        for y in 0..self.size.height {
+            target.row_numbers_mut(y).copy_from_slice(self.row_numbers(y));
+        }
+        Ok(())
+    }
+}
+
+impl<P: Pixel> std::ops::Index<(u32, u32)> for View<'_, P> {
+    type Output = P;
+
+    /// # Panics
+    /// Outside the view, with the same message as [`View::at`].
+    #[inline]
+    #[track_caller]
+    fn index(&self, (x, y): (u32, u32)) -> &P {
+        if !self.size.contains(x, y) {
+            panic_outside(self.size, x, y);
+        }
+        &self.row(y)[x as usize]
+    }
+}
+
+/// Two views are equal if their sizes and all pixels are.
+impl<P: Pixel> PartialEq for View<'_, P> {
+    fn eq(&self, other: &Self) -> bool {
+        self.size == other.size && self.rows().eq(other.rows())
+    }
+}
+
+#[cold]
+pub(super) fn outside(size: Size, x: u32, y: u32) -> Error {
+    let (axis, value, side) = if x >= size.width { ("x", x, size.width) } else { ("y", y, size.height) };
+    let swap = size.contains(y, x).then_some((y, x));
+    ErrorKind::Outside { axis, value: i64::from(value), range: 0..i64::from(side), swap }.into()
+}
+
+#[cold]
+#[track_caller]
+pub(super) fn panic_outside(size: Size, x: u32, y: u32) -> ! {
+    panic!("{}", outside(size, x, y))
+}
+
+/// The rows of a view, from the top; from both ends.
+#[derive(Debug, Clone)]
+pub struct Rows<'a, P: Pixel> {
+    view: View<'a, P>,
+    next: u32,
+    end: u32,
+}
+
+impl<'a, P: Pixel> Iterator for Rows<'a, P> {
+    type Item = &'a [P];
+
+    #[inline]
+    fn next(&mut self) -> Option<&'a [P]> {
+        (self.next < self.end).then(|| {
+            self.next += 1;
+            self.view.row(self.next - 1)
+        })
+    }
+
+    fn size_hint(&self) -> (usize, Option<usize>) {
+        let left = (self.end - self.next) as usize;
+        (left, Some(left))
+    }
+}
+
+impl<P: Pixel> DoubleEndedIterator for Rows<'_, P> {
+    fn next_back(&mut self) -> Option<Self::Item> {
+        (self.next < self.end).then(|| {
+            self.end -= 1;
+            self.view.row(self.end)
+        })
+    }
+}
+
+impl<P: Pixel> ExactSizeIterator for Rows<'_, P> {}
+
+struct PlacedRows<'a, P: Pixel>(Rows<'a, P>);
+
+impl<'a, P: Pixel> Iterator for PlacedRows<'a, P> {
+    type Item = (u32, &'a [P]);
+
+    #[inline]
+    fn next(&mut self) -> Option<Self::Item> {
+        let y = self.0.next;
+        self.0.next().map(|row| (y, row))
+    }
+
+    fn size_hint(&self) -> (usize, Option<usize>) {
+        self.0.size_hint()
+    }
+}
+
+impl<P: Pixel> DoubleEndedIterator for PlacedRows<'_, P> {
+    fn next_back(&mut self) -> Option<Self::Item> {
+        self.0.next_back().map(|row| (self.0.end, row))
+    }
+}
+
+impl<P: Pixel> ExactSizeIterator for PlacedRows<'_, P> {}

@@ -1,0 +1,24 @@
+//! What one pixel is: number types, depths, channel layouts, pixel types with named fields, and the tags that say what
+//! the numbers mean.
+//!
+//! Not here: anything that holds more than one pixel (that is [`frame`](crate::frame)), and anything that changes a
+//! pixel's colour (that is [`color`](crate::color)).
+
+pub(crate) mod cast;
+mod layout;
+mod meaning;
+mod number;
+mod sample;
+mod types;
+
+pub use cast::{pixels_of, pixels_of_mut, samples_of, samples_of_mut};
+pub use layout::{Layout, Pixel, Stored};
+pub use meaning::{Meaning, Space, Transfer};
+pub use number::{Number, NumberKind};
+pub use sample::{Depth, Sample};
+pub use types::{Cmyk, Gray, GrayAlpha, Lab, Rgb, Rgba};
+
+/// Keeps the traits of this module closed: layouts and sizes are proved once, for the types listed here.
+pub(crate) mod sealed {
+    pub trait Sealed {}
+}

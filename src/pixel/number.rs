@@ -1,0 +1,147 @@
+//! The plain number types that planes and pixels are made of.
+
+use super::sealed::Sealed;
+use std::fmt::{Debug, Display};
+
+/// A plain number type: `u8`, `u16`, `u32`, `u64`, `i8`, `i16`, `i32`, `i64`, `f32`, `f64`. Sealed.
+pub trait Number: Copy + Default + PartialEq + PartialOrd + Debug + Display + Send + Sync + Sealed + 'static {
+    /// Which of the ten types this is, at run time.
+    const KIND: NumberKind;
+
+    /// The number as `f64`; exact but for 64-bit integers beyond 2^53, which are rounded to nearest.
+    fn to_f64(self) -> f64;
+
+    /// The nearest number of this type: integers clamp, ties go up, NaN becomes 0; floats are rounded to nearest.
+    fn from_f64(value: f64) -> Self;
+
+    /// True for a float that is not a number; never for integers.
+    fn is_nan(self) -> bool {
+        false
+    }
+}
+
+/// Which plain number type, at run time.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize), serde(rename_all = "lowercase"))]
+#[allow(missing_docs)] // each name is the Rust type it stands for
+pub enum NumberKind {
+    U8,
+    U16,
+    U32,
+    U64,
+    I8,
+    I16,
+    I32,
+    I64,
+    F32,
+    F64,
+}
+
+impl NumberKind {
+    /// All ten, in declaration order.
+    pub const ALL: [NumberKind; 10] = [
+        NumberKind::U8,
+        NumberKind::U16,
+        NumberKind::U32,
+        NumberKind::U64,
+        NumberKind::I8,
+        NumberKind::I16,
+        NumberKind::I32,
+        NumberKind::I64,
+        NumberKind::F32,
+        NumberKind::F64,
+    ];
+
+    /// The Rust name of the type, such as `"u16"`.
+    pub fn name(self) -> &'static str {
+        match self {
+            NumberKind::U8 => "u8",
+            NumberKind::U16 => "u16",
+            NumberKind::U32 => "u32",
+            NumberKind::U64 => "u64",
+            NumberKind::I8 => "i8",
+            NumberKind::I16 => "i16",
+            NumberKind::I32 => "i32",
+            NumberKind::I64 => "i64",
+            NumberKind::F32 => "f32",
+            NumberKind::F64 => "f64",
+        }
+    }
+
+    /// Bytes one number takes.
+    pub fn bytes(self) -> usize {
+        match self {
+            NumberKind::U8 | NumberKind::I8 => 1,
+            NumberKind::U16 | NumberKind::I16 => 2,
+            NumberKind::U32 | NumberKind::I32 | NumberKind::F32 => 4,
+            NumberKind::U64 | NumberKind::I64 | NumberKind::F64 => 8,
+        }
+    }
+}
+
+impl std::fmt::Display for NumberKind {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.write_str(self.name())
+    }
+}
+
+macro_rules! integers {
+    ($($t:ident $kind:ident),*) => {$(
+        impl Sealed for $t {}
+        impl Number for $t {
+            const KIND: NumberKind = NumberKind::$kind;
+            fn to_f64(self) -> f64 { self as f64 }
+            // `as` clamps to the type's range and turns NaN into 0: just the rule.
+            fn from_f64(value: f64) -> Self { (value + 0.5).floor() as $t }
+        }
+    )*};
+}
+integers!(u8 U8, u16 U16, u32 U32, u64 U64, i8 I8, i16 I16, i32 I32, i64 I64);
+
+macro_rules! floats {
+    ($($t:ident $kind:ident),*) => {$(
+        impl Sealed for $t {}
+        impl Number for $t {
+            const KIND: NumberKind = NumberKind::$kind;
+            fn to_f64(self) -> f64 { self as f64 }
+            fn from_f64(value: f64) -> Self { value as $t }
+            fn is_nan(self) -> bool { <$t>::is_nan(self) }
+        }
+    )*};
+}
+floats!(f32 F32, f64 F64);
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn names_sizes_and_kinds_agree_with_the_types() {
+        fn check<T: Number>() {
+            assert_eq!(T::KIND.bytes(), size_of::<T>());
+            assert_eq!(T::KIND.name(), std::any::type_name::<T>());
+        }
+        check::<u8>();
+        check::<u16>();
+        check::<u32>();
+        check::<u64>();
+        check::<i8>();
+        check::<i16>();
+        check::<i32>();
+        check::<i64>();
+        check::<f32>();
+        check::<f64>();
+        assert_eq!(NumberKind::ALL.len(), 10);
+    }
+
+    #[test]
+    fn from_f64_clamps_rounds_ties_up_and_takes_nan_as_zero() {
+        assert_eq!(u8::from_f64(254.5), 255);
+        assert_eq!(u8::from_f64(1e9), 255);
+        assert_eq!(u8::from_f64(-3.0), 0);
+        assert_eq!(i8::from_f64(-2.5), -2);
+        assert_eq!(i16::from_f64(f64::NAN), 0);
+        assert_eq!(u64::from_f64(f64::INFINITY), u64::MAX);
+        assert!(f32::from_f64(f64::NAN).is_nan());
+    }
+}

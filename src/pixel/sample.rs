@@ -1,0 +1,287 @@
+//! Samples: the three number types that pictures are made of, and the exact conversion between them.
+
+use super::number::Number;
+
+/// A number type that pictures are made of: `u8`, `u16` or `f32`.
+///
+/// Integers span 0 = none to their largest value = full; `f32` spans 0.0 to 1.0 nominally and may lie outside.
+pub trait Sample: Number {
+    /// Which of the three, at run time.
+    const DEPTH: Depth;
+    /// The value that means "full": 255, 65,535 or 1.0.
+    const FULL: Self;
+
+    /// The sample as a fraction of full, exactly rounded to `f64`.
+    fn to_fraction(self) -> f64;
+
+    /// The sample nearest to a fraction of full: ties up on the exact product; integers clamp, NaN becomes 0.
+    /// `f32` is not clamped.
+    fn from_fraction(fraction: f64) -> Self;
+
+    /// This sample at another depth: full to full, rounded to nearest, ties up, decided on the exact product.
+    fn to_depth<T: Sample>(self) -> T;
+
+    /// From the three depths; `to_depth` picks one of these.
+    #[doc(hidden)]
+    fn from_u8(value: u8) -> Self;
+    #[doc(hidden)]
+    fn from_u16(value: u16) -> Self;
+    #[doc(hidden)]
+    fn from_f32(value: f32) -> Self;
+
+    /// Views a run-time choice of sample slice as this type, if it is this type.
+    #[doc(hidden)]
+    fn pick<'a>(samples: crate::frame::SamplesRef<'a>) -> Option<&'a [Self]>;
+    #[doc(hidden)]
+    fn pick_mut<'a>(samples: crate::frame::SamplesMut<'a>) -> Option<&'a mut [Self]>;
+    #[doc(hidden)]
+    fn take(samples: crate::frame::Samples) -> Result<Vec<Self>, crate::frame::Samples>;
+    #[doc(hidden)]
+    fn wrap(samples: Vec<Self>) -> crate::frame::Samples;
+}
+
+/// How a picture's samples are stored, at run time.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize), serde(rename_all = "lowercase"))]
+pub enum Depth {
+    /// 8-bit integers, full = 255.
+    U8,
+    /// 16-bit integers, full = 65,535.
+    U16,
+    /// 32-bit floats, full = 1.0.
+    F32,
+}
+
+impl Depth {
+    /// All three, from the narrowest.
+    pub const ALL: [Depth; 3] = [Depth::U8, Depth::U16, Depth::F32];
+
+    /// The name used in reports and on the command line: `u8`, `u16`, `f32`.
+    pub fn name(self) -> &'static str {
+        match self {
+            Depth::U8 => "u8",
+            Depth::U16 => "u16",
+            Depth::F32 => "f32",
+        }
+    }
+
+    /// Bytes one sample takes: 1, 2 or 4.
+    pub fn bytes(self) -> usize {
+        match self {
+            Depth::U8 => 1,
+            Depth::U16 => 2,
+            Depth::F32 => 4,
+        }
+    }
+
+    /// The largest code of an integer depth: 255 or 65,535; `None` for floats.
+    pub fn top_code(self) -> Option<u16> {
+        match self {
+            Depth::U8 => Some(255),
+            Depth::U16 => Some(65_535),
+            Depth::F32 => None,
+        }
+    }
+}
+
+impl std::fmt::Display for Depth {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.write_str(self.name())
+    }
+}
+
+/// Rounds half up after a multiplication that is exact in `f64`: a 24-bit float mantissa times at most 16 bits.
+///
+/// The sum with 0.5 is exact too wherever the result depends on it: near a tie the product has at most 40 significant
+/// bits above 2^-41; far smaller products cannot reach the next integer.
+#[inline(always)]
+fn scale_up(value: f32, full: f64) -> f64 {
+    let product = f64::from(value) * full;
+    (product + 0.5).floor()
+}
+
+impl Sample for u8 {
+    const DEPTH: Depth = Depth::U8;
+    const FULL: Self = 255;
+
+    fn to_fraction(self) -> f64 {
+        f64::from(self) / 255.0
+    }
+    fn from_fraction(fraction: f64) -> Self {
+        (fraction * 255.0 + 0.5).floor() as u8
+    }
+    #[inline(always)]
+    fn to_depth<T: Sample>(self) -> T {
+        T::from_u8(self)
+    }
+    #[inline(always)]
+    fn from_u8(value: u8) -> Self {
+        value
+    }
+    #[inline(always)]
+    fn from_u16(value: u16) -> Self {
+        // 65,535 / 255 is 257, an odd number: there are no ties.
+        ((u32::from(value) + 128) / 257) as u8
+    }
+    #[inline(always)]
+    fn from_f32(value: f32) -> Self {
+        scale_up(value, 255.0) as u8
+    }
+    fn pick<'a>(samples: crate::frame::SamplesRef<'a>) -> Option<&'a [Self]> {
+        if let crate::frame::SamplesRef::U8(s) = samples { Some(s) } else { None }
+    }
+    fn pick_mut<'a>(samples: crate::frame::SamplesMut<'a>) -> Option<&'a mut [Self]> {
+        if let crate::frame::SamplesMut::U8(s) = samples { Some(s) } else { None }
+    }
+    fn take(samples: crate::frame::Samples) -> Result<Vec<Self>, crate::frame::Samples> {
+        if let crate::frame::Samples::U8(s) = samples { Ok(s) } else { Err(samples) }
+    }
+    fn wrap(samples: Vec<Self>) -> crate::frame::Samples {
+        crate::frame::Samples::U8(samples)
+    }
+}
+
+impl Sample for u16 {
+    const DEPTH: Depth = Depth::U16;
+    const FULL: Self = 65_535;
+
+    fn to_fraction(self) -> f64 {
+        f64::from(self) / 65_535.0
+    }
+    fn from_fraction(fraction: f64) -> Self {
+        (fraction * 65_535.0 + 0.5).floor() as u16
+    }
+    #[inline(always)]
+    fn to_depth<T: Sample>(self) -> T {
+        T::from_u16(self)
+    }
+    #[inline(always)]
+    fn from_u8(value: u8) -> Self {
+        u16::from(value) * 257
+    }
+    #[inline(always)]
+    fn from_u16(value: u16) -> Self {
+        value
+    }
+    #[inline(always)]
+    fn from_f32(value: f32) -> Self {
+        scale_up(value, 65_535.0) as u16
+    }
+    fn pick<'a>(samples: crate::frame::SamplesRef<'a>) -> Option<&'a [Self]> {
+        if let crate::frame::SamplesRef::U16(s) = samples { Some(s) } else { None }
+    }
+    fn pick_mut<'a>(samples: crate::frame::SamplesMut<'a>) -> Option<&'a mut [Self]> {
+        if let crate::frame::SamplesMut::U16(s) = samples { Some(s) } else { None }
+    }
+    fn take(samples: crate::frame::Samples) -> Result<Vec<Self>, crate::frame::Samples> {
+        if let crate::frame::Samples::U16(s) = samples { Ok(s) } else { Err(samples) }
+    }
+    fn wrap(samples: Vec<Self>) -> crate::frame::Samples {
+        crate::frame::Samples::U16(samples)
+    }
+}
+
+impl Sample for f32 {
+    const DEPTH: Depth = Depth::F32;
+    const FULL: Self = 1.0;
+
+    fn to_fraction(self) -> f64 {
+        f64::from(self)
+    }
+    fn from_fraction(fraction: f64) -> Self {
+        fraction as f32
+    }
+    #[inline(always)]
+    fn to_depth<T: Sample>(self) -> T {
+        T::from_f32(self)
+    }
+    // One division of two exact floats is correctly rounded (IEEE 754).
+    #[inline(always)]
+    fn from_u8(value: u8) -> Self {
+        f32::from(value) / 255.0
+    }
+    #[inline(always)]
+    fn from_u16(value: u16) -> Self {
+        f32::from(value) / 65_535.0
+    }
+    #[inline(always)]
+    fn from_f32(value: f32) -> Self {
+        value
+    }
+    fn pick<'a>(samples: crate::frame::SamplesRef<'a>) -> Option<&'a [Self]> {
+        if let crate::frame::SamplesRef::F32(s) = samples { Some(s) } else { None }
+    }
+    fn pick_mut<'a>(samples: crate::frame::SamplesMut<'a>) -> Option<&'a mut [Self]> {
+        if let crate::frame::SamplesMut::F32(s) = samples { Some(s) } else { None }
+    }
+    fn take(samples: crate::frame::Samples) -> Result<Vec<Self>, crate::frame::Samples> {
+        if let crate::frame::Samples::F32(s) = samples { Ok(s) } else { Err(samples) }
+    }
+    fn wrap(samples: Vec<Self>) -> crate::frame::Samples {
+        crate::frame::Samples::F32(samples)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn every_integer_conversion_is_the_exactly_rounded_quotient() {
+        for v in 0..=u16::MAX {
+            let want = ((u64::from(v) * 2 * 255 + 65_535) / (2 * 65_535)) as u8;
+            assert_eq!(v.to_depth::<u8>(), want, "u16 {v} to u8");
+            assert_eq!(v.to_depth::<f32>().to_depth::<u16>(), v, "u16 {v} through f32");
+        }
+        for v in 0..=u8::MAX {
+            assert_eq!(v.to_depth::<u16>(), u16::from(v) * 257);
+            assert_eq!(v.to_depth::<u16>().to_depth::<u8>(), v);
+            assert_eq!(v.to_depth::<f32>().to_depth::<u8>(), v);
+        }
+    }
+
+    /// The rule in integers: a float is mantissa x 2^exponent, so value x full can be compared with k - 1/2 exactly.
+    fn exact_scale(value: f32, full: u32) -> u32 {
+        if value.is_nan() || value <= 0.0 {
+            return 0;
+        }
+        if value >= 1.0 {
+            return full;
+        }
+        let bits = value.to_bits();
+        let (mantissa, shift) = match bits >> 23 {
+            0 => (u128::from(bits & 0x7f_ffff), 149),
+            e => (u128::from((bits & 0x7f_ffff) | 0x80_0000), 150 - e),
+        };
+        if shift > 100 {
+            return 0; // below 2^-76: nowhere near one half
+        }
+        ((mantissa * u128::from(full) * 2 + (1 << shift)) >> (shift + 1)) as u32
+    }
+
+    #[test]
+    fn floats_next_to_every_tie_round_as_the_exact_product_says() {
+        for k in 0..255u32 {
+            let tie = ((f64::from(k) + 0.5) / 255.0) as f32;
+            for bits in tie.to_bits() - 3..=tie.to_bits() + 3 {
+                let v = f32::from_bits(bits);
+                assert_eq!(u32::from(v.to_depth::<u8>()), exact_scale(v, 255), "{v:e}");
+            }
+        }
+        for k in 0..65_535u32 {
+            let tie = ((f64::from(k) + 0.5) / 65_535.0) as f32;
+            for bits in tie.to_bits() - 2..=tie.to_bits() + 2 {
+                let v = f32::from_bits(bits);
+                assert_eq!(u32::from(v.to_depth::<u16>()), exact_scale(v, 65_535), "{v:e}");
+            }
+        }
+    }
+
+    #[test]
+    fn floats_outside_the_range_clamp_and_nan_is_none() {
+        for (value, want) in [(-0.1, 0), (1.5, 255), (f32::INFINITY, 255), (f32::NEG_INFINITY, 0), (f32::NAN, 0)] {
+            assert_eq!(value.to_depth::<u8>(), want, "{value}");
+        }
+        assert_eq!(2.5f32.to_depth::<f32>(), 2.5);
+    }
+}

@@ -1,0 +1,108 @@
+//! The pixel types: named fields, `repr(C)`, alpha straight.
+
+use super::layout::{Layout, Pixel, Stored};
+use super::number::Number;
+use super::sample::Sample;
+use super::sealed::Sealed;
+
+macro_rules! pixel {
+    ($(#[$doc:meta])* $name:ident { $($(#[$field_doc:meta])* $field:ident),+ } over $bound:ident, alpha $alpha:literal,
+     names $names:expr, layout $layout:ident $word:literal) => {
+        $(#[$doc])*
+        #[derive(Debug, Clone, Copy, Default, PartialEq, Eq, Hash)]
+        #[repr(C)]
+        pub struct $name<S> { $($(#[$field_doc])* pub $field: S),+ }
+
+        impl<S> $name<S> {
+            /// The pixel with these channels, in stored order.
+            pub const fn new($($field: S),+) -> Self { Self { $($field),+ } }
+        }
+        impl<S: $bound> Sealed for $name<S> {}
+        impl<S: $bound> Pixel for $name<S> {
+            type Number = S;
+            const CHANNELS: usize = Self::CHANNEL_NAMES.len();
+            const ALPHA: bool = $alpha;
+            const CHANNEL_NAMES: &'static [&'static str] = $names;
+            fn describe() -> String { format!(concat!($word, " {}"), S::KIND.name()) }
+        }
+        impl<S: Sample> Stored for $name<S> { const LAYOUT: Layout = Layout::$layout; }
+    };
+}
+
+pixel! {
+    /// One channel of brightness, or one plane's number: the only pixel over any [`Number`].
+    Gray {
+        /// The value.
+        v
+    } over Number, alpha false, names &["gray"], layout Gray "gray"
+}
+pixel! {
+    /// Brightness and straight alpha.
+    GrayAlpha {
+        /// The value.
+        v,
+        /// Straight alpha: full is opaque.
+        a
+    } over Sample, alpha true, names &["gray", "alpha"], layout GrayAlpha "gray+alpha"
+}
+pixel! {
+    /// Red, green, blue.
+    Rgb {
+        /// Red.
+        r,
+        /// Green.
+        g,
+        /// Blue.
+        b
+    } over Sample, alpha false, names &["r", "g", "b"], layout Rgb "rgb"
+}
+pixel! {
+    /// Red, green, blue and straight alpha.
+    Rgba {
+        /// Red.
+        r,
+        /// Green.
+        g,
+        /// Blue.
+        b,
+        /// Straight alpha: full is opaque.
+        a
+    } over Sample, alpha true, names &["r", "g", "b", "alpha"], layout Rgba "rgb+alpha"
+}
+pixel! {
+    /// Cyan, magenta, yellow and black as ink: full = full ink.
+    Cmyk {
+        /// Cyan.
+        c,
+        /// Magenta.
+        m,
+        /// Yellow.
+        y,
+        /// Black.
+        k
+    } over Sample, alpha false, names &["c", "m", "y", "k"], layout Cmyk "cmyk"
+}
+
+/// CIE 1976 L\*a\*b\* (CIE 15): lightness 0 to 100, a and b around 0. Not a stored pixel: files that hold it come as
+/// planes.
+#[derive(Debug, Clone, Copy, Default, PartialEq)]
+#[repr(C)]
+pub struct Lab {
+    /// Lightness, 0 (black) to 100 (the white).
+    pub l: f32,
+    /// Green (negative) to red (positive).
+    pub a: f32,
+    /// Blue (negative) to yellow (positive).
+    pub b: f32,
+}
+
+impl Sealed for Lab {}
+impl Pixel for Lab {
+    type Number = f32;
+    const CHANNELS: usize = 3;
+    const ALPHA: bool = false;
+    const CHANNEL_NAMES: &'static [&'static str] = &["L", "a", "b"];
+    fn describe() -> String {
+        "lab f32".to_string()
+    }
+}

@@ -1,0 +1,113 @@
+//! Instruction-set specific bodies. One of the few places with `unsafe`.
+//!
+//! A CPU feature is a value one holds: a [`Level`] exists only where the machine has it. Most kernels need no more than
+//! [`Level::run`], which compiles the same safe body once more for wider registers; what it computes is the same.
+#![allow(unsafe_code)]
+
+/// An instruction set that this machine has.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) struct Level(Set);
+
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Set {
+    Plain,
+    #[cfg(target_arch = "x86_64")]
+    Avx2,
+    #[cfg(target_arch = "x86_64")]
+    Avx512,
+}
+
+impl Level {
+    /// The build's own baseline: every machine has it.
+    #[cfg_attr(not(test), allow(dead_code))]
+    pub(crate) const PLAIN: Level = Level(Set::Plain);
+
+    /// The widest set present.
+    #[inline]
+    pub(crate) fn best() -> Level {
+        #[cfg(target_arch = "x86_64")]
+        {
+            if Level::has_avx512() {
+                return Level(Set::Avx512);
+            }
+            if Level::has_avx2() {
+                return Level(Set::Avx2);
+            }
+        }
+        Level(Set::Plain)
+    }
+
+    #[cfg(target_arch = "x86_64")]
+    #[inline]
+    fn has_avx2() -> bool {
+        is_x86_feature_detected!("avx2")
+    }
+
+    #[cfg(target_arch = "x86_64")]
+    #[inline]
+    fn has_avx512() -> bool {
+        Level::has_avx2()
+            && is_x86_feature_detected!("avx512f")
+            && is_x86_feature_detected!("avx512bw")
+            && is_x86_feature_detected!("avx512vl")
+            && is_x86_feature_detected!("avx512dq")
+    }
+
+    /// Every set present, the plain one first: what parity tests go through.
+    #[cfg(test)]
+    pub(crate) fn present() -> Vec<Level> {
+        #[allow(unused_mut)]
+        let mut all = vec![Level::PLAIN];
+        #[cfg(target_arch = "x86_64")]
+        {
+            if Level::has_avx2() {
+                all.push(Level(Set::Avx2));
+            }
+            if Level::has_avx512() {
+                all.push(Level(Set::Avx512));
+            }
+        }
+        all
+    }
+
+    /// Runs a safe body compiled for this set. The body must be small or made of `#[inline(always)]` functions, so that
+    /// it is compiled as part of the caller.
+    #[inline(always)]
+    pub(crate) fn run<R>(self, body: impl FnOnce() -> R) -> R {
+        #[cfg(target_arch = "x86_64")]
+        {
+            #[target_feature(enable = "avx2")]
+            fn avx2<R>(body: impl FnOnce() -> R) -> R {
+                body()
+            }
+            #[target_feature(enable = "avx2,avx512f,avx512bw,avx512vl,avx512dq")]
+            fn avx512<R>(body: impl FnOnce() -> R) -> R {
+                body()
+            }
+            match self.0 {
+                Set::Plain => body(),
+                // SAFETY: a level of this kind exists only where `has_avx2` saw AVX2 on this machine.
+                Set::Avx2 => unsafe { avx2(body) },
+                // SAFETY: a level of this kind exists only where `has_avx512` saw all five sets on this machine.
+                Set::Avx512 => unsafe { avx512(body) },
+            }
+        }
+        #[cfg(not(target_arch = "x86_64"))]
+        body()
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn every_level_runs_the_same_body() {
+        let data: Vec<u8> = (0..=255).collect();
+        for level in Level::present() {
+            let sum = level.run(|| data.iter().map(|&v| u32::from(v)).sum::<u32>());
+            assert_eq!(sum, 32_640, "{level:?}");
+        }
+        assert!(Level::present().contains(&Level::best()));
+    }
+}
