@@ -12,7 +12,11 @@ use crate::threads::{self, Threads};
 ///
 /// # Errors
 /// Sizes or layouts that differ.
-pub fn convert_into<P: Stored, Q: Stored>(source: View<'_, P>, mut target: ViewMut<'_, Q>, threads: Threads) -> Result<()> {
+pub fn convert_into<P: Stored, Q: Stored>(
+    source: View<'_, P>,
+    mut target: ViewMut<'_, Q>,
+    threads: Threads,
+) -> Result<()> {
     if P::LAYOUT != Q::LAYOUT {
         return Err(Error::unusable(format!("a change of depth keeps the layout: {} to {}", P::LAYOUT, Q::LAYOUT)));
     }
@@ -236,11 +240,9 @@ mod tests {
 
     #[test]
     fn windows_map_their_limits_to_none_and_full_and_leave_alpha_alone() {
-        let view = Frame::from_pixels(
-            Size::new(4, 1),
-            [-2.0f32, 0.0, 2.0, 5.0].map(|v| GrayAlpha::new(v, 0.5)).to_vec(),
-        )
-        .unwrap();
+        let view =
+            Frame::from_pixels(Size::new(4, 1), [-2.0f32, 0.0, 2.0, 5.0].map(|v| GrayAlpha::new(v, 0.5)).to_vec())
+                .unwrap();
         let window = Window::new(-2.0, 2.0).unwrap();
         let out = pixels_to_depth(&view.into(), Depth::U8, Some(window), Threads::ONE).unwrap();
         let out = out.into_frame::<GrayAlpha<u8>>().unwrap();

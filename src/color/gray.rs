@@ -178,7 +178,9 @@ impl<S: Sample> RowMaker<S> {
 
     fn run<const C: usize>(&self, level: Level, from: &[S], to: &mut [S]) {
         match (self.weights, self.weights.ratio()) {
-            (GrayWeights::Luminance(curve), _) => each_pixel::<S, C>(from, to, |p| self.luminance([p[0], p[1], p[2]], curve)),
+            (GrayWeights::Luminance(curve), _) => {
+                each_pixel::<S, C>(from, to, |p| self.luminance([p[0], p[1], p[2]], curve))
+            }
             (_, Some((parts, whole))) if S::KIND == NumberKind::U8 => {
                 level.run(|| exact_bytes::<S, C>(from, to, parts, whole));
             }
@@ -186,9 +188,7 @@ impl<S: Sample> RowMaker<S> {
                 level.run(|| exact_words::<S, C>(from, to, parts, whole));
             }
             _ => level.run(|| {
-                each_pixel::<S, C>(from, to, |p| {
-                    S::from_f64(self.sum([p[0].to_f64(), p[1].to_f64(), p[2].to_f64()]))
-                });
+                each_pixel::<S, C>(from, to, |p| S::from_f64(self.sum([p[0].to_f64(), p[1].to_f64(), p[2].to_f64()])));
             }),
         }
     }
@@ -245,13 +245,8 @@ mod tests {
         ((2 * sum + u64::from(whole)) / (2 * u64::from(whole))) as u32
     }
 
-    const NAMED: [GrayWeights; 5] = [
-        GrayWeights::Bt709,
-        GrayWeights::Bt601,
-        GrayWeights::Bt2020,
-        GrayWeights::Mean,
-        GrayWeights::Channel(1),
-    ];
+    const NAMED: [GrayWeights; 5] =
+        [GrayWeights::Bt709, GrayWeights::Bt601, GrayWeights::Bt2020, GrayWeights::Mean, GrayWeights::Channel(1)];
 
     #[test]
     fn bytes_are_exact_for_every_colour_on_every_instruction_set() {

@@ -269,7 +269,12 @@ impl Content {
     /// # Errors
     /// Forms or widths that differ, rows that are not there.
     pub(crate) fn put_rows(&mut self, to: u32, from: &Content, rows: std::ops::Range<u32>) -> Result<()> {
-        fn planes<T: Number>(into: &mut Planes<T>, to: u32, from: &Planes<T>, rows: std::ops::Range<u32>) -> Result<()> {
+        fn planes<T: Number>(
+            into: &mut Planes<T>,
+            to: u32,
+            from: &Planes<T>,
+            rows: std::ops::Range<u32>,
+        ) -> Result<()> {
             let names: Vec<String> = from.names().map(str::to_string).collect();
             for name in names {
                 let missing = || Error::unusable(format!("a strip without the plane {name}"));

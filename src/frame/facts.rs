@@ -78,6 +78,4 @@ impl Facts {
     pub fn new(size: Size, form: Form, metadata: Metadata) -> Facts {
         Facts { size, form, metadata, format: None, stored: None, bytes: None, pages: 1, remarks: Vec::new() }
     }
-
-
 }

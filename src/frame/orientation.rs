@@ -115,7 +115,11 @@ mod tests {
                 let rest = whole.after(done);
                 let between = if done.swaps_axes() { (5, 3) } else { size };
                 for at in [(0, 0), (2, 0), (0, 4), (1, 3)] {
-                    assert_eq!(moved(rest, moved(done, at, size), between), moved(whole, at, size), "{whole:?} {done:?}");
+                    assert_eq!(
+                        moved(rest, moved(done, at, size), between),
+                        moved(whole, at, size),
+                        "{whole:?} {done:?}"
+                    );
                 }
             }
             assert!(whole.after(whole).is_upright());

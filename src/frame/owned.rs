@@ -113,15 +113,13 @@ impl<P: Pixel> Frame<P> {
     /// All of it, borrowed.
     #[inline]
     pub fn view(&self) -> View<'_, P> {
-        // Cannot fail: every constructor has checked this size against this very vector.
-        View::packed(&self.numbers, self.size).expect("checked when the frame was made")
+        View::of_whole(&self.numbers, self.size)
     }
 
     /// All of it, borrowed to write.
     #[inline]
     pub fn view_mut(&mut self) -> ViewMut<'_, P> {
-        // Cannot fail: as in `view`.
-        ViewMut::packed(&mut self.numbers, self.size).expect("checked when the frame was made")
+        ViewMut::of_whole(&mut self.numbers, self.size)
     }
 
     /// A region, borrowed: no copy.

@@ -92,7 +92,7 @@ impl Picture {
     pub fn frame<P: Stored>(self) -> Result<Frame<P>> {
         match self.content {
             Content::Pixels(pixels) => pixels.into_frame(),
-            Content::Planes(_) => Err(self.content.pixels().err().unwrap_or_else(|| unreachable_planes())),
+            Content::Planes(_) => Err(self.content.not_pixels()),
         }
     }
 
@@ -108,11 +108,6 @@ impl Picture {
     pub fn into_parts(self) -> (Content, Metadata) {
         (self.content, self.metadata)
     }
-}
-
-#[cold]
-fn unreachable_planes() -> crate::error::Error {
-    crate::error::Error::unusable("planes where pixels are wanted")
 }
 
 impl<P: Stored> From<Frame<P>> for Picture {

@@ -71,9 +71,9 @@ impl Region {
     /// A region that would start before 0 or end beyond the largest coordinate.
     pub fn around(x: u32, y: u32, size: Size) -> Result<Region> {
         let start = |axis: &str, center: u32, length: u32| {
-            center.checked_sub(length / 2).ok_or_else(|| {
-                Error::unusable(format!("{length} pixels around {axis} {center} would start before 0"))
-            })
+            center
+                .checked_sub(length / 2)
+                .ok_or_else(|| Error::unusable(format!("{length} pixels around {axis} {center} would start before 0")))
         };
         Region::at(start("x", x, size.width)?, start("y", y, size.height)?, size)
     }

@@ -61,6 +61,12 @@ impl<'a, P: Pixel> View<'a, P> {
         Ok(View { window: Window::over(numbers, &shape, size.height), size })
     }
 
+    /// All of a frame: numbers that are known to be as many as the size needs.
+    #[inline]
+    pub(super) fn of_whole(numbers: &'a [P::Number], size: Size) -> Self {
+        View { window: Window::over(numbers, &Shape::known(size, P::CHANNELS), size.height), size }
+    }
+
     pub(super) fn from_window(window: Window<'a, P::Number>, size: Size) -> Self {
         View { window, size }
     }
@@ -160,14 +166,6 @@ impl<'a, P: Pixel> View<'a, P> {
     /// All numbers as one slice, where the rows have no gaps between them.
     pub fn as_packed(&self) -> Option<&'a [P::Number]> {
         self.window.packed()
-    }
-
-    /// The same memory seen as other pixels: the channels regrouped, such as one row of `Rgb<u8>` as `Gray<u8>` of
-    /// three times the width. `None` where the channels do not divide evenly or the width would overflow.
-    pub(crate) fn regrouped<Q: Pixel<Number = P::Number>>(&self) -> Option<View<'a, Q>> {
-        let numbers = self.size.width as usize * P::CHANNELS;
-        let width = u32::try_from(numbers / Q::CHANNELS).ok().filter(|_| numbers % Q::CHANNELS == 0)?;
-        Some(View { window: self.window, size: Size::new(width, self.size.height) })
     }
 
     /// A packed copy. One pass; panics only where the system has no memory at all.

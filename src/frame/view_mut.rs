@@ -50,6 +50,12 @@ impl<'a, P: Pixel> ViewMut<'a, P> {
         Ok(ViewMut { window: WindowMut::over(numbers, &shape, size.height), size })
     }
 
+    /// All of a frame: numbers that are known to be as many as the size needs.
+    #[inline]
+    pub(super) fn of_whole(numbers: &'a mut [P::Number], size: Size) -> Self {
+        ViewMut { window: WindowMut::over(numbers, &Shape::known(size, P::CHANNELS), size.height), size }
+    }
+
     /// Width and height.
     pub fn size(&self) -> Size {
         self.size

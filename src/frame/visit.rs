@@ -120,16 +120,15 @@ impl Content {
     pub fn pixels_mut(&mut self) -> Result<&mut Pixels> {
         match self {
             Content::Pixels(pixels) => Ok(pixels),
-            Content::Planes(planes) => Err(ErrorKind::Types {
-                wanted: "pixels".into(),
-                found: format!("{} planes of {}", planes.len(), planes.number()),
+            Content::Planes(planes) => {
+                let form = super::Form::Planes { number: planes.number(), names: planes.names() };
+                Err(ErrorKind::Types { wanted: "pixels".into(), found: form.describe() }.into())
             }
-            .into()),
         }
     }
 
     #[cold]
-    fn not_pixels(&self) -> crate::error::Error {
+    pub(super) fn not_pixels(&self) -> crate::error::Error {
         ErrorKind::Types { wanted: "pixels".into(), found: self.form().describe() }.into()
     }
 }

@@ -232,7 +232,12 @@ fn from_levels(name: &str, counts: &[u64], rules: &HistogramRules) -> ChannelHis
 }
 
 /// Floats and wide integers: extremes first, then bins.
-fn from_values<P: Pixel>(name: &str, view: View<'_, P>, channel: usize, rules: &HistogramRules) -> Result<ChannelHistogram> {
+fn from_values<P: Pixel>(
+    name: &str,
+    view: View<'_, P>,
+    channel: usize,
+    rules: &HistogramRules,
+) -> Result<ChannelHistogram> {
     let stats = super::stats::of_channel(view, channel, rules.threads);
     let mut range = rules.range.unwrap_or((stats.min, stats.max));
     if !(range.0.is_finite() && range.1.is_finite()) {
@@ -302,10 +307,9 @@ mod tests {
 
     #[test]
     fn threads_and_padding_do_not_show() {
-        let frame = Frame::from_fn(Size::new(1201, 901), |x, y| {
-            Rgb::new((x * y) as u8, (x ^ y) as u8, (x * 7 + y) as u8)
-        })
-        .unwrap();
+        let frame =
+            Frame::from_fn(Size::new(1201, 901), |x, y| Rgb::new((x * y) as u8, (x ^ y) as u8, (x * 7 + y) as u8))
+                .unwrap();
         let all = histogram(frame.view(), &HistogramRules::default()).unwrap();
         let alone = histogram(frame.view(), &HistogramRules { threads: Threads::ONE, ..Default::default() }).unwrap();
         assert_eq!(all, alone);

@@ -121,6 +121,3 @@ pub trait Stored: Pixel<Number: Sample> {
     /// The layout, at run time.
     const LAYOUT: Layout;
 }
-
-/// The sample type of a stored pixel.
-pub(crate) type SampleOf<P> = <P as Pixel>::Number;

@@ -5,6 +5,7 @@
 //! pixel's colour (that is [`color`](crate::color)).
 
 pub(crate) mod cast;
+pub(crate) mod codes;
 mod layout;
 mod meaning;
 mod number;

@@ -27,15 +27,11 @@ impl Axis {
         let ratio = f64::from(source) / f64::from(target);
         let scale = if widen { ratio.max(1.0) } else { 1.0 };
         let reach = kernel.support() * scale;
-        let computed: Vec<(u32, Vec<f64>)> = (0..target.div_ceil(2)).map(|x| taps_of(x, source, ratio, reach, scale, kernel)).collect();
+        let computed: Vec<(u32, Vec<f64>)> =
+            (0..target.div_ceil(2)).map(|x| taps_of(x, source, ratio, reach, scale, kernel)).collect();
         let taps = computed.iter().map(|(_, w)| w.len()).max().unwrap_or(1);
-        let mut axis = Axis {
-            source,
-            target,
-            taps,
-            starts: vec![0; target as usize],
-            weights: vec![0.0; target as usize * taps],
-        };
+        let mut axis =
+            Axis { source, target, taps, starts: vec![0; target as usize], weights: vec![0.0; target as usize * taps] };
         for (x, (first, mut weights)) in computed.into_iter().enumerate() {
             let twin = target as usize - 1 - x;
             if twin == x && first + weights.len() as u32 == source - first {
@@ -148,9 +144,9 @@ fn round_to_sum(weights: &[f64], bits: u32) -> Vec<i16> {
             Some(first + (last - first) / 2)
         } else {
             // A pair takes two; its middle, which is no pair, is passed over.
-            candidates.filter(|&i| !symmetric || mirror(i) != i).max_by(|&a, &b| {
-                wants(a, &rounded).total_cmp(&wants(b, &rounded)).then(b.cmp(&a))
-            })
+            candidates
+                .filter(|&i| !symmetric || mirror(i) != i)
+                .max_by(|&a, &b| wants(a, &rounded).total_cmp(&wants(b, &rounded)).then(b.cmp(&a)))
         };
         let at = pick.unwrap_or(first);
         rounded[at] += step;

@@ -106,8 +106,10 @@ impl Plan {
             let rows = Box::new(Weights::new(from.height, to.height, &rules));
             // The bulk of the work should be vertical: first where there are many columns left to drop.
             let cost = |outputs: u32, width: u32, taps: usize| f64::from(outputs) * f64::from(width) * taps as f64;
-            let vertical = cost(to.height, from.width, rows.axis.taps) + 2.0 * cost(to.height, to.width, columns.axis.taps);
-            let horizontal = 2.0 * cost(from.height, to.width, columns.axis.taps) + cost(to.height, to.width, rows.axis.taps);
+            let vertical =
+                cost(to.height, from.width, rows.axis.taps) + 2.0 * cost(to.height, to.width, columns.axis.taps);
+            let horizontal =
+                2.0 * cost(from.height, to.width, columns.axis.taps) + cost(to.height, to.width, rows.axis.taps);
             Tables::Weighted { columns, rows, vertical_first: vertical <= horizontal }
         };
         Ok(Plan { from, to, rules, tables })

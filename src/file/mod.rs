@@ -1,0 +1,26 @@
+//! Picture files: reading, writing, and what is in them.
+//!
+//! A file is opened by its content, never by its ending, and written by its ending. Sizes are checked against
+//! [`Limits`] before memory is taken; a damaged file is an error with format and byte offset; a file is replaced
+//! atomically, so that a failed write leaves the old one whole.
+//!
+//! Not here: what is done with the pixels on the way ([`flow`](crate::flow)).
+#![cfg_attr(not(test), deny(clippy::indexing_slicing, clippy::arithmetic_side_effects, clippy::unwrap_used))]
+
+mod decoder;
+mod encoder;
+mod options;
+#[cfg(feature = "png")]
+mod png;
+#[cfg(feature = "pnm")]
+mod pnm;
+mod reader;
+mod replace;
+mod sniff;
+mod whole;
+mod writer;
+
+pub use options::{Limits, ReadOptions, WriteOptions};
+pub use reader::Reader;
+pub use whole::{facts, facts_from, read, read_from, write, write_with};
+pub use writer::{Writer, writable_endings};

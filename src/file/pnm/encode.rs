@@ -1,0 +1,141 @@
+//! Writing raw maps: PGM for gray, PPM for rgb, PAM for all with alpha too.
+
+use crate::error::Result;
+use crate::file::encoder::{Encoder, cannot_hold, put_bytes};
+use crate::frame::{Facts, Form, Format, Pixels, SamplesRef};
+use crate::pixel::{Depth, Layout, codes};
+use std::io::Write;
+
+/// An encoder of portable maps: given rows, gives bytes.
+pub(in crate::file) struct PnmEncoder {
+    format: Format,
+    depth: Depth,
+    /// The code of each sample, where samples are not codes already.
+    codes: Vec<u16>,
+    row: Vec<u8>,
+    remarks: Vec<String>,
+}
+
+impl PnmEncoder {
+    /// Starts a file with its header. For PNM the ending narrows what can be held: .pgm is gray, .ppm is rgb.
+    pub(in crate::file) fn new(
+        format: Format,
+        ending: Option<&str>,
+        facts: &Facts,
+        out: &mut dyn Write,
+    ) -> Result<PnmEncoder> {
+        let Form::Pixels { depth, layout } = facts.form else {
+            return Err(cannot_hold(format, "planes", "add --depth u16 (or u8) to make them a picture"));
+        };
+        let Some(full) = depth.top_code() else {
+            return Err(cannot_hold(format, "f32 samples", "add --depth u16 (or u8)"));
+        };
+        check_layout(format, ending, layout)?;
+        // One maximum value serves all channels; where they differ the full range is written.
+        let top = match &facts.metadata.top_codes {
+            Some(tops) if tops.windows(2).all(|w| w.first() == w.last()) => {
+                tops.first().and_then(|&t| u16::try_from(t).ok()).filter(|&t| t > 0 && t <= full).unwrap_or(full)
+            }
+            _ => full,
+        };
+        // 8-bit data is a byte a sample and wider data two: the depth decides, so a small top code of u16 data is
+        // written in its own narrower form, which reads back as u8.
+        let head = match format {
+            Format::Pam => format!(
+                "P7\nWIDTH {}\nHEIGHT {}\nDEPTH {}\nMAXVAL {top}\nTUPLTYPE {}\nENDHDR\n",
+                facts.size.width,
+                facts.size.height,
+                layout.channels(),
+                tuple_type(layout)
+            ),
+            _ => {
+                let kind = if layout == Layout::Gray { 5 } else { 6 };
+                format!("P{kind}\n{} {}\n{top}\n", facts.size.width, facts.size.height)
+            }
+        };
+        put_bytes(out, head.as_bytes())?;
+        let codes = if top == full {
+            Vec::new()
+        } else {
+            (0..=u32::from(full)).map(|s| codes::code_of(s, u32::from(top), u32::from(full)) as u16).collect()
+        };
+        let depth = if top < 256 { Depth::U8 } else { Depth::U16 };
+        Ok(PnmEncoder { format, depth, codes, row: Vec::new(), remarks: remarks(facts, top == full) })
+    }
+}
+
+fn check_layout(format: Format, ending: Option<&str>, layout: Layout) -> Result<()> {
+    if layout == Layout::Cmyk {
+        return Err(cannot_hold(format, "cmyk", "add --as color"));
+    }
+    if format == Format::Pam {
+        return Ok(());
+    }
+    if layout.has_alpha() {
+        return Err(cannot_hold(format, "alpha", "add --flatten COLOUR, or write .pam or .png"));
+    }
+    match (ending, layout) {
+        (Some("pgm"), Layout::Rgb) => Err(cannot_hold(format, "colour in a .pgm file", "add --as gray, or write .ppm")),
+        (Some("ppm"), Layout::Gray) => Err(cannot_hold(format, "gray in a .ppm file", "add --as color, or write .pgm")),
+        _ => Ok(()),
+    }
+}
+
+fn tuple_type(layout: Layout) -> &'static str {
+    match layout {
+        Layout::Gray => "GRAYSCALE",
+        Layout::GrayAlpha => "GRAYSCALE_ALPHA",
+        Layout::Rgba => "RGB_ALPHA",
+        // Cmyk never comes here: check_layout has refused it.
+        Layout::Rgb | Layout::Cmyk => "RGB",
+    }
+}
+
+fn remarks(facts: &Facts, full: bool) -> Vec<String> {
+    let m = &facts.metadata;
+    let mut left_out: Vec<&str> = Vec::new();
+    for (there, what) in [
+        (m.resolution.is_some(), "the resolution"),
+        (m.icc.is_some(), "the ICC profile"),
+        (m.exif.is_some(), "the EXIF block"),
+        (m.xmp.is_some(), "the XMP packet"),
+        (!m.text.is_empty(), "the texts"),
+        (m.top_codes.is_some() && full, "the top code"),
+    ] {
+        if there {
+            left_out.push(what);
+        }
+    }
+    if left_out.is_empty() {
+        return Vec::new();
+    }
+    vec![format!("the file cannot hold {}, left out", left_out.join(", "))]
+}
+
+impl Encoder for PnmEncoder {
+    fn put(&mut self, rows: &Pixels, out: &mut dyn Write) -> Result<()> {
+        for y in 0..rows.size().height {
+            let code = |sample: u16| self.codes.get(usize::from(sample)).copied().unwrap_or(sample);
+            self.row.clear();
+            match (rows.row(y), self.depth) {
+                (SamplesRef::U8(s), _) if self.codes.is_empty() => self.row.extend_from_slice(s),
+                (SamplesRef::U8(s), _) => self.row.extend(s.iter().map(|&v| code(u16::from(v)) as u8)),
+                (SamplesRef::U16(s), Depth::U8) => self.row.extend(s.iter().map(|&v| code(v) as u8)),
+                (SamplesRef::U16(s), _) => self.row.extend(s.iter().flat_map(|&v| code(v).to_be_bytes())),
+                (SamplesRef::F32(_), _) => {
+                    return Err(cannot_hold(self.format, "f32 samples", "add --depth u16 (or u8)"));
+                }
+            }
+            put_bytes(out, &self.row)?;
+        }
+        Ok(())
+    }
+
+    fn finish(&mut self, _out: &mut dyn Write) -> Result<()> {
+        Ok(())
+    }
+
+    fn remarks(&self) -> Vec<String> {
+        self.remarks.clone()
+    }
+}

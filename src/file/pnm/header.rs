@@ -1,0 +1,213 @@
+//! The headers: words and numbers in ASCII, with comments.
+
+use crate::error::{Error, Result};
+use crate::frame::{Form, Size};
+use crate::pixel::{Depth, Layout};
+
+/// What a header says.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) struct Header {
+    pub(super) size: Size,
+    pub(super) layout: Layout,
+    /// The maximum value, 1 to 65,535.
+    pub(super) top: u16,
+    /// Whether the samples are written as decimal numbers.
+    pub(super) plain: bool,
+    pub(super) arbitrary: bool,
+}
+
+impl Header {
+    pub(super) fn depth(&self) -> Depth {
+        if self.top < 256 { Depth::U8 } else { Depth::U16 }
+    }
+
+    pub(super) fn form(&self) -> Form {
+        Form::Pixels { depth: self.depth(), layout: self.layout }
+    }
+
+    pub(super) fn describe(&self) -> String {
+        let kind = if self.plain { "plain numbers" } else { "raw" };
+        format!("{}, maximum value {}, {kind}", self.layout, self.top)
+    }
+
+    /// Samples a row.
+    pub(super) fn row_samples(&self) -> usize {
+        (self.size.width as usize).saturating_mul(self.layout.channels())
+    }
+
+    /// Reads a header off the front of a file: the header and its length, or `None` where there is more to come.
+    pub(super) fn parse(bytes: &[u8]) -> Result<Option<(Header, usize)>> {
+        match bytes {
+            [b'P', b'7', ..] => parse_arbitrary(bytes),
+            [b'P', kind, ..] => parse_map(*kind, bytes),
+            _ => Ok(None),
+        }
+    }
+}
+
+fn parse_map(kind: u8, bytes: &[u8]) -> Result<Option<(Header, usize)>> {
+    let (layout, plain) = match kind {
+        b'2' => (Layout::Gray, true),
+        b'3' => (Layout::Rgb, true),
+        b'5' => (Layout::Gray, false),
+        b'6' => (Layout::Rgb, false),
+        _ => return Err(Error::not_supported("a bilevel map (PBM)")),
+    };
+    let mut words = Words { bytes, at: 2 };
+    let mut numbers = [0u32; 3];
+    for (number, what) in numbers.iter_mut().zip(["width", "height", "maximum value"]) {
+        match words.next_word()? {
+            Some(word) => *number = parse_number(word, what)?,
+            None => return Ok(None),
+        }
+    }
+    let [width, height, top] = numbers;
+    let top = check_top(top)?;
+    // Just one white-space character stands between the header and the samples; next_word has seen it.
+    let length = words.at.saturating_add(1);
+    Ok(Some((Header { size: Size::new(width, height), layout, top, plain, arbitrary: false }, length)))
+}
+
+fn check_top(top: u32) -> Result<u16> {
+    u16::try_from(top)
+        .ok()
+        .filter(|&t| t > 0)
+        .ok_or_else(|| Error::damaged(format!("a maximum value of {top}; it is 1 to 65535")))
+}
+
+fn parse_number(word: &[u8], what: &str) -> Result<u32> {
+    let text = std::str::from_utf8(word).ok().filter(|t| t.bytes().all(|b| b.is_ascii_digit()));
+    text.and_then(|t| t.parse().ok()).ok_or_else(|| {
+        let shown: String = word.iter().take(16).flat_map(|b| b.escape_ascii()).map(char::from).collect();
+        Error::damaged(format!("the {what} is not a number: {shown}"))
+    })
+}
+
+/// Words between white space; `#` starts a comment that ends with its line.
+struct Words<'a> {
+    bytes: &'a [u8],
+    at: usize,
+}
+
+impl<'a> Words<'a> {
+    /// The next word, once the character behind it is there too. `at` is then that character's place.
+    fn next_word(&mut self) -> Result<Option<&'a [u8]>> {
+        loop {
+            let rest = self.bytes.get(self.at..).unwrap_or_default();
+            match rest.first() {
+                None => return Ok(None),
+                Some(b'#') => match rest.iter().position(|b| matches!(b, b'\n' | b'\r')) {
+                    Some(end) => self.at = self.at.saturating_add(end),
+                    None => return Ok(None),
+                },
+                Some(b) if b.is_ascii_whitespace() => self.at = self.at.saturating_add(1),
+                Some(_) => {
+                    let length = rest.iter().position(|b| b.is_ascii_whitespace() || *b == b'#');
+                    let length = match length {
+                        Some(length) => length,
+                        None if rest.len() > 20 => rest.len(),
+                        None => return Ok(None),
+                    };
+                    self.at = self.at.saturating_add(length);
+                    return Ok(rest.get(..length));
+                }
+            }
+        }
+    }
+}
+
+/// P7: a line a field, until ENDHDR.
+fn parse_arbitrary(bytes: &[u8]) -> Result<Option<(Header, usize)>> {
+    let (mut width, mut height, mut depth, mut top) = (None, None, None, None);
+    let mut kind = String::new();
+    let mut at = 0usize;
+    for line in bytes.split_inclusive(|&b| b == b'\n') {
+        let (b'\n', text) = line.split_last().map_or((0, line), |(last, text)| (*last, text)) else { return Ok(None) };
+        at = at.saturating_add(line.len());
+        let text = text.trim_ascii();
+        let space = text.iter().position(u8::is_ascii_whitespace).unwrap_or(text.len());
+        let (word, value) = text.split_at_checked(space).unwrap_or((text, &[]));
+        let value = value.trim_ascii();
+        match word {
+            b"P7" | b"" => {}
+            b"WIDTH" => width = Some(parse_number(value, "width")?),
+            b"HEIGHT" => height = Some(parse_number(value, "height")?),
+            b"DEPTH" => depth = Some(parse_number(value, "depth")?),
+            b"MAXVAL" => top = Some(parse_number(value, "maximum value")?),
+            b"TUPLTYPE" => kind.push_str(&String::from_utf8_lossy(value)),
+            b"ENDHDR" => {
+                let (Some(width), Some(height), Some(depth), Some(top)) = (width, height, depth, top) else {
+                    return Err(Error::damaged("the header lacks one of WIDTH, HEIGHT, DEPTH, MAXVAL"));
+                };
+                let layout = layout_of(&kind, depth)?;
+                let size = Size::new(width, height);
+                return Ok(Some((Header { size, layout, top: check_top(top)?, plain: false, arbitrary: true }, at)));
+            }
+            [b'#', ..] => {}
+            other => {
+                let shown: String = other.iter().take(16).flat_map(|b| b.escape_ascii()).map(char::from).collect();
+                return Err(Error::damaged(format!("the header has a field {shown}, which does not exist")));
+            }
+        }
+    }
+    Ok(None)
+}
+
+fn layout_of(kind: &str, depth: u32) -> Result<Layout> {
+    let layout = match kind {
+        "GRAYSCALE" | "BLACKANDWHITE" => Layout::Gray,
+        "GRAYSCALE_ALPHA" | "BLACKANDWHITE_ALPHA" => Layout::GrayAlpha,
+        "RGB" => Layout::Rgb,
+        "RGB_ALPHA" => Layout::Rgba,
+        "" => match depth {
+            1 => Layout::Gray,
+            3 => Layout::Rgb,
+            _ => return Err(Error::not_supported(format!("a PAM of {depth} channels without a tuple type"))),
+        },
+        other => {
+            let shown: String = other.chars().take(24).flat_map(char::escape_default).collect();
+            return Err(Error::not_supported(format!("a PAM of tuple type {shown}")));
+        }
+    };
+    if layout.channels() as u32 != depth {
+        return Err(Error::damaged(format!(
+            "tuple type {kind} has {} channels, DEPTH says {depth}",
+            layout.channels()
+        )));
+    }
+    Ok(layout)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn headers_may_hold_comments_and_any_white_space() {
+        let bytes = b"P5 # gray\n# second\n 3\t2\r\n1000\n....";
+        let (header, length) = Header::parse(bytes).unwrap().unwrap();
+        assert_eq!((header.size, header.layout, header.top), (Size::new(3, 2), Layout::Gray, 1000));
+        assert_eq!(&bytes[length..], b"....");
+        for end in 0..length {
+            assert_eq!(Header::parse(&bytes[..end]).unwrap(), None, "cut at {end}");
+        }
+    }
+
+    #[test]
+    fn arbitrary_maps_name_their_tuple_type() {
+        let bytes = b"P7\nWIDTH 3\n# note\nHEIGHT 2\nDEPTH 4\nMAXVAL 255\nTUPLTYPE RGB_ALPHA\nENDHDR\nxx";
+        let (header, length) = Header::parse(bytes).unwrap().unwrap();
+        assert_eq!((header.size, header.layout, &bytes[length..]), (Size::new(3, 2), Layout::Rgba, &b"xx"[..]));
+        let wrong = b"P7\nWIDTH 3\nHEIGHT 2\nDEPTH 3\nMAXVAL 255\nTUPLTYPE RGB_ALPHA\nENDHDR\n";
+        assert!(Header::parse(wrong).unwrap_err().to_string().contains("DEPTH says 3"));
+    }
+
+    #[test]
+    fn numbers_that_are_none_are_damage() {
+        for bytes in
+            [&b"P5 x 2 255\n"[..], b"P5 3 2 0\n", b"P5 3 2 65536\n", b"P5 3 99999999999 255\n", b"P5 -3 2 255\n"]
+        {
+            assert!(Header::parse(bytes).is_err(), "{}", bytes.escape_ascii());
+        }
+    }
+}

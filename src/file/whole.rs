@@ -1,0 +1,64 @@
+//! Whole pictures from and to files, in one call.
+
+use super::options::{ReadOptions, WriteOptions};
+use super::reader::Reader;
+use super::writer::Writer;
+use crate::error::Result;
+use crate::flow::{Sink, Source};
+use crate::frame::{Facts, Picture};
+use std::io::Read;
+use std::path::Path;
+
+/// Reads a picture file, whatever its format, with the default [`Limits`](super::Limits).
+///
+/// What is stored is kept: depth, layout, orientation. Each change of either is asked for by name.
+///
+/// # Errors
+/// A file that cannot be opened, is no picture, is damaged or ends early, or declares more than the limits allow.
+pub fn read(path: impl AsRef<Path>) -> Result<Picture> {
+    Reader::open(path, ReadOptions::default())?.read_whole()
+}
+
+/// Reads a picture from a stream of bytes.
+///
+/// # Errors
+/// As [`read`].
+pub fn read_from(from: impl Read + Send + 'static, options: ReadOptions) -> Result<Picture> {
+    Reader::from_read(from, options)?.read_whole()
+}
+
+/// What a file's header says. Reads no pixels.
+///
+/// # Errors
+/// As [`read`], as far as the header goes.
+pub fn facts(path: impl AsRef<Path>) -> Result<Facts> {
+    Ok(Reader::open(path, ReadOptions::default())?.facts().clone())
+}
+
+/// What the header in a stream of bytes says.
+///
+/// # Errors
+/// As [`facts`].
+pub fn facts_from(from: impl Read + Send + 'static, options: ReadOptions) -> Result<Facts> {
+    Ok(Reader::from_read(from, options)?.facts().clone())
+}
+
+/// Writes a picture to a file; the ending says which format. An existing file is replaced atomically.
+///
+/// # Errors
+/// An unknown ending, a picture that the format cannot hold (the error names the words that make it fit), or a failed
+/// write, which leaves an old file as it was.
+pub fn write(path: impl AsRef<Path>, picture: &Picture) -> Result<()> {
+    write_with(path, picture, WriteOptions::default()).map(|_| ())
+}
+
+/// [`write`] with options; gives the remarks of the writer, such as metadata that the format cannot hold.
+///
+/// # Errors
+/// As [`write`].
+pub fn write_with(path: impl AsRef<Path>, picture: &Picture, options: WriteOptions) -> Result<Vec<String>> {
+    let mut writer = Writer::create(path, &picture.facts(), options)?;
+    writer.put_rows(0, picture.content())?;
+    writer.finish()?;
+    Ok(writer.remarks().to_vec())
+}

@@ -1,0 +1,158 @@
+//! A picture file as a sink of strips.
+
+use super::encoder::{Encoder, encoder_for};
+use super::options::WriteOptions;
+use super::replace::Replacement;
+use crate::error::{Error, ErrorKind, Result};
+use crate::flow::{Sink, Strip};
+use crate::frame::{Content, Facts, Format};
+use std::io::{BufWriter, Write};
+use std::path::{Path, PathBuf};
+
+/// A picture file, written strip by strip. It comes into being when it is finished, or not at all.
+pub struct Writer {
+    encoder: Box<dyn Encoder>,
+    out: Out,
+    path: Option<PathBuf>,
+    facts: Facts,
+    format: Format,
+    next: u32,
+}
+
+enum Out {
+    File(Option<BufWriter<Target>>),
+    Stream(Box<dyn Write + Send>),
+}
+
+/// A replacement as something to write to.
+struct Target(Replacement);
+
+impl Write for Target {
+    fn write(&mut self, bytes: &[u8]) -> std::io::Result<usize> {
+        self.0.file().write(bytes)
+    }
+    fn flush(&mut self) -> std::io::Result<()> {
+        self.0.file().flush()
+    }
+}
+
+impl Out {
+    fn write(&mut self) -> Result<&mut dyn Write> {
+        match self {
+            Out::File(Some(file)) => Ok(file),
+            Out::File(None) => Err(Error::unusable("this file is finished")),
+            Out::Stream(stream) => Ok(stream),
+        }
+    }
+}
+
+impl std::fmt::Debug for Writer {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.debug_struct("Writer").field("path", &self.path).field("format", &self.format).finish_non_exhaustive()
+    }
+}
+
+impl Writer {
+    /// Starts a file for a picture of these facts; the format is the options', or the ending's. Nothing is touched
+    /// before it is known that the format can hold the picture.
+    ///
+    /// # Errors
+    /// An unknown ending, a picture that the format cannot hold (the error names the words that make it fit), or a
+    /// place that cannot be written to.
+    pub fn create(path: impl AsRef<Path>, facts: &Facts, options: WriteOptions) -> Result<Writer> {
+        let path = path.as_ref();
+        let format = options.format.map_or_else(|| format_of(path), Ok).map_err(|e| e.in_file(path))?;
+        let ending = path.extension().and_then(|e| e.to_str()).map(str::to_ascii_lowercase);
+        let mut head = Vec::new();
+        let encoder =
+            encoder_for(format, ending.as_deref(), facts, &options, &mut head).map_err(|e| e.in_file(path))?;
+        let mut file = BufWriter::with_capacity(64 << 10, Target(Replacement::start(path)?));
+        file.write_all(&head).map_err(|e| Error::io("cannot write", e).in_file(path))?;
+        let (facts, path) = (facts.clone(), Some(path.to_path_buf()));
+        Ok(Writer { encoder, out: Out::File(Some(file)), path, facts, format, next: 0 })
+    }
+
+    /// Writes to any stream of bytes; the options must name the format.
+    ///
+    /// # Errors
+    /// No format in the options, a picture that the format cannot hold, or a failed write.
+    pub fn to_stream(to: impl Write + Send + 'static, facts: &Facts, options: WriteOptions) -> Result<Writer> {
+        let Some(format) = options.format else {
+            return Err(Error::unusable("a stream has no ending that says which format to write; name one"));
+        };
+        let mut stream: Box<dyn Write + Send> = Box::new(to);
+        let encoder = encoder_for(format, None, facts, &options, &mut stream)?;
+        Ok(Writer { encoder, out: Out::Stream(stream), path: None, facts: facts.clone(), format, next: 0 })
+    }
+
+    /// What of the picture's metadata the file does not hold, each a sentence.
+    pub fn remarks(&self) -> Vec<String> {
+        self.encoder.remarks()
+    }
+
+    pub(super) fn put_rows(&mut self, first_row: u32, content: &Content) -> Result<()> {
+        let result = self.encode(first_row, content);
+        result.map_err(|e| self.place(e))
+    }
+
+    fn encode(&mut self, first_row: u32, content: &Content) -> Result<()> {
+        crate::flow::check_next(self.next, first_row, content, &self.facts)?;
+        self.encoder.put(content.pixels()?, self.out.write()?)?;
+        self.next = first_row.saturating_add(content.size().height);
+        Ok(())
+    }
+
+    fn end(&mut self) -> Result<()> {
+        crate::flow::check_complete(self.next, &self.facts)?;
+        self.encoder.finish(self.out.write()?)?;
+        match &mut self.out {
+            Out::Stream(stream) => stream.flush().map_err(|e| Error::io("cannot write", e)),
+            Out::File(file) => match file.take() {
+                Some(buffered) => {
+                    let target = buffered.into_inner().map_err(|e| Error::io("cannot write", e.into_error()))?;
+                    target.0.finish()
+                }
+                None => Ok(()),
+            },
+        }
+    }
+
+    fn place(&self, error: Error) -> Error {
+        match &self.path {
+            Some(path) => error.in_file(path),
+            None => error,
+        }
+    }
+}
+
+impl Sink for Writer {
+    fn put(&mut self, strip: &Strip) -> Result<()> {
+        self.put_rows(strip.first_row, &strip.content)
+    }
+
+    fn finish(&mut self) -> Result<()> {
+        let result = self.end();
+        result.map_err(|e| self.place(e))
+    }
+}
+
+/// The endings that this build can write, in a fixed order.
+pub fn writable_endings() -> Vec<&'static str> {
+    let mut endings = Vec::new();
+    #[cfg(feature = "png")]
+    endings.push("png");
+    #[cfg(feature = "pnm")]
+    endings.extend(["pgm", "ppm", "pnm", "pam"]);
+    endings
+}
+
+fn format_of(path: &Path) -> Result<Format> {
+    let ending = path.extension().and_then(|e| e.to_str()).unwrap_or_default().to_ascii_lowercase();
+    match Format::of_ending(path) {
+        Some(format) if writable_endings().contains(&ending.as_str()) => Ok(format),
+        _ => {
+            let known = writable_endings().iter().map(|e| format!(".{e}")).collect::<Vec<_>>().join(", ");
+            Err(ErrorKind::UnknownEnding { ending, known }.into())
+        }
+    }
+}

@@ -1,0 +1,128 @@
+//! Pictures in strips: sources that give rows, steps that change them, sinks that take them, and the chain that pulls
+//! the rows through in bounded memory.
+//!
+//! Rows travel from the top. A chain is pulled from its end: for the next rows of output each step says which rows of
+//! input it needs, and the chain keeps what is needed again. So a picture larger than memory can be cropped, turned
+//! gray and saved while it is read.
+//!
+//! Not here: files (a [`Reader`](crate::file::Reader) is a source, a [`Writer`](crate::file::Writer) a sink) and the
+//! pixel work itself, which the steps call.
+
+mod chain;
+mod picture;
+mod steps;
+
+use crate::error::Result;
+use crate::frame::{Content, Facts};
+use std::ops::Range;
+
+pub use chain::{Chain, apply};
+pub use picture::{PictureSink, PictureSource};
+pub(crate) use picture::{check_complete, check_next};
+pub use steps::{Crop, DropAlpha, Flatten, ToColor, ToDepth, ToGray};
+
+/// A run of whole rows of a picture.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Strip {
+    /// The picture's row that is the strip's first.
+    pub first_row: u32,
+    /// The rows.
+    pub content: Content,
+}
+
+impl Strip {
+    /// The picture's rows that are in the strip.
+    pub fn rows(&self) -> Range<u32> {
+        self.first_row..self.first_row.saturating_add(self.content.size().height)
+    }
+}
+
+/// Gives a picture's rows from the top.
+pub trait Source: Send {
+    /// What the picture is.
+    fn facts(&self) -> &Facts;
+
+    /// The next rows, as many as asked for unless the picture ends before; `None` behind the last row, once everything
+    /// behind the pixels has been checked too.
+    ///
+    /// # Errors
+    /// What reading gives.
+    fn next(&mut self, rows: u32) -> Result<Option<Strip>>;
+
+    /// Passes over rows, which may be cheaper than reading them.
+    ///
+    /// # Errors
+    /// What reading gives.
+    fn skip(&mut self, rows: u32) -> Result<()>;
+
+    /// Starts again at the first row.
+    ///
+    /// # Errors
+    /// A source that can be read only once.
+    fn rewind(&mut self) -> Result<()>;
+}
+
+/// Takes a picture's rows from the top.
+pub trait Sink {
+    /// Takes the next rows.
+    ///
+    /// # Errors
+    /// What writing gives, or rows that do not fit what was announced.
+    fn put(&mut self, strip: &Strip) -> Result<()>;
+
+    /// Ends the picture; all rows must have come.
+    ///
+    /// # Errors
+    /// What writing gives, or rows that are missing.
+    fn finish(&mut self) -> Result<()>;
+}
+
+/// How often a step must see its input.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[non_exhaustive]
+pub enum Sees {
+    /// Once, strip by strip.
+    Once,
+    /// Twice: first every strip through [`Step::watch`], then again through [`Step::run`].
+    Twice,
+    /// All of it at once: [`Step::rows_needed`] asks for every row.
+    Whole,
+}
+
+/// A step that turns strips of one picture into strips of another.
+pub trait Step: Send {
+    /// Its name, as the program's verb.
+    fn name(&self) -> &'static str;
+
+    /// Takes the facts of its input and gives those of its output. Called once, before anything else.
+    ///
+    /// # Errors
+    /// An input that the step cannot work on.
+    fn plan(&mut self, input: &Facts) -> Result<Facts>;
+
+    /// The input rows that these output rows need: the same ones, unless the step says otherwise. Later rows never need
+    /// input from further up than earlier ones did.
+    fn rows_needed(&self, output: Range<u32>) -> Range<u32> {
+        output
+    }
+
+    /// How often it must see its input.
+    fn sees(&self) -> Sees {
+        Sees::Once
+    }
+
+    /// Sees a strip of the first of two rounds.
+    ///
+    /// # Errors
+    /// What the step's work gives.
+    fn watch(&mut self, strip: &Strip) -> Result<()> {
+        let _ = strip;
+        Ok(())
+    }
+
+    /// Makes the output rows from a strip that holds at least the rows they need.
+    ///
+    /// # Errors
+    /// What the step's work gives.
+    fn run(&mut self, input: &Strip, output: Range<u32>) -> Result<Content>;
+}
