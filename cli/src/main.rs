@@ -1,2 +1,28 @@
-//! draft
-fn main() {}
+//! The program `rahmen`: words in, library calls, text out.
+//!
+//! Not here: any work on pixels, which is the library's.
+
+mod args;
+mod bars;
+mod demo;
+mod fail;
+mod look;
+mod make;
+mod open;
+mod text;
+mod verbs;
+mod words;
+
+use clap::Parser;
+use std::process::ExitCode;
+
+fn main() -> ExitCode {
+    let done = match args::Cli::try_parse() {
+        Ok(cli) => verbs::run(cli),
+        Err(words) => fail::of_words(words),
+    };
+    match done {
+        Ok(()) => ExitCode::SUCCESS,
+        Err(failure) => failure.report(),
+    }
+}

@@ -1,7 +1,7 @@
 //! Limits and options: plain values with stated defaults.
 
 use crate::error::{ErrorKind, Result};
-use crate::frame::{Format, Size};
+use crate::frame::{Facts, Format, Size};
 
 /// What a file may make us do. Checked before anything is allocated.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -36,6 +36,14 @@ impl Limits {
             check(what, u64::from(side), u64::from(self.side))?;
         }
         Ok(())
+    }
+
+    /// Whether a picture of these facts may be held whole.
+    ///
+    /// # Errors
+    /// More bytes than [`memory`](Limits::memory).
+    pub fn check_picture(&self, facts: &Facts) -> Result<()> {
+        self.check_memory("the picture", facts.form.bytes(facts.size))
     }
 
     /// Whether so many bytes may be taken.

@@ -10,6 +10,7 @@
 
 mod chain;
 mod picture;
+mod resize;
 mod steps;
 
 use crate::error::Result;
@@ -19,6 +20,7 @@ use std::ops::Range;
 pub use chain::{Chain, apply};
 pub use picture::{PictureSink, PictureSource};
 pub(crate) use picture::{check_complete, check_next};
+pub use resize::Resize;
 pub use steps::{Crop, DropAlpha, Flatten, ToColor, ToDepth, ToGray};
 
 /// A run of whole rows of a picture.

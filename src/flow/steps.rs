@@ -1,11 +1,11 @@
-//! The steps that need no more than the strip they are given: crop, gray, colour, depth, alpha.
+//! The steps that need no more rows than they give: crop, gray, colour, depth, alpha.
 
 use super::{Step, Strip};
 use crate::access::channels;
 use crate::access::depth::{Window, needs_window, to_depth};
 use crate::color::{self, GrayWeights};
 use crate::error::{Error, Result};
-use crate::frame::{Change, Content, Facts, Form, Metadata, Pixels, Region};
+use crate::frame::{Change, Content, Facts, Form, Metadata, Pixels, Region, Size};
 use crate::pixel::{Depth, Layout, Meaning};
 use crate::threads::Threads;
 use std::ops::Range;
@@ -26,7 +26,7 @@ fn on_pixels(input: &Strip, rows: Range<u32>, work: impl FnOnce(&Pixels) -> Resu
     Ok(work(part.as_ref().unwrap_or(&input.content).pixels()?)?.into())
 }
 
-fn pixel_form(input: &Facts, step: &str) -> Result<(Depth, Layout)> {
+pub(super) fn pixel_form(input: &Facts, step: &str) -> Result<(Depth, Layout)> {
     match &input.form {
         Form::Pixels { depth, layout } => Ok((*depth, *layout)),
         planes => Err(Error::unusable(format!(
@@ -34,6 +34,11 @@ fn pixel_form(input: &Facts, step: &str) -> Result<(Depth, Layout)> {
             planes.describe()
         ))),
     }
+}
+
+/// The facts of a picture of the same form in another size.
+pub(super) fn same_form(input: &Facts, size: Size, metadata: Metadata) -> Facts {
+    Facts::new(size, input.form.clone(), metadata)
 }
 
 fn same_size(input: &Facts, depth: Depth, layout: Layout, metadata: Metadata) -> Facts {
@@ -63,7 +68,7 @@ impl Step for Crop {
         if self.region.is_empty() {
             return Err(Error::unusable(format!("the region {} has no pixel", self.region)));
         }
-        Ok(Facts::new(self.region.size(), input.form.clone(), input.metadata.after(Change::Crop)))
+        Ok(same_form(input, self.region.size(), input.metadata.after(Change::Crop)))
     }
 
     fn rows_needed(&self, output: Range<u32>) -> Range<u32> {

@@ -1,7 +1,7 @@
 //! What a picture carries besides its pixels, and what becomes of it when the pixels change.
 
 use super::Orientation;
-use crate::pixel::{Depth, Meaning, Space, Transfer};
+use crate::pixel::{Depth, Meaning, Space, Transfer, codes};
 
 /// What a picture carries besides its pixels.
 #[derive(Debug, Clone, PartialEq, Default)]
@@ -97,6 +97,12 @@ impl Metadata {
     pub fn top_code(&self, channel: usize, depth: Depth) -> Option<u32> {
         let full = u32::from(depth.top_code()?);
         Some(self.top_codes.as_ref().and_then(|codes| codes.get(channel).copied()).unwrap_or(full))
+    }
+
+    /// The file's code of a sample of channel `channel` at this depth; `None` for floats.
+    pub fn code(&self, channel: usize, depth: Depth, sample: u32) -> Option<u32> {
+        let full = u32::from(depth.top_code()?);
+        Some(codes::code_of(sample.min(full), self.top_code(channel, depth)?, full))
     }
 
     /// What a picture carries after a change.

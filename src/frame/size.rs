@@ -38,6 +38,14 @@ impl Size {
         x < self.width && y < self.height
     }
 
+    /// Passes where the place (x, y) is inside.
+    ///
+    /// # Errors
+    /// Outside: the error names axis, value and range, and says when the swapped pair would be inside.
+    pub fn check_place(self, x: u32, y: u32) -> crate::Result<()> {
+        if self.contains(x, y) { Ok(()) } else { Err(super::view::outside(self, x, y)) }
+    }
+
     /// Width and height exchanged.
     pub const fn transposed(self) -> Size {
         Size { width: self.height, height: self.width }

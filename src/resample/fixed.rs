@@ -6,7 +6,8 @@
 //! rounding survive to the end.
 
 use super::axis::{Axis, FixedWeights};
-use crate::frame::{View, ViewMut};
+use super::rows::SourceRows;
+use crate::frame::ViewMut;
 use crate::pixel::{Pixel, Sample};
 use crate::simd::Level;
 
@@ -27,7 +28,7 @@ impl FixedAxis<'_> {
 
 /// Output rows `first..` of the whole target, as many as the view has; vertical pass first (for shrinking).
 pub(super) fn vertical_first<P: Pixel<Number: Sample>>(
-    source: View<'_, P>,
+    source: SourceRows<'_, P>,
     target: &mut ViewMut<'_, P>,
     first: u32,
     columns: &FixedAxis<'_>,
@@ -55,7 +56,7 @@ pub(super) fn vertical_first<P: Pixel<Number: Sample>>(
 
 /// The same rows, horizontal pass first (for enlarging): each source row is resized once and kept while it is needed.
 pub(super) fn horizontal_first<P: Pixel<Number: Sample>>(
-    source: View<'_, P>,
+    source: SourceRows<'_, P>,
     target: &mut ViewMut<'_, P>,
     first: u32,
     columns: &FixedAxis<'_>,

@@ -4,7 +4,8 @@
 //! by it on the way in and divided by the resulting alpha on the way out.
 
 use super::axis::Axis;
-use crate::frame::{View, ViewMut};
+use super::rows::SourceRows;
+use crate::frame::ViewMut;
 use crate::pixel::{Number, Pixel, Sample};
 use crate::simd::Level;
 
@@ -22,7 +23,7 @@ impl FloatAxis<'_> {
 
 /// Output rows `first..` of the whole target, as many as the view has.
 pub(super) fn run<P: Pixel<Number: Sample>>(
-    source: View<'_, P>,
+    source: SourceRows<'_, P>,
     target: &mut ViewMut<'_, P>,
     first: u32,
     columns: &FloatAxis<'_>,

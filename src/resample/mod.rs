@@ -18,6 +18,7 @@ mod float;
 mod kernel;
 mod nearest;
 mod plan;
+mod rows;
 mod target;
 
 pub use kernel::Kernel;

@@ -1,6 +1,7 @@
 //! Nearest neighbour: the source pixel that contains the output pixel's centre. No new values, so any pixel will do.
 
-use crate::frame::{View, ViewMut};
+use super::rows::SourceRows;
+use crate::frame::ViewMut;
 use crate::pixel::Pixel;
 
 /// The source index of every output index: floor((2 x + 1) source / (2 target)), in whole numbers.
@@ -10,7 +11,7 @@ pub(super) fn indices(source: u32, target: u32) -> Vec<u32> {
 }
 
 /// Rows `rows_from..` of the whole target, as many as the view has.
-pub(super) fn run<P: Pixel>(source: View<'_, P>, target: &mut ViewMut<'_, P>, columns: &[u32], rows: &[u32]) {
+pub(super) fn run<P: Pixel>(source: SourceRows<'_, P>, target: &mut ViewMut<'_, P>, columns: &[u32], rows: &[u32]) {
     let mut before: Option<(u32, u32)> = None;
     for (y, &from) in (0u32..).zip(rows) {
         match before {

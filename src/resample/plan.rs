@@ -5,6 +5,7 @@ use super::fixed::{self, FixedAxis};
 use super::float::{self, FloatAxis};
 use super::kernel::Kernel;
 use super::nearest;
+use super::rows::SourceRows;
 use crate::error::{Error, Result};
 use crate::frame::{Frame, Job, Pixels, Size, View, ViewMut};
 use crate::pixel::{Number, NumberKind, Pixel, Sample, Stored};
@@ -151,20 +152,61 @@ impl Plan {
         if target.size() != self.to {
             return Err(Error::sizes("the target", self.to, target.size()));
         }
-        let bytes = (self.from.pixels() + self.to.pixels()) as usize * size_of::<P>();
-        let mut jobs = Vec::new();
-        let mut rest = target;
-        for band in threads::bands(self.to.height, self.rules.threads.bands(bytes)) {
-            let (part, below) = rest.cut_rows(band.end - band.start);
-            rest = below;
-            jobs.push((band.start, part));
-        }
-        let level = Level::best();
-        threads::each(jobs, |(first, mut part)| self.band(source, &mut part, first, level));
+        self.run_bands(SourceRows { view: source, first: 0 }, 0, target);
         Ok(())
     }
 
-    fn band<P: Pixel<Number: Sample>>(&self, source: View<'_, P>, part: &mut ViewMut<'_, P>, first: u32, level: Level) {
+    /// Makes the output rows from `first_output` on, as many as the target has, from a strip of the source that begins
+    /// at row `first_row` and holds at least [`rows_needed`](Plan::rows_needed). The same values as [`run`](Plan::run)
+    /// gives.
+    ///
+    /// # Errors
+    /// Widths other than planned, output rows that are not there, or source rows that are missing.
+    pub fn run_rows<P: Pixel<Number: Sample>>(
+        &self,
+        source: View<'_, P>,
+        first_row: u32,
+        target: ViewMut<'_, P>,
+        first_output: u32,
+    ) -> Result<()> {
+        if source.width() != self.from.width || target.width() != self.to.width {
+            let wanted = Size::new(self.from.width, source.height());
+            return match source.width() == self.from.width {
+                true => Err(Error::sizes("the target", Size::new(self.to.width, target.height()), target.size())),
+                false => Err(Error::sizes("the source", wanted, source.size())),
+            };
+        }
+        let whole = self.to.region();
+        let outputs = whole.rows(first_output..first_output.saturating_add(target.height()))?.rows_range();
+        let need = self.rows_needed(outputs);
+        let have = first_row..first_row.saturating_add(source.height());
+        if need.start < have.start || need.end > have.end {
+            return Err(Error::unusable(format!("source rows {need:?} are needed, rows {have:?} are there")));
+        }
+        self.run_bands(SourceRows { view: source, first: first_row }, first_output, target);
+        Ok(())
+    }
+
+    fn run_bands<P: Pixel<Number: Sample>>(&self, source: SourceRows<'_, P>, first: u32, target: ViewMut<'_, P>) {
+        let bytes = (source.view.size().pixels() + target.size().pixels()) as usize * size_of::<P>();
+        let mut jobs = Vec::new();
+        let mut rest = target;
+        for band in threads::bands(rest.height(), self.rules.threads.bands(bytes)) {
+            let (part, below) = rest.cut_rows(band.end - band.start);
+            rest = below;
+            jobs.push((first + band.start, part));
+        }
+        let level = Level::best();
+        threads::each(jobs, |(first, mut part)| self.band(source, &mut part, first, level));
+    }
+
+    fn band<P: Pixel<Number: Sample>>(
+        &self,
+        source: SourceRows<'_, P>,
+        part: &mut ViewMut<'_, P>,
+        first: u32,
+        level: Level,
+    ) {
         match &self.tables {
             Tables::Nearest { columns, rows } => {
                 let rows = &rows[first as usize..][..part.height() as usize];

@@ -1,0 +1,130 @@
+//! The words of the command line: the verbs, and the options that several of them share.
+
+use crate::verbs::Verb;
+use crate::words::{self, RangeWord};
+use clap::{Args, Parser, ValueEnum};
+use rahmen::file::{Limits, ReadOptions};
+use rahmen::{Facts, Region, Size, Threads};
+
+/// Looks at picture files and makes new ones.
+#[derive(Debug, Parser)]
+#[command(name = "rahmen", version, max_term_width = 100, subcommand_required = true, arg_required_else_help = true)]
+#[command(after_help = "`rahmen VERB --help` explains a verb; `rahmen tour` shows them at work on demo pictures.\n\
+    A file named - is standard input or output. Exit status: 0 done, 1 it could not be done, 2 the words were wrong.")]
+pub(crate) struct Cli {
+    #[command(subcommand)]
+    pub(crate) verb: Verb,
+    #[command(flatten)]
+    pub(crate) shared: Shared,
+}
+
+/// What every verb takes.
+#[derive(Debug, Clone, Args)]
+pub(crate) struct Shared {
+    /// Use at most N threads (all cores by default); results never depend on it
+    #[arg(long, global = true, value_name = "N", default_value_t = 0, hide_default_value = true)]
+    #[arg(help_heading = "Everywhere")]
+    pub(crate) threads: usize,
+    /// Refuse pictures that take more memory than this, such as 4GiB (1GiB by default)
+    #[arg(long, global = true, value_name = "SIZE", value_parser = words::memory, help_heading = "Everywhere")]
+    pub(crate) limit_memory: Option<u64>,
+    /// Print failures only
+    #[arg(long, global = true, help_heading = "Everywhere")]
+    pub(crate) quiet: bool,
+    /// Tell each step on standard error
+    #[arg(long, global = true, conflicts_with = "quiet", help_heading = "Everywhere")]
+    pub(crate) verbose: bool,
+}
+
+impl Shared {
+    pub(crate) fn threads(&self) -> Threads {
+        Threads::at_most(self.threads)
+    }
+
+    pub(crate) fn read_options(&self) -> ReadOptions {
+        let limits = Limits::default();
+        ReadOptions::limits(self.limit_memory.map_or(limits, |bytes| limits.memory(bytes)))
+    }
+
+    /// A remark: one line on standard error.
+    pub(crate) fn note(&self, line: &str) {
+        if !self.quiet {
+            eprintln!("note: {}", crate::text::safe(line));
+        }
+    }
+
+    /// What is being done, for those who asked.
+    pub(crate) fn tell(&self, line: impl FnOnce() -> String) {
+        if self.verbose {
+            self.note(&line());
+        }
+    }
+}
+
+/// A part of a picture.
+#[derive(Debug, Clone, Copy, Default, Args)]
+pub(crate) struct Part {
+    /// Columns, half-open, either end left out: 10..20, 10.., ..20 (also --cols)
+    #[arg(long = "x", alias = "cols", value_name = "A..B", allow_hyphen_values = true)]
+    pub(crate) x: Option<RangeWord>,
+    /// Rows, likewise (also --rows)
+    #[arg(long = "y", alias = "rows", value_name = "C..D", allow_hyphen_values = true)]
+    pub(crate) y: Option<RangeWord>,
+}
+
+impl Part {
+    pub(crate) fn is_given(&self) -> bool {
+        self.x.is_some() || self.y.is_some()
+    }
+
+    /// The region within a picture of this size: all of it where nothing is said.
+    pub(crate) fn region(&self, size: Size) -> rahmen::Result<Region> {
+        let side = |word: Option<RangeWord>, side: u32| word.map_or(0..side, |w| w.within(side));
+        let (x, y) = (side(self.x, size.width), side(self.y, size.height));
+        // An open end that lies before its start: the start is outside, which says more than "backwards".
+        let outside = |word: Option<RangeWord>, r: &std::ops::Range<u32>| {
+            word.is_some_and(|w| w.end.is_none() && r.start > r.end)
+        };
+        let region = size.region();
+        match (outside(self.x, &x), outside(self.y, &y)) {
+            (true, _) => region.cols(x.start..),
+            (_, true) => region.rows(y.start..),
+            _ => Region::new(x, y),
+        }
+    }
+}
+
+/// Whether a picture becomes gray or colour on the way.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub(crate) enum As {
+    /// As the file stores it
+    Stored,
+    /// Gray, by the BT.709 weights (`rahmen gray` has others)
+    Gray,
+    /// Red, green, blue
+    Color,
+}
+
+/// Sample types.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub(crate) enum Depth {
+    U8,
+    U16,
+    F32,
+}
+
+impl From<Depth> for rahmen::Depth {
+    fn from(depth: Depth) -> rahmen::Depth {
+        match depth {
+            Depth::U8 => rahmen::Depth::U8,
+            Depth::U16 => rahmen::Depth::U16,
+            Depth::F32 => rahmen::Depth::F32,
+        }
+    }
+}
+
+/// The channels of a picture that are meant: all of them, or one by its name.
+pub(crate) fn channel_index(facts: &Facts, name: &str) -> Result<usize, String> {
+    let names = facts.form.channel_names();
+    names.iter().position(|n| n == name).ok_or_else(|| format!("no channel {name}; there are {}", names.join(", ")))
+}

@@ -1,0 +1,219 @@
+//! Making verbs: from IN through steps to OUT, strip by strip.
+
+use crate::args::{As, Depth, Shared};
+use crate::fail::{Done, Failure};
+use crate::open;
+use crate::words::{self, Color};
+use clap::Args;
+use rahmen::access::depth::Window;
+use rahmen::file::{WriteOptions, Writer};
+use rahmen::flow::{Chain, Flatten, Source, Step, ToColor, ToDepth, ToGray};
+use rahmen::{Facts, Form, Format};
+use std::path::{Path, PathBuf};
+
+/// The steps of a verb.
+pub(crate) type Steps = Vec<Box<dyn Step>>;
+
+/// A verb that makes one picture of one other.
+pub(crate) trait Making {
+    /// Its steps for a picture of these facts.
+    fn steps(&self, input: &Facts, context: &Context<'_>) -> Done<Steps>;
+
+    /// What is worth saying when it is done, behind the names and sizes.
+    fn remark(&self, _input: &Facts, _output: &Facts) -> Option<String> {
+        None
+    }
+}
+
+/// What a verb's steps may depend on besides its own words.
+pub(crate) struct Context<'a> {
+    pub(crate) shared: &'a Shared,
+    pub(crate) becomes: &'a Becomes,
+}
+
+/// IN, OUT, the verb's own words, and what the picture becomes on the way.
+#[derive(Debug, Args)]
+pub(crate) struct Make<V: Args> {
+    /// The picture to read; - is standard input
+    #[arg(value_name = "IN")]
+    input: PathBuf,
+    /// The file to write, its ending says the format; - is standard output, with --format
+    #[arg(value_name = "OUT")]
+    output: PathBuf,
+    #[command(flatten)]
+    verb: V,
+    #[command(flatten)]
+    becomes: Becomes,
+    #[command(flatten)]
+    written: Written,
+}
+
+/// What a picture becomes on the way.
+#[derive(Debug, Clone, Args)]
+pub(crate) struct Becomes {
+    /// Gray or colour, before the work
+    #[arg(long = "as", value_enum, value_name = "FORM", help_heading = "On the way")]
+    pub(crate) form: Option<As>,
+    /// Before the work, values from LO to HI become black to white
+    #[arg(long, value_name = "LO,HI", value_parser = words::limits, allow_hyphen_values = true)]
+    #[arg(help_heading = "On the way")]
+    pub(crate) window: Option<(f64, f64)>,
+    /// After the work, another sample type, rescaled
+    #[arg(long, value_enum, help_heading = "On the way")]
+    pub(crate) depth: Option<Depth>,
+    /// After the work, laid on a background of this colour, without alpha
+    #[arg(long, value_name = "COLOUR", help_heading = "On the way")]
+    pub(crate) flatten: Option<Color>,
+}
+
+impl Becomes {
+    pub(crate) fn window(&self) -> Done<Option<Window>> {
+        Ok(self.window.map(|(low, high)| Window::new(low, high)).transpose()?)
+    }
+
+    /// The depth that a window's fractions are held in: the picture's own.
+    fn own_depth(input: &Facts) -> rahmen::Depth {
+        match input.form {
+            Form::Pixels { depth, .. } => depth,
+            Form::Planes { .. } => rahmen::Depth::F32,
+        }
+    }
+}
+
+/// How the file is written.
+#[derive(Debug, Clone, Args)]
+pub(crate) struct Written {
+    /// The format, where the ending does not say it: png, pgm, ppm, pam
+    #[arg(long, value_name = "NAME", help_heading = "Writing")]
+    format: Option<String>,
+    /// How hard to compress, where the format does: 0 stores, 9 is slowest (3 by default)
+    #[arg(long, value_name = "0..9", value_parser = clap::value_parser!(u8).range(0..=9), help_heading = "Writing")]
+    effort: Option<u8>,
+}
+
+impl Written {
+    pub(crate) fn options(&self, output: &Path) -> Done<WriteOptions> {
+        let mut options = WriteOptions::default();
+        if let Some(effort) = self.effort {
+            options = options.effort(effort);
+        }
+        match &self.format {
+            Some(name) => {
+                let known = rahmen::file::writable_endings();
+                let format = Format::of_ending(Path::new(&format!("x.{name}")));
+                let format = format.filter(|_| known.contains(&name.to_ascii_lowercase().as_str()));
+                let unknown = || format!("no format {name} can be written; known: {}", known.join(", "));
+                Ok(options.format(format.ok_or_else(|| Failure::words(unknown()))?))
+            }
+            None if output == Path::new("-") => {
+                Err(Failure::words("standard output has no ending that says the format; add --format png (or another)"))
+            }
+            None => Ok(options),
+        }
+    }
+}
+
+/// Starts the file that is to be written.
+pub(crate) fn create(output: &Path, facts: &Facts, written: &Written) -> Done<Writer> {
+    let options = written.options(output)?;
+    Ok(match output == Path::new("-") {
+        true => Writer::to_stream(std::io::stdout(), facts, options).map_err(|e| e.in_file("standard output"))?,
+        false => Writer::create(output, facts, options)?,
+    })
+}
+
+impl<V: Args + Making> Make<V> {
+    pub(crate) fn run(self, shared: &Shared) -> Done {
+        let reader = open::open(&self.input, shared)?;
+        let input = reader.facts().clone();
+        let steps = all_steps(&self.verb, &input, &Context { shared, becomes: &self.becomes })?;
+        for step in &steps {
+            shared.tell(|| format!("step: {}", step.name()));
+        }
+        let named = |e: rahmen::Error| e.in_file(open::name_of(&self.input));
+        let mut chain = Chain::new(Box::new(reader), steps).map_err(named)?;
+        let output = chain.facts().clone();
+        let mut writer = create(&self.output, &output, &self.written)?;
+        let remarks = writer.remarks();
+        chain.run_into(&mut writer).map_err(named).map_err(pipe_is_no_failure)?;
+        remarks.iter().for_each(|remark| shared.note(remark));
+        say_done(&self.input, &self.output, &input, &output, self.verb.remark(&input, &output), shared)
+    }
+}
+
+/// Whoever reads standard output may stop early.
+fn pipe_is_no_failure(error: rahmen::Error) -> Failure {
+    match error.kind() {
+        rahmen::ErrorKind::Io { source, .. } if source.kind() == std::io::ErrorKind::BrokenPipe => Failure::NobodyReads,
+        _ => error.into(),
+    }
+}
+
+/// The steps of a verb between those that its picture becomes on the way.
+pub(crate) fn all_steps(verb: &dyn Making, input: &Facts, context: &Context<'_>) -> Done<Steps> {
+    let mut steps: Steps = Vec::new();
+    let mut facts = input.clone();
+    let becomes = context.becomes;
+    let add = |steps: &mut Steps, facts: &mut Facts, mut step: Box<dyn Step>| -> Done {
+        *facts = step.plan(facts)?;
+        steps.push(step);
+        Ok(())
+    };
+    let window = becomes.window()?;
+    let own = verb.steps(&facts, context).map(|own| own.is_empty()).unwrap_or(false);
+    // With nothing in between, window and depth are one step, rounded once.
+    let joined = own && window.is_some();
+    if let (Some(_), false) = (window, joined) {
+        add(&mut steps, &mut facts, Box::new(to_depth(Becomes::own_depth(input), window, context)))?;
+    }
+    match becomes.form {
+        Some(As::Gray) => {
+            add(&mut steps, &mut facts, Box::new(ToGray { threads: context.shared.threads(), ..ToGray::default() }))?
+        }
+        Some(As::Color) => add(&mut steps, &mut facts, Box::new(ToColor))?,
+        Some(As::Stored) | None => {}
+    }
+    for step in verb.steps(&facts, context)? {
+        add(&mut steps, &mut facts, step)?;
+    }
+    if let Some(Color { rgb, .. }) = becomes.flatten {
+        add(&mut steps, &mut facts, Box::new(Flatten { background: rgb }))?;
+    }
+    let depth = becomes.depth.map(rahmen::Depth::from);
+    if depth.is_some() || joined {
+        let depth = depth.unwrap_or(Becomes::own_depth(input));
+        add(&mut steps, &mut facts, Box::new(to_depth(depth, window.filter(|_| joined), context)))?;
+    }
+    Ok(steps)
+}
+
+fn to_depth(depth: rahmen::Depth, window: Option<Window>, context: &Context<'_>) -> ToDepth {
+    ToDepth { depth, window, threads: context.shared.threads() }
+}
+
+/// One line that says what was made of what.
+pub(crate) fn say_done(
+    input: &Path,
+    output: &Path,
+    from: &Facts,
+    to: &Facts,
+    remark: Option<String>,
+    shared: &Shared,
+) -> Done {
+    use std::io::Write;
+    if shared.quiet || output == Path::new("-") {
+        return Ok(());
+    }
+    let remark = remark.map_or(String::new(), |r| format!("; {r}"));
+    let line = format!(
+        "{} ({} {}) -> {} ({} {}){remark}",
+        open::name_of(input),
+        from.size,
+        from.form.describe(),
+        output.display(),
+        to.size,
+        to.form.describe(),
+    );
+    writeln!(std::io::stdout(), "{}", crate::text::safe(&line))?;
+    Ok(())
+}

@@ -1,0 +1,97 @@
+//! Opening inputs: a file by its name, or standard input; near names for a mistyped one.
+
+use crate::args::Shared;
+use crate::fail::{Done, Failure};
+use rahmen::file::Reader;
+use rahmen::flow::{Chain, PictureSink, Step};
+use rahmen::{ErrorKind, Picture};
+use std::path::{Path, PathBuf};
+
+/// What standard input is called in messages.
+const STANDARD_INPUT: &str = "standard input";
+
+/// The name of an input in messages and reports.
+pub(crate) fn name_of(path: &Path) -> String {
+    if path == Path::new("-") { STANDARD_INPUT.to_string() } else { path.display().to_string() }
+}
+
+/// Opens a picture and reads its header.
+pub(crate) fn open(path: &Path, shared: &Shared) -> Done<Reader> {
+    let reader = if path == Path::new("-") {
+        Reader::from_read(std::io::stdin(), shared.read_options()).map_err(|e| e.in_file(STANDARD_INPUT))
+    } else {
+        Reader::open(path, shared.read_options())
+    };
+    let reader = reader.map_err(|e| not_found(path, e))?;
+    shared.tell(|| format!("{}: {} {}", name_of(path), reader.facts_text(), reader.stored_text()));
+    Ok(reader)
+}
+
+/// A picture read whole, behind steps.
+pub(crate) fn load(
+    path: &Path,
+    shared: &Shared,
+    steps: impl FnOnce(&rahmen::Facts) -> Done<Vec<Box<dyn Step>>>,
+) -> Done<Picture> {
+    use rahmen::flow::Source;
+    let reader = open(path, shared)?;
+    let steps = steps(reader.facts())?;
+    if steps.is_empty() {
+        return Ok(reader.read_whole().map_err(|e| e.in_file(name_of(path)))?);
+    }
+    let whole = || {
+        let mut chain = Chain::new(Box::new(reader), steps)?;
+        let facts = chain.facts().clone();
+        shared.read_options().limits.check_picture(&facts)?;
+        let mut sink = PictureSink::new(&facts)?;
+        chain.run_into(&mut sink)?;
+        sink.into_picture()
+    };
+    Ok(whole().map_err(|e| e.in_file(name_of(path)))?)
+}
+
+fn not_found(path: &Path, error: rahmen::Error) -> Failure {
+    let missing = matches!(error.kind(), ErrorKind::Io { source, .. } if source.kind() == std::io::ErrorKind::NotFound);
+    let near = if missing { near_names(path) } else { Vec::new() };
+    if near.is_empty() {
+        return error.into();
+    }
+    Failure::Work(anyhow::anyhow!("{}: there is no such file; did you mean {}?", path.display(), near.join(" or ")))
+}
+
+/// Up to three files of the same folder whose names are nearly the one that was asked for, the nearest first.
+fn near_names(path: &Path) -> Vec<String> {
+    let (Some(name), folder) = (path.file_name(), path.parent().unwrap_or(Path::new(""))) else { return Vec::new() };
+    let wanted = name.to_string_lossy().to_lowercase();
+    let listed = std::fs::read_dir(if folder == Path::new("") { Path::new(".") } else { folder });
+    let mut near: Vec<(usize, PathBuf)> = listed
+        .into_iter()
+        .flatten()
+        .filter_map(|entry| {
+            let other = entry.ok()?.file_name();
+            let distance = strsim::damerau_levenshtein(&wanted, &other.to_string_lossy().to_lowercase());
+            (distance <= 2.max(wanted.chars().count() / 4)).then(|| (distance, folder.join(other)))
+        })
+        .collect();
+    near.sort();
+    near.into_iter().take(3).map(|(_, path)| path.display().to_string()).collect()
+}
+
+/// Short texts about what is read.
+trait Texts {
+    fn facts_text(&self) -> String;
+    fn stored_text(&self) -> String;
+}
+
+impl Texts for Reader {
+    fn facts_text(&self) -> String {
+        use rahmen::flow::Source;
+        format!("{} {}", self.facts().size, self.facts().form.describe())
+    }
+    fn stored_text(&self) -> String {
+        use rahmen::flow::Source;
+        let facts = self.facts();
+        let format = facts.format.map_or("", |f| f.name());
+        facts.stored.as_ref().map_or(String::new(), |stored| format!("({format}, {stored})"))
+    }
+}

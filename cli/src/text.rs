@@ -1,0 +1,81 @@
+//! Text for people: aligned tables, plain numbers, and texts from files made safe for a terminal.
+
+/// A text without control characters, which could move the cursor or worse: each is shown as an escape.
+pub(crate) fn safe(text: &str) -> String {
+    text.chars().flat_map(|c| if c.is_control() { c.escape_default().collect() } else { vec![c] }).collect()
+}
+
+/// A number in as few digits as tell it apart from its neighbours; six significant ones for long fractions.
+pub(crate) fn number(value: f64) -> String {
+    if value.is_nan() {
+        return "none".into();
+    }
+    let plain = value.to_string();
+    if plain.len() <= 9 {
+        return plain;
+    }
+    let digits = 5 - (value.abs().max(f64::MIN_POSITIVE).log10().floor() as i64).clamp(-12, 5);
+    let rounded = format!("{value:.*}", digits as usize);
+    match rounded.contains('.') {
+        true => rounded.trim_end_matches('0').trim_end_matches('.').to_string(),
+        false => rounded,
+    }
+}
+
+/// Where a column's words stand.
+#[derive(Debug, Clone, Copy)]
+pub(crate) enum Align {
+    Left,
+    Right,
+}
+
+/// Rows of words in aligned columns, two blanks apart, each line behind `indent`.
+pub(crate) fn table(indent: &str, columns: &[Align], rows: &[Vec<String>]) -> String {
+    let width = |column: usize| {
+        let words = rows.iter().filter_map(|row| row.get(column));
+        words.map(|word| word.chars().count()).max().unwrap_or(0)
+    };
+    let widths: Vec<usize> = (0..columns.len()).map(width).collect();
+    let mut out = String::new();
+    for row in rows {
+        let mut line = indent.to_string();
+        for ((word, align), width) in row.iter().zip(columns).zip(&widths) {
+            let pad = " ".repeat(width - word.chars().count());
+            match align {
+                Align::Left => line.extend([word.as_str(), &pad]),
+                Align::Right => line.extend([&pad, word.as_str()]),
+            }
+            line.push_str("  ");
+        }
+        out.push_str(line.trim_end());
+        out.push('\n');
+    }
+    out
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn numbers_are_short_and_still_true() {
+        for (value, want) in [
+            (7.0, "7"),
+            (0.5, "0.5"),
+            (165.33333333333334, "165.333"),
+            (1e-7, "0.0000001"),
+            (0.000123456789, "0.000123457"),
+            (1234567890.0, "1234567890"),
+            (f64::NAN, "none"),
+        ] {
+            assert_eq!(number(value), want);
+        }
+    }
+
+    #[test]
+    fn columns_are_aligned_and_controls_escaped() {
+        let rows = [["a", "1"], ["long", "22"]].map(|r| r.map(String::from).to_vec());
+        assert_eq!(table("  ", &[Align::Left, Align::Right], &rows), "  a      1\n  long  22\n");
+        assert_eq!(safe("a\x1b[2Jb\n"), "a\\u{1b}[2Jb\\n");
+    }
+}

@@ -1,0 +1,166 @@
+//! `facts`: what files hold, from their headers.
+
+use crate::args::Shared;
+use crate::fail::Done;
+use crate::look;
+use crate::open;
+use crate::text::{Align, safe, table};
+use clap::Args;
+use rahmen::frame::{Resolution, ResolutionUnit};
+use rahmen::{Form, Meaning, Space, Transfer};
+use serde::Serialize;
+use std::path::{Path, PathBuf};
+
+/// The words of `facts`.
+#[derive(Debug, Args)]
+pub(crate) struct Facts {
+    /// The files; - is standard input
+    #[arg(required = true, value_name = "FILE")]
+    files: Vec<PathBuf>,
+    /// As JSON: an array with one object a file
+    #[arg(long)]
+    json: bool,
+}
+
+#[derive(Debug, Serialize)]
+struct Report {
+    file: String,
+    format: Option<&'static str>,
+    width: u32,
+    height: u32,
+    layout: Option<&'static str>,
+    depth: String,
+    meaning: &'static str,
+    /// The largest code, where all channels have the same.
+    top_code: Option<u32>,
+    channels: Vec<Channel>,
+    bytes: Option<u64>,
+    orientation: u16,
+    /// Bytes of the ICC profile.
+    icc: Option<usize>,
+    resolution: Option<Resolution>,
+    pages: u32,
+    #[serde(skip)]
+    facts: rahmen::Facts,
+}
+
+#[derive(Debug, Serialize)]
+struct Channel {
+    name: String,
+    top_code: Option<u32>,
+}
+
+impl Facts {
+    pub(crate) fn run(self, shared: &Shared) -> Done {
+        let form = if self.json { look::Form::Json } else { look::Form::Text };
+        look::each(&self.files, form, |file| report(file, shared), text)
+    }
+}
+
+fn report(file: &Path, shared: &Shared) -> Done<Report> {
+    use rahmen::flow::Source;
+    let facts = open::open(file, shared)?.facts().clone();
+    let (layout, depth) = match &facts.form {
+        Form::Pixels { depth, layout } => (Some(layout.name()), depth.name().to_string()),
+        Form::Planes { number, .. } => (None, number.name().to_string()),
+    };
+    let top = |channel| match &facts.form {
+        Form::Pixels { depth, .. } => facts.metadata.top_code(channel, *depth),
+        Form::Planes { .. } => None,
+    };
+    let names = facts.form.channel_names().into_iter();
+    let channels: Vec<Channel> = names.enumerate().map(|(i, name)| Channel { name, top_code: top(i) }).collect();
+    let first = channels.first().and_then(|c| c.top_code);
+    Ok(Report {
+        file: open::name_of(file),
+        format: facts.format.map(|f| f.name()),
+        width: facts.size.width,
+        height: facts.size.height,
+        layout,
+        depth,
+        meaning: facts.metadata.meaning.name(),
+        top_code: first.filter(|_| channels.iter().all(|c| c.top_code == first)),
+        channels,
+        bytes: facts.bytes,
+        orientation: facts.metadata.orientation.exif(),
+        icc: facts.metadata.icc.as_ref().map(Vec::len),
+        resolution: facts.metadata.resolution,
+        pages: facts.pages,
+        facts,
+    })
+}
+
+fn text(report: &Report) -> String {
+    let facts = &report.facts;
+    let m = &facts.metadata;
+    let mut rows: Vec<Vec<String>> = Vec::new();
+    let mut row = |name: &str, value: String| rows.push(vec![name.to_string(), value]);
+    let stored = facts.stored.as_ref().map_or(String::new(), |s| format!(", {s}"));
+    row("format", format!("{}{stored}", report.format.unwrap_or("unknown")));
+    row("size", format!("{} x {} pixels", report.width, report.height));
+    let names: Vec<&str> = report.channels.iter().map(|c| c.name.as_str()).collect();
+    row("holds", format!("{}: {}", facts.form.describe(), names.join(", ")));
+    row("meaning", meaning(&facts.metadata));
+    if let Some(tops) = &m.top_codes {
+        row("codes", format!("0 to {}", tops.iter().map(u32::to_string).collect::<Vec<_>>().join(", ")));
+    }
+    row("in memory", bytes(facts.form.bytes(facts.size)));
+    if let Some(count) = facts.bytes {
+        row("on disk", bytes(count));
+    }
+    if !m.orientation.is_upright() {
+        row("orientation", format!("{}, {}", m.orientation.exif(), m.orientation.describe()));
+    }
+    if let Some(r) = m.resolution {
+        row("resolution", resolution(r));
+    }
+    if let Some(profile) = &m.icc {
+        row("icc profile", bytes(profile.len() as u64));
+    }
+    if facts.pages > 1 {
+        row("pages", facts.pages.to_string());
+    }
+    for text in &m.text {
+        row("text", format!("{}: {}", safe(&text.keyword), safe(&text.text)));
+    }
+    for remark in &facts.remarks {
+        row("note", safe(remark));
+    }
+    format!("{}\n{}", safe(&report.file), table("  ", &[Align::Left, Align::Left], &rows))
+}
+
+fn meaning(metadata: &rahmen::Metadata) -> String {
+    match &metadata.meaning {
+        Meaning::Values { unit, .. } => {
+            format!("values{}", unit.as_ref().map_or(String::new(), |u| format!(" in {}", safe(u))))
+        }
+        Meaning::Linear => "linear light".to_string(),
+        _ => {
+            let curve = match metadata.transfer {
+                Transfer::Srgb => "the sRGB curve".to_string(),
+                Transfer::Linear => "no curve".to_string(),
+                Transfer::Power(exponent) => format!("a power of {}", crate::text::number(exponent)),
+                _ => "another curve".to_string(),
+            };
+            let primaries = if metadata.space == Space::Srgb { "sRGB primaries" } else { "primaries not named" };
+            format!("encoded by {curve}, {primaries}")
+        }
+    }
+}
+
+fn resolution(r: Resolution) -> String {
+    let [x, y] = [r.x, r.y].map(crate::text::number);
+    match r.unit {
+        ResolutionUnit::Ratio => format!("pixels {x} to {y}, without a unit"),
+        ResolutionUnit::Metre => format!("{x} x {y} pixels a metre"),
+        ResolutionUnit::Inch => format!("{x} x {y} pixels an inch"),
+    }
+}
+
+fn bytes(count: u64) -> String {
+    match count {
+        0..10_000 => format!("{count} bytes"),
+        10_000..10_000_000 => format!("{:.1} KiB", count as f64 / 1024.0),
+        _ => format!("{:.1} MiB", count as f64 / 1024.0 / 1024.0),
+    }
+}

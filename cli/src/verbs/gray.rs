@@ -1,0 +1,49 @@
+//! `gray`: colour turned into gray by weights with a name.
+
+use crate::fail::Done;
+use crate::make::{Context, Making, Steps};
+use clap::Args;
+use rahmen::color::GrayWeights;
+use rahmen::{Facts, Transfer, flow};
+
+/// The words of `gray`.
+#[derive(Debug, Args)]
+pub(crate) struct Gray {
+    /// How much red, green and blue count: bt709, bt601, bt2020, mean, luminance, r, g, b, or three numbers
+    #[arg(long, value_name = "WEIGHTS", default_value = "bt709", value_parser = weights, allow_hyphen_values = true)]
+    weights: GrayWeights,
+}
+
+fn weights(word: &str) -> Result<GrayWeights, String> {
+    Ok(match word {
+        "bt709" => GrayWeights::Bt709,
+        "bt601" => GrayWeights::Bt601,
+        "bt2020" => GrayWeights::Bt2020,
+        "mean" => GrayWeights::Mean,
+        "luminance" => GrayWeights::Luminance(Transfer::Srgb),
+        "r" => GrayWeights::Channel(0),
+        "g" => GrayWeights::Channel(1),
+        "b" => GrayWeights::Channel(2),
+        own => {
+            let parts: Option<Vec<f64>> = own.split(',').map(|p| p.trim().parse().ok()).collect();
+            let own: [f64; 3] = parts.and_then(|p| p.try_into().ok()).ok_or(
+                "weights are bt709, bt601, bt2020, mean, luminance, r, g, b, or three numbers such as 0.3,0.6,0.1",
+            )?;
+            GrayWeights::Own(own)
+        }
+    })
+}
+
+impl Making for Gray {
+    fn steps(&self, input: &Facts, context: &Context<'_>) -> Done<Steps> {
+        let weights = match self.weights {
+            GrayWeights::Luminance(_) => GrayWeights::Luminance(input.metadata.transfer),
+            named => named,
+        };
+        Ok(vec![Box::new(flow::ToGray { weights, threads: context.shared.threads() })])
+    }
+
+    fn remark(&self, input: &Facts, output: &Facts) -> Option<String> {
+        (input.form == output.form).then(|| "it was gray already".to_string())
+    }
+}

@@ -1,0 +1,272 @@
+//! `pixel`: the numbers at a place, around it, or over a region.
+
+use crate::args::{Part, Shared};
+use crate::fail::{Done, Failure};
+use crate::look;
+use crate::open;
+use crate::text::{Align, number, safe, table};
+use crate::words;
+use clap::Args;
+use rahmen::flow::{Crop, Step};
+use rahmen::frame::{Job, PlanesJob};
+use rahmen::{Content, Depth, Facts, Form, Number, Planes, Region, Sample, Size, Stored, View};
+use serde::Serialize;
+use std::path::{Path, PathBuf};
+
+/// More numbers than this are no table to look at.
+const MOST_PLACES: u64 = 100_000;
+
+/// The words of `pixel`.
+#[derive(Debug, Args)]
+pub(crate) struct Pixel {
+    /// The files; - is standard input
+    #[arg(required = true, value_name = "FILE")]
+    files: Vec<PathBuf>,
+    /// The place: column and row, counted from 0 at the top left
+    #[arg(long, value_name = "X,Y", value_parser = words::place, conflicts_with_all = ["x", "y"], required_unless_present_any = ["x", "y"])]
+    at: Option<(u32, u32)>,
+    /// Also the pixels up to N away from it, as a table
+    #[arg(long, value_name = "N", requires = "at")]
+    around: Option<u32>,
+    #[command(flatten)]
+    part: Part,
+    /// As JSON: an array with one object a file
+    #[arg(long)]
+    json: bool,
+}
+
+/// One place, or a table of them.
+#[derive(Debug, Serialize)]
+#[serde(untagged)]
+enum Report {
+    One(One),
+    Many(Many),
+}
+
+#[derive(Debug, Serialize)]
+struct One {
+    file: String,
+    x: u32,
+    y: u32,
+    channels: Vec<Channel>,
+    #[serde(skip)]
+    holds: String,
+}
+
+#[derive(Debug, Serialize)]
+struct Channel {
+    name: String,
+    /// The number as it is held.
+    value: serde_json::Value,
+    /// The file's own code, for integers.
+    code: Option<u32>,
+    /// The share of full; none for values with a unit.
+    fraction: Option<f64>,
+}
+
+#[derive(Debug, Serialize)]
+struct Many {
+    file: String,
+    x: u32,
+    y: u32,
+    width: u32,
+    height: u32,
+    channels: Vec<Table>,
+    #[serde(skip)]
+    holds: String,
+    #[serde(skip)]
+    marked: Option<(u32, u32)>,
+}
+
+#[derive(Debug, Serialize)]
+struct Table {
+    name: String,
+    /// The numbers as they are held, a row each.
+    values: Vec<Vec<serde_json::Value>>,
+    /// Whether they are file codes: integers are shown by code.
+    #[serde(skip)]
+    shown: Vec<Vec<String>>,
+}
+
+impl Pixel {
+    pub(crate) fn run(self, shared: &Shared) -> Done {
+        let form = if self.json { look::Form::Json } else { look::Form::Text };
+        look::each(&self.files, form, |file| self.report(file, shared), text)
+    }
+
+    fn report(&self, file: &Path, shared: &Shared) -> Done<Report> {
+        let mut region = Region::default();
+        let mut facts = None;
+        let steps = |found: &Facts| {
+            region = self.region(found.size)?;
+            facts = Some(found.clone());
+            Ok(vec![Box::new(Crop::new(region)) as Box<dyn Step>])
+        };
+        let picture = open::load(file, shared, steps).map_err(|e| in_file(e, file))?;
+        let facts = facts.unwrap_or_else(|| picture.facts());
+        let (file, holds) = (open::name_of(file), format!("{} {}", facts.size, facts.form.describe()));
+        let numbers = numbers_of(picture.content());
+        match (self.at, self.around) {
+            (Some((x, y)), None) => {
+                let first = |values: Vec<f64>| values.first().copied().unwrap_or(f64::NAN);
+                let channels = numbers.into_iter().enumerate().map(|(i, n)| channel(&facts, i, n.0, first(n.1)));
+                Ok(Report::One(One { file, x, y, channels: channels.collect(), holds }))
+            }
+            _ => {
+                let tables = numbers.into_iter().enumerate().map(|(i, (name, values))| {
+                    let rows = || values.chunks(region.width().max(1) as usize);
+                    let value = |v: &f64| channel(&facts, i, String::new(), *v);
+                    Table {
+                        name,
+                        values: rows().map(|row| row.iter().map(|v| value(v).value).collect()).collect(),
+                        shown: rows().map(|row| row.iter().map(|v| shown(&value(v))).collect()).collect(),
+                    }
+                });
+                Ok(Report::Many(Many {
+                    file,
+                    x: region.x(),
+                    y: region.y(),
+                    width: region.width(),
+                    height: region.height(),
+                    channels: tables.collect(),
+                    holds,
+                    marked: self.at,
+                }))
+            }
+        }
+    }
+
+    /// What is to be shown, which must lie inside; the surroundings of a place are clipped.
+    fn region(&self, size: Size) -> Done<Region> {
+        let region = match self.at {
+            Some((x, y)) => {
+                size.check_place(x, y)?;
+                let n = self.around.unwrap_or(0);
+                let side = |at: u32, side: u32| at.saturating_sub(n)..at.saturating_add(n).saturating_add(1).min(side);
+                Region::new(side(x, size.width), side(y, size.height))?
+            }
+            None => self.part.region(size)?,
+        };
+        match region.size().pixels() {
+            0 => Err(anyhow::anyhow!("the region {region} has no pixel").into()),
+            n if n > MOST_PLACES => Err(Failure::words(format!(
+                "{n} pixels are too many for a table (at most {MOST_PLACES}); give a smaller region"
+            ))),
+            _ => Ok(region),
+        }
+    }
+}
+
+fn in_file(failure: Failure, file: &Path) -> Failure {
+    match failure {
+        Failure::Work(error) => {
+            let name = open::name_of(file);
+            let told = format!("{error:#}").starts_with(&name);
+            Failure::Work(if told { error } else { anyhow::anyhow!("{name}: {error:#}") })
+        }
+        other => other,
+    }
+}
+
+/// Every channel's numbers, row by row.
+fn numbers_of(content: &Content) -> Vec<(String, Vec<f64>)> {
+    struct Numbers;
+    impl Job for Numbers {
+        type Out = Vec<(String, Vec<f64>)>;
+        fn run<P: Stored>(self, view: View<'_, P>) -> Self::Out {
+            let rows = || (0..view.height()).flat_map(|y| view.row_numbers(y));
+            let channel = |c: usize| rows().skip(c).step_by(P::CHANNELS).map(|v| v.to_f64()).collect();
+            P::CHANNEL_NAMES.iter().enumerate().map(|(c, name)| (name.to_string(), channel(c))).collect()
+        }
+    }
+    impl PlanesJob for Numbers {
+        type Out = Vec<(String, Vec<f64>)>;
+        fn run<T: Number>(self, planes: &Planes<T>) -> Self::Out {
+            let numbers = |frame: &rahmen::Frame<rahmen::Gray<T>>| frame.numbers().iter().map(|v| v.to_f64()).collect();
+            planes.iter().map(|(name, frame)| (name.to_string(), numbers(frame))).collect()
+        }
+    }
+    match content {
+        Content::Pixels(pixels) => pixels.visit(Numbers),
+        Content::Planes(planes) => planes.visit(Numbers),
+    }
+}
+
+fn channel(facts: &Facts, index: usize, name: String, value: f64) -> Channel {
+    let depth = match &facts.form {
+        Form::Pixels { depth, .. } => Some(*depth),
+        Form::Planes { .. } => None,
+    };
+    let code = depth.and_then(|d| facts.metadata.code(index, d, value as u32));
+    let full = depth.map(|d| match d {
+        Depth::U8 => u8::FULL.to_f64(),
+        Depth::U16 => u16::FULL.to_f64(),
+        Depth::F32 => 1.0,
+    });
+    let fraction = full.filter(|_| !facts.metadata.meaning.needs_window()).map(|full| value / full);
+    let whole = !matches!(depth, Some(Depth::F32)) && value.fract() == 0.0 && value.abs() < 9e15;
+    let value = match whole {
+        true => serde_json::Value::from(value as i64),
+        // A float is shown with the digits of its own type, not those of its widened form.
+        false if depth == Some(Depth::F32) => {
+            (value as f32).to_string().parse::<f64>().map_or(serde_json::Value::Null, serde_json::Value::from)
+        }
+        false => serde_json::Value::from(value),
+    };
+    Channel { name, value, code, fraction }
+}
+
+/// A number as a table shows it: the file's code where it has one.
+fn shown(channel: &Channel) -> String {
+    match (&channel.code, &channel.value) {
+        (Some(code), _) => code.to_string(),
+        (None, serde_json::Value::Null) => "none".into(),
+        (None, value) => value.as_f64().map_or_else(|| value.to_string(), number),
+    }
+}
+
+fn text(report: &Report) -> String {
+    match report {
+        Report::One(one) => one_text(one),
+        Report::Many(many) => many_text(many),
+    }
+}
+
+fn one_text(one: &One) -> String {
+    let mut rows = vec![["channel", "value", "code", "fraction"].map(String::from).to_vec()];
+    for c in &one.channels {
+        let value = if c.value.is_null() { "none".into() } else { c.value.to_string() };
+        let code = c.code.map_or("-".into(), |v| v.to_string());
+        let fraction = c.fraction.map_or("-".into(), |v| format!("{v:.4}"));
+        rows.push(vec![safe(&c.name), value, code, fraction]);
+    }
+    let columns = [Align::Left, Align::Right, Align::Right, Align::Right];
+    format!("{} ({}) at x {}, y {}\n{}", safe(&one.file), one.holds, one.x, one.y, table("  ", &columns, &rows))
+}
+
+/// A table a channel, with the columns' x above and the rows' y at the left; the asked place in brackets.
+fn many_text(many: &Many) -> String {
+    let mut out = format!(
+        "{} ({}) x {}..{} y {}..{}\n",
+        safe(&many.file),
+        many.holds,
+        many.x,
+        many.x + many.width,
+        many.y,
+        many.y + many.height
+    );
+    for channel in &many.channels {
+        let mut head = vec![safe(&channel.name)];
+        head.extend((many.x..many.x + many.width).map(|x| x.to_string()));
+        let mut rows = vec![head];
+        for (y, values) in (many.y..).zip(&channel.shown) {
+            let mut row = vec![y.to_string()];
+            for (x, value) in (many.x..).zip(values) {
+                row.push(if many.marked == Some((x, y)) { format!("[{value}]") } else { value.clone() });
+            }
+            rows.push(row);
+        }
+        out.push_str(&table("  ", &vec![Align::Right; many.width as usize + 1], &rows));
+    }
+    out
+}

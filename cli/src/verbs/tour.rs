@@ -1,0 +1,102 @@
+//! `tour`: a full example over the demo pictures. Each stop is a command line, run just as it is shown.
+
+use crate::args::{Cli, Shared};
+use crate::demo;
+use crate::fail::{Done, Failure};
+use clap::{Args, Parser};
+use std::io::Write;
+use std::path::{Path, PathBuf};
+
+/// The words of `tour`.
+#[derive(Debug, Args)]
+pub(crate) struct Tour {
+    /// Where its files go: a new folder rahmen-tour here, unless said
+    #[arg(value_name = "FOLDER")]
+    folder: Option<PathBuf>,
+}
+
+/// What is said before a command, and its words; names in braces are files of the folder.
+const STOPS: [(&str, &str); 7] = [
+    ("What a file holds is asked of its header; no pixel is read yet.", "facts {quay-dawn.png}"),
+    (
+        "A place is x,y from the top left, counted from 0. This one is on the red of the tide staff.",
+        "pixel {quay-dawn.png} --at 90,148",
+    ),
+    (
+        "Ranges are half-open: columns 286 up to 425, rows 168 up to 263. This cuts out the board of patches.",
+        "crop {quay-dawn.png} {board.png} --x 286..426 --y 168..264",
+    ),
+    (
+        "A third of the size. The kernel widens when shrinking, so that no detail is skipped.",
+        "resize {quay-dawn.png} {quay-small.png} --scale 1/3",
+    ),
+    (
+        "Gray by the BT.709 weights. Depth stays as it was; the ending picks the format.",
+        "gray {quay-dawn.png} {quay-gray.pgm}",
+    ),
+    (
+        "How often each level occurs. In fog a small part of the possible range is used: that is low contrast.",
+        "histogram {quay-fog.png}",
+    ),
+    (
+        "Rings that grow finer than the pixels. Shrunk without widening they break up into false rings: aliasing.",
+        "resize {rings.png} {rings-aliased.png} --percent 40 --no-widen",
+    ),
+];
+
+impl Tour {
+    pub(crate) fn run(self, shared: &Shared) -> Done {
+        let folder = match self.folder {
+            Some(folder) => folder,
+            None => new_folder(),
+        };
+        let made = std::fs::create_dir_all(&folder);
+        made.map_err(|e| anyhow::Error::new(e).context(format!("{}: cannot make the folder", folder.display())))?;
+        for (name, bytes) in demo::FILES {
+            let put = std::fs::write(folder.join(name), bytes);
+            put.map_err(|e| anyhow::Error::new(e).context(format!("{}: cannot write", folder.join(name).display())))?;
+        }
+        say(
+            shared,
+            "A made-up tide station, Grauwick, seen by a camera: the quay at dawn, in fog, and a ring chart.\n",
+        )?;
+        for (i, (words, command)) in (1..).zip(STOPS) {
+            say(shared, &format!("{i}. {words}"))?;
+            stop(command, &folder, shared)?;
+            say(shared, "")?;
+        }
+        let folder = folder.display();
+        say(
+            shared,
+            &format!("Look into {folder}: board.png, quay-small.png and quay-gray.pgm were made from quay-dawn.png,"),
+        )?;
+        say(shared, "rings-aliased.png from rings.png. `rahmen --help` lists the verbs.")
+    }
+}
+
+fn say(shared: &Shared, line: &str) -> Done {
+    if !shared.quiet {
+        writeln!(std::io::stdout(), "{line}")?;
+    }
+    Ok(())
+}
+
+/// Shows a command line and runs it.
+fn stop(command: &str, folder: &Path, shared: &Shared) -> Done {
+    let word = |word: &str| match word.strip_prefix('{').and_then(|w| w.strip_suffix('}')) {
+        Some(file) => folder.join(file).display().to_string(),
+        None => word.to_string(),
+    };
+    let words: Vec<String> = std::iter::once("rahmen").chain(command.split(' ')).map(word).collect();
+    say(shared, &format!("$ {}", words.join(" ")))?;
+    let mut cli = Cli::try_parse_from(&words).map_err(|e| Failure::words(e.to_string()))?;
+    cli.shared = shared.clone();
+    super::run(cli)
+}
+
+/// The first of rahmen-tour, rahmen-tour-2, rahmen-tour-3 ... that is not there yet.
+fn new_folder() -> PathBuf {
+    let name = |n: u32| if n == 1 { "rahmen-tour".to_string() } else { format!("rahmen-tour-{n}") };
+    // Some number is always free: a folder cannot hold all of them.
+    (1..).map(|n| PathBuf::from(name(n))).find(|p| !p.exists()).unwrap_or_else(|| "rahmen-tour".into())
+}

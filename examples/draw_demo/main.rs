@@ -1,0 +1,31 @@
+//! Draws the demo pictures of the tide station Grauwick from nothing but whole numbers, so that every machine draws the
+//! same files.
+//!
+//! Usage: `cargo run --example draw_demo -- FOLDER`
+
+mod noise;
+mod quay;
+mod rings;
+
+use rahmen::frame::{Resolution, ResolutionUnit, Text};
+use rahmen::{Content, Picture, Result, write};
+use std::path::PathBuf;
+
+fn titled(content: impl Into<Content>, title: &str) -> Picture {
+    let mut picture = Picture::new(content, Default::default());
+    let metadata = picture.metadata_mut();
+    metadata.text.push(Text { keyword: "Title".into(), text: title.into() });
+    metadata.resolution = Some(Resolution { x: 4000.0, y: 4000.0, unit: ResolutionUnit::Metre });
+    picture
+}
+
+fn main() -> Result<()> {
+    let folder = PathBuf::from(std::env::args().nth(1).unwrap_or_else(|| ".".into()));
+    let dawn = quay::dawn()?;
+    let fog = quay::in_fog(&dawn)?;
+    write(folder.join("quay-dawn.png"), &titled(dawn, "The quay of Grauwick at dawn"))?;
+    write(folder.join("quay-fog.png"), &titled(fog, "The quay of Grauwick in fog"))?;
+    write(folder.join("rings.png"), &titled(rings::chart()?, "Ring chart"))?;
+    println!("drew quay-dawn.png, quay-fog.png and rings.png in {}", folder.display());
+    Ok(())
+}
