@@ -26,6 +26,8 @@
 //! a change of depth rescales, rounded to nearest, ties up. Alpha is straight. Nothing panics on input; indexing with
 //! `[(x, y)]` does, at the caller's line.
 #![warn(clippy::print_stdout, clippy::print_stderr)]
+// A build without some of the formats has helpers that only those use.
+#![cfg_attr(not(all(feature = "png", feature = "pnm")), allow(dead_code))]
 
 pub mod access;
 pub mod color;

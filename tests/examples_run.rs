@@ -1,4 +1,5 @@
 //! Every example runs, and the demo pictures it draws are those that the program carries.
+#![cfg(all(feature = "png", feature = "pnm"))]
 
 use std::path::PathBuf;
 use std::process::Command;

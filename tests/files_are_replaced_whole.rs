@@ -1,4 +1,5 @@
 //! Writing: a file comes into being complete or not at all, keeps its mode, and is reached through links.
+#![cfg(all(feature = "png", feature = "pnm"))]
 #![cfg(unix)]
 
 use rahmen::file::{Writer, write_with};

@@ -1,4 +1,5 @@
 //! Portable maps: values worked by hand, codes kept, bad headers and short files refused.
+#![cfg(all(feature = "png", feature = "pnm"))]
 
 mod common;
 

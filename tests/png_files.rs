@@ -1,4 +1,5 @@
 //! PNG files put together byte by byte, read to exact values; damaged and hostile ones to errors that help.
+#![cfg(all(feature = "png", feature = "pnm"))]
 
 mod common;
 

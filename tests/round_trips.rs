@@ -1,4 +1,5 @@
 //! Crop and save of every layout and integer depth through PNG and PAM: the same samples come back.
+#![cfg(all(feature = "png", feature = "pnm"))]
 
 use rahmen::file::{ReadOptions, Reader, Writer};
 use rahmen::flow::{Chain, Crop, Step};

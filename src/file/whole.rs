@@ -52,10 +52,10 @@ pub fn write(path: impl AsRef<Path>, picture: &Picture) -> Result<()> {
     write_with(path, picture, WriteOptions::default()).map(|_| ())
 }
 
-/// [`write`] with options; gives the remarks of the writer, such as metadata that the format cannot hold.
+/// [`write()`] with options; gives the remarks of the writer, such as metadata that the format cannot hold.
 ///
 /// # Errors
-/// As [`write`].
+/// As [`write()`].
 pub fn write_with(path: impl AsRef<Path>, picture: &Picture, options: WriteOptions) -> Result<Vec<String>> {
     let mut writer = Writer::create(path, &picture.facts(), options)?;
     writer.put_rows(0, picture.content())?;

@@ -138,12 +138,9 @@ impl Sink for Writer {
 
 /// The endings that this build can write, in a fixed order.
 pub fn writable_endings() -> Vec<&'static str> {
-    let mut endings = Vec::new();
-    #[cfg(feature = "png")]
-    endings.push("png");
-    #[cfg(feature = "pnm")]
-    endings.extend(["pgm", "ppm", "pnm", "pam"]);
-    endings
+    let png: &[&str] = if cfg!(feature = "png") { &["png"] } else { &[] };
+    let maps: &[&str] = if cfg!(feature = "pnm") { &["pgm", "ppm", "pnm", "pam"] } else { &[] };
+    [png, maps].concat()
 }
 
 fn format_of(path: &Path) -> Result<Format> {

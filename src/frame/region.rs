@@ -271,6 +271,7 @@ mod tests {
     }
 
     #[test]
+    #[allow(clippy::reversed_empty_ranges)] // just that is tested
     fn what_cannot_be_is_an_error_with_the_figures() {
         assert_eq!(Region::new(7..3, 0..1).unwrap_err().to_string(), "x 7..3 runs backwards: a range is start..end");
         assert!(Region::at(u32::MAX, 0, Size::new(1, 1)).is_err());
