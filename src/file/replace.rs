@@ -41,7 +41,8 @@ impl Replacement {
         builder.permissions(std::os::unix::fs::PermissionsExt::from_mode(0o666));
         let file = builder.tempfile_in(folder).map_err(|e| {
             let action = if folder.exists() { "cannot write into its folder" } else { "its folder does not exist" };
-            Error::io(action, e).in_file(path)
+            // The kind alone: the full text would name the file beside, which nobody knows.
+            Error::io(action, e.kind().into()).in_file(path)
         })?;
         if let Some(old) = old {
             let kept = file.as_file().set_permissions(old.permissions());

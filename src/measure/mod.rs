@@ -3,6 +3,7 @@
 //! Not here: changing pixels by what was measured, and drawing what was measured.
 
 mod histogram;
+mod levels;
 mod stats;
 
 pub use histogram::{ChannelHistogram, Histogram, HistogramRules, content_histogram, histogram};

@@ -1,5 +1,6 @@
 //! Count, extremes, mean, standard deviation and median.
 
+use super::levels::{count_levels, levels_of};
 use crate::frame::View;
 use crate::pixel::{Number, Pixel, samples_of};
 use crate::threads::{self, Threads};
@@ -25,9 +26,14 @@ pub struct ChannelStats {
     pub nan: u64,
 }
 
-/// The figures of every channel of a view. Two passes over the values, and memory for one channel (the median sorts).
+/// The figures of every channel of a view. Integers of 8 and 16 bits: one pass a channel, and exact. Other numbers:
+/// two passes a channel, and memory for one channel (the median sorts).
 pub fn stats<P: Pixel>(view: View<'_, P>) -> Vec<ChannelStats> {
-    (0..P::CHANNELS).map(|channel| of_channel(view, channel, Threads::ALL)).collect()
+    let of = |channel| match levels_of::<P::Number>() {
+        Some(levels) => ChannelStats::of_counts(&count_levels(view, channel, levels, Threads::ALL)),
+        None => of_channel(view, channel, Threads::ALL),
+    };
+    (0..P::CHANNELS).map(of).collect()
 }
 
 /// Rows summed up together, so that the order of float sums does not depend on the number of threads.
@@ -134,6 +140,16 @@ mod tests {
         let counts = ChannelStats::of_counts(&[0, 2, 1, 0, 1]);
         assert_eq!((counts.mean, counts.median, counts.min, counts.max), (2.0, 1.5, 1.0, 4.0));
         assert!((counts.std - 1.5f64.sqrt()).abs() < 1e-12);
+    }
+
+    #[test]
+    fn figures_of_levels_are_those_of_the_values() {
+        let small = Frame::from_fn(Size::new(31, 7), |x, y| Gray::new((x * x + 5 * y) as u8)).unwrap();
+        let by_level = &stats(small.view())[0];
+        let by_value = of_channel(small.view(), 0, Threads::ONE);
+        assert!((by_level.mean - by_value.mean).abs() < 1e-10 && (by_level.std - by_value.std).abs() < 1e-10);
+        let rest = |s: &ChannelStats| (s.count, s.min, s.max, s.median, s.nan);
+        assert_eq!(rest(by_level), rest(&by_value));
     }
 
     #[test]

@@ -99,7 +99,10 @@ fn text(report: &Report) -> String {
     row("format", format!("{}{stored}", report.format.unwrap_or("unknown")));
     row("size", format!("{} x {} pixels", report.width, report.height));
     let names: Vec<&str> = report.channels.iter().map(|c| c.name.as_str()).collect();
-    row("holds", format!("{}: {}", facts.form.describe(), names.join(", ")));
+    match names.as_slice() {
+        [_] => row("holds", facts.form.describe()),
+        _ => row("holds", format!("{}: {}", facts.form.describe(), names.join(", "))),
+    }
     row("meaning", meaning(&facts.metadata));
     if let Some(tops) = &m.top_codes {
         row("codes", format!("0 to {}", tops.iter().map(u32::to_string).collect::<Vec<_>>().join(", ")));

@@ -62,6 +62,9 @@ struct Channel {
     code: Option<u32>,
     /// The share of full; none for values with a unit.
     fraction: Option<f64>,
+    /// The number as a person reads it: NaN and infinities too, which JSON has no word for.
+    #[serde(skip)]
+    shown: String,
 }
 
 #[derive(Debug, Serialize)]
@@ -119,7 +122,7 @@ impl Pixel {
                     Table {
                         name,
                         values: rows().map(|row| row.iter().map(|v| value(v).value).collect()).collect(),
-                        shown: rows().map(|row| row.iter().map(|v| shown(&value(v))).collect()).collect(),
+                        shown: rows().map(|row| row.iter().map(|v| in_table(&value(v))).collect()).collect(),
                     }
                 });
                 Ok(Report::Many(Many {
@@ -205,24 +208,18 @@ fn channel(facts: &Facts, index: usize, name: String, value: f64) -> Channel {
     });
     let fraction = full.filter(|_| !facts.metadata.meaning.needs_window()).map(|full| value / full);
     let whole = !matches!(depth, Some(Depth::F32)) && value.fract() == 0.0 && value.abs() < 9e15;
+    // A float is shown with the digits of its own type, not those of its widened form.
+    let digits = if depth == Some(Depth::F32) { (value as f32).to_string() } else { value.to_string() };
     let value = match whole {
         true => serde_json::Value::from(value as i64),
-        // A float is shown with the digits of its own type, not those of its widened form.
-        false if depth == Some(Depth::F32) => {
-            (value as f32).to_string().parse::<f64>().map_or(serde_json::Value::Null, serde_json::Value::from)
-        }
-        false => serde_json::Value::from(value),
+        false => digits.parse::<f64>().map_or(serde_json::Value::Null, serde_json::Value::from),
     };
-    Channel { name, value, code, fraction }
+    Channel { name, value, code, fraction, shown: digits }
 }
 
 /// A number as a table shows it: the file's code where it has one.
-fn shown(channel: &Channel) -> String {
-    match (&channel.code, &channel.value) {
-        (Some(code), _) => code.to_string(),
-        (None, serde_json::Value::Null) => "none".into(),
-        (None, value) => value.as_f64().map_or_else(|| value.to_string(), number),
-    }
+fn in_table(channel: &Channel) -> String {
+    channel.code.map_or_else(|| channel.value.as_f64().map_or_else(|| channel.shown.clone(), number), |c| c.to_string())
 }
 
 fn text(report: &Report) -> String {
@@ -235,10 +232,9 @@ fn text(report: &Report) -> String {
 fn one_text(one: &One) -> String {
     let mut rows = vec![["channel", "value", "code", "fraction"].map(String::from).to_vec()];
     for c in &one.channels {
-        let value = if c.value.is_null() { "none".into() } else { c.value.to_string() };
         let code = c.code.map_or("-".into(), |v| v.to_string());
         let fraction = c.fraction.map_or("-".into(), |v| format!("{v:.4}"));
-        rows.push(vec![safe(&c.name), value, code, fraction]);
+        rows.push(vec![safe(&c.name), c.shown.clone(), code, fraction]);
     }
     let columns = [Align::Left, Align::Right, Align::Right, Align::Right];
     format!("{} ({}) at x {}, y {}\n{}", safe(&one.file), one.holds, one.x, one.y, table("  ", &columns, &rows))
@@ -255,7 +251,10 @@ fn many_text(many: &Many) -> String {
         many.y,
         many.y + many.height
     );
-    for channel in &many.channels {
+    for (i, channel) in many.channels.iter().enumerate() {
+        if i > 0 {
+            out.push('\n');
+        }
         let mut head = vec![safe(&channel.name)];
         head.extend((many.x..many.x + many.width).map(|x| x.to_string()));
         let mut rows = vec![head];

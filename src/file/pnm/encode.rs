@@ -109,7 +109,7 @@ fn remarks(facts: &Facts, full: bool) -> Vec<String> {
     if left_out.is_empty() {
         return Vec::new();
     }
-    vec![format!("the file cannot hold {}, left out", left_out.join(", "))]
+    vec![format!("left out, as the format has no place for it: {}", left_out.join(", "))]
 }
 
 impl Encoder for PnmEncoder {
