@@ -41,7 +41,7 @@ impl PngEncoder {
         let header = Header { size: facts.size, depth, layout };
         let (metadata, remarks) = chunks::write(&facts.metadata)?;
         put_bytes(out, &SIGNATURE)?;
-        put_chunk(out, *b"IHDR", &header.to_bytes())?;
+        put_chunk(out, *b"IHDR", &header.chunk_body())?;
         for (kind, body) in metadata {
             put_chunk(out, kind, &body)?;
         }

@@ -79,7 +79,7 @@ impl Header {
         Ok(Header { size: Size::new(width, height), depth, layout })
     }
 
-    pub(super) fn to_bytes(self) -> [u8; 13] {
+    pub(super) fn chunk_body(self) -> [u8; 13] {
         let color = match self.layout {
             Layout::Gray => 0,
             Layout::GrayAlpha => 4,
