@@ -17,12 +17,7 @@ pub fn convert_into<P: Stored, Q: Stored>(
     mut target: ViewMut<'_, Q>,
     threads: Threads,
 ) -> Result<()> {
-    if P::LAYOUT != Q::LAYOUT {
-        return Err(Error::unusable(format!("a change of depth keeps the layout: {} to {}", P::LAYOUT, Q::LAYOUT)));
-    }
-    if source.size() != target.size() {
-        return Err(Error::sizes("the target", source.size(), target.size()));
-    }
+    check_pair::<P, Q>(source.size(), target.size())?;
     let bytes = source.size().pixels() as usize * (size_of::<P>() + size_of::<Q>());
     let level = Level::best();
     for_bands(source, target.reborrow(), threads.bands(bytes), |from, to| {
@@ -106,18 +101,40 @@ fn to_pixel<P: Stored, Q: Stored>(view: View<'_, P>, window: Option<Window>, thr
     let mut out = Frame::<Q>::new(view.size())?;
     match window {
         None => convert_into(view, out.view_mut(), threads)?,
-        Some(window) => {
-            let color = P::CHANNELS - usize::from(P::ALPHA);
-            for y in 0..view.height() {
-                let to = crate::pixel::samples_of_mut(out.row_mut(y));
-                for (from, to) in view.row_numbers(y).chunks_exact(P::CHANNELS).zip(to.chunks_exact_mut(P::CHANNELS)) {
-                    window_row(&from[..color], &mut to[..color], window);
-                    convert_row(&from[color..], &mut to[color..]);
-                }
-            }
-        }
+        Some(window) => window_into(view, out.view_mut(), window)?,
     }
     Ok(out.into())
+}
+
+/// Pixels through a window into a view of the same size and layout; alpha goes full to full. One pass, in `f64`.
+///
+/// # Errors
+/// Sizes or layouts that differ.
+pub fn window_into<P: Stored, Q: Stored>(
+    source: View<'_, P>,
+    mut target: ViewMut<'_, Q>,
+    window: Window,
+) -> Result<()> {
+    check_pair::<P, Q>(source.size(), target.size())?;
+    let color = P::CHANNELS - usize::from(P::ALPHA);
+    for y in 0..source.height() {
+        let to = target.row_numbers_mut(y).chunks_exact_mut(P::CHANNELS);
+        for (from, to) in source.row_numbers(y).chunks_exact(P::CHANNELS).zip(to) {
+            window_row(&from[..color], &mut to[..color], window);
+            convert_row(&from[color..], &mut to[color..]);
+        }
+    }
+    Ok(())
+}
+
+fn check_pair<P: Stored, Q: Stored>(source: Size, target: Size) -> Result<()> {
+    if P::LAYOUT != Q::LAYOUT {
+        return Err(Error::unusable(format!("a change of depth keeps the layout: {} to {}", P::LAYOUT, Q::LAYOUT)));
+    }
+    if source != target {
+        return Err(Error::sizes("the target", source, target));
+    }
+    Ok(())
 }
 
 /// Planes as a picture of this depth: 1 plane becomes gray, 2 gray and alpha, 3 rgb, 4 rgb and alpha. One pass.

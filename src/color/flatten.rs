@@ -15,16 +15,21 @@ pub fn flatten(pixels: &Pixels, background: [f64; 3]) -> Result<Pixels> {
     impl Job for Flatten {
         type Out = Result<Pixels>;
         fn run<P: Stored>(self, view: View<'_, P>) -> Result<Pixels> {
-            let [r, g, b] = self.0;
-            match P::LAYOUT {
-                Layout::GrayAlpha if r == g && g == b => each::<P, Gray<P::Number>>(view, [0; 1], &self.0),
-                Layout::GrayAlpha => each::<P, Rgb<P::Number>>(view, [0, 0, 0], &self.0),
-                Layout::Rgba => each::<P, Rgb<P::Number>>(view, [0, 1, 2], &self.0),
-                _ => Ok(view.to_frame().into()),
-            }
+            flatten_view(view, self.0)
         }
     }
     pixels.visit(Flatten(background))
+}
+
+/// [`flatten`] of pixels of a known type.
+pub(super) fn flatten_view<P: Stored>(view: View<'_, P>, background: [f64; 3]) -> Result<Pixels> {
+    let [r, g, b] = background;
+    match P::LAYOUT {
+        Layout::GrayAlpha if r == g && g == b => each::<P, Gray<P::Number>>(view, [0; 1], &background),
+        Layout::GrayAlpha => each::<P, Rgb<P::Number>>(view, [0, 0, 0], &background),
+        Layout::Rgba => each::<P, Rgb<P::Number>>(view, [0, 1, 2], &background),
+        _ => Ok(view.to_frame().into()),
+    }
 }
 
 fn each<P: Stored, Q: Stored + Pixel<Number = P::Number>>(

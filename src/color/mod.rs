@@ -2,10 +2,12 @@
 //!
 //! Not here: depth and channel moves, which make no new colours ([`access`](crate::access)).
 
+mod convert;
 mod flatten;
 mod gray;
 mod model;
 
+pub use convert::{AlphaRule, ConvertRules, convert, convert_into, convert_pixels};
 pub use flatten::flatten;
 pub use gray::{GrayWeights, gray, gray_into, pixels_to_gray};
 pub use model::pixels_to_color;

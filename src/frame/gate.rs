@@ -27,6 +27,12 @@ impl Shape {
         Shape::check(size, row, stride, unit_bytes, "numbers")
     }
 
+    /// Rows in foreign memory, in bytes: without gaps unless a stride is given.
+    pub(crate) fn foreign(size: Size, pixel_bytes: usize, stride: Option<usize>) -> Result<Shape> {
+        let row = row_units(size, pixel_bytes)?;
+        Shape::check(size, row, stride.unwrap_or(row), 1, "bytes")
+    }
+
     /// The shape of packed rows whose size has been through this gate before.
     #[inline]
     pub(crate) fn known(size: Size, channels: usize) -> Shape {

@@ -120,4 +120,6 @@ pub trait Pixel: Copy + Default + PartialEq + std::fmt::Debug + Send + Sync + Se
 pub trait Stored: Pixel<Number: Sample> {
     /// The layout, at run time.
     const LAYOUT: Layout;
+    /// The same layout over another sample type.
+    type Over<T: Sample>: Stored + Pixel<Number = T>;
 }

@@ -9,6 +9,7 @@ pub(crate) mod codes;
 mod layout;
 mod meaning;
 mod number;
+mod premultiplied;
 mod sample;
 mod types;
 
@@ -16,6 +17,7 @@ pub use cast::{pixels_of, pixels_of_mut, samples_of, samples_of_mut};
 pub use layout::{Layout, Pixel, Stored};
 pub use meaning::{Meaning, Space, Transfer};
 pub use number::{Number, NumberKind};
+pub use premultiplied::Premultiplied;
 pub use sample::{Depth, Sample};
 pub use types::{Cmyk, Gray, GrayAlpha, Lab, Rgb, Rgba};
 

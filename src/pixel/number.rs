@@ -18,6 +18,17 @@ pub trait Number: Copy + Default + PartialEq + PartialOrd + Debug + Display + Se
     fn is_nan(self) -> bool {
         false
     }
+
+    /// The number as another type, its value kept as far as that can hold it and **not** rescaled: 255 stays 255.
+    /// Integers clamp to the range; floats become integers as [`from_f64`](Number::from_f64) says.
+    fn cast_unscaled<T: Number>(self) -> T;
+
+    /// The number of 64 even random bits between two, both included for integers, `high` left out for floats.
+    #[doc(hidden)]
+    fn between(low: Self, high: Self, bits: u64) -> Self;
+
+    #[doc(hidden)]
+    fn from_i128(value: i128) -> Self;
 }
 
 /// Which plain number type, at run time.
@@ -93,6 +104,16 @@ macro_rules! integers {
             fn to_f64(self) -> f64 { self as f64 }
             // `as` clamps to the type's range and turns NaN into 0: just the rule.
             fn from_f64(value: f64) -> Self { (value + 0.5).floor() as $t }
+            #[inline(always)]
+            fn cast_unscaled<T: Number>(self) -> T { T::from_i128(self as i128) }
+            fn between(low: Self, high: Self, bits: u64) -> Self {
+                let span = (high as i128 - low as i128) as u128 + 1;
+                // span is at most 2^64, so the product takes at most 128 bits but for that one span.
+                let step = if span > u128::from(u64::MAX) { u128::from(bits) } else { (span * u128::from(bits)) >> 64 };
+                (low as i128 + step as i128) as $t
+            }
+            #[inline(always)]
+            fn from_i128(value: i128) -> Self { value.clamp(<$t>::MIN as i128, <$t>::MAX as i128) as $t }
         }
     )*};
 }
@@ -105,6 +126,16 @@ macro_rules! floats {
             const KIND: NumberKind = NumberKind::$kind;
             fn to_f64(self) -> f64 { self as f64 }
             fn from_f64(value: f64) -> Self { value as $t }
+            #[inline(always)]
+            fn cast_unscaled<T: Number>(self) -> T { T::from_f64(self as f64) }
+            fn between(low: Self, high: Self, bits: u64) -> Self {
+                let share = (bits >> 11) as f64 / (1u64 << 53) as f64;
+                let value = (low as f64 + (high as f64 - low as f64) * share) as $t;
+                // Rounding may reach the upper end, which is left out.
+                if value < high || low == high { value } else { low }
+            }
+            #[inline(always)]
+            fn from_i128(value: i128) -> Self { value as $t }
             fn is_nan(self) -> bool { <$t>::is_nan(self) }
         }
     )*};
@@ -132,6 +163,14 @@ mod tests {
         check::<f32>();
         check::<f64>();
         assert_eq!(NumberKind::ALL.len(), 10);
+    }
+
+    #[test]
+    fn casts_keep_the_value_and_clamp_to_the_range() {
+        assert_eq!((300u16.cast_unscaled::<u8>(), (-7i8).cast_unscaled::<u8>()), (255, 0));
+        assert_eq!((255u8.cast_unscaled::<f32>(), 2.5f32.cast_unscaled::<i16>()), (255.0, 3));
+        assert_eq!((u64::MAX.cast_unscaled::<i64>(), i64::MIN.cast_unscaled::<u64>()), (i64::MAX, 0));
+        assert_eq!((u64::MAX - 1).cast_unscaled::<u64>(), u64::MAX - 1);
     }
 
     #[test]

@@ -25,7 +25,8 @@ macro_rules! pixel {
             const CHANNEL_NAMES: &'static [&'static str] = $names;
             fn describe() -> String { format!(concat!($word, " {}"), S::KIND.name()) }
         }
-        impl<S: Sample> Stored for $name<S> { const LAYOUT: Layout = Layout::$layout; }
+        impl<S: Sample> Stored for $name<S> { const LAYOUT: Layout = Layout::$layout;
+            type Over<T: Sample> = $name<T>; }
     };
 }
 

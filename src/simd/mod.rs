@@ -4,6 +4,8 @@
 //! [`Level::run`], which compiles the same safe body once more for wider registers; what it computes is the same.
 #![allow(unsafe_code)]
 
+pub(crate) mod transpose;
+
 /// An instruction set that this machine has.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(crate) struct Level(Set);

@@ -1,0 +1,77 @@
+//! What lies outside a picture.
+
+use crate::error::{Error, Result};
+use crate::frame::Size;
+use crate::pixel::Pixel;
+
+/// What a position outside a picture holds.
+#[derive(Debug, Clone, Copy, PartialEq, Default)]
+#[non_exhaustive]
+pub enum Edge<P> {
+    /// The nearest pixel of the border: `a b c` goes on as `c c c`.
+    #[default]
+    Clamp,
+    /// The picture mirrored about its outer border, the border pixel repeated, and so on periodically: `a b c` goes on
+    /// as `c b a a b c`.
+    Reflect,
+    /// The picture again: `a b c` goes on as `a b c`.
+    Wrap,
+    /// One pixel everywhere.
+    Constant(P),
+}
+
+impl<P: Pixel> Edge<P> {
+    /// The position inside `0..side` that stands for `at`, which may lie outside; `None` where a constant does.
+    /// `side` must not be 0 unless the edge is a constant; then there is none.
+    #[inline]
+    pub fn inside(self, at: i64, side: u32) -> Option<u32> {
+        let n = i64::from(side);
+        if (0..n).contains(&at) {
+            return Some(at as u32);
+        }
+        let last = n.checked_sub(1).filter(|last| *last >= 0)?;
+        match self {
+            Edge::Constant(_) => None,
+            Edge::Clamp => Some(at.clamp(0, last) as u32),
+            Edge::Wrap => Some(at.rem_euclid(n) as u32),
+            Edge::Reflect => {
+                let place = at.rem_euclid(2 * n);
+                Some(if place < n { place } else { 2 * n - 1 - place } as u32)
+            }
+        }
+    }
+
+    /// The pixel that a constant edge shows; the default elsewhere, where it is never asked for.
+    pub(crate) fn constant(self) -> P {
+        if let Edge::Constant(pixel) = self { pixel } else { P::default() }
+    }
+
+    /// An empty picture has no border that could go on.
+    pub(crate) fn needs_pixels(self, size: Size) -> Result<()> {
+        if size.is_empty() && !matches!(self, Edge::Constant(_)) {
+            return Err(Error::unusable(format!(
+                "a picture of {size} has no pixel to go on with; use a constant edge"
+            )));
+        }
+        Ok(())
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::pixel::Gray;
+
+    #[test]
+    fn each_edge_goes_on_as_the_words_say() {
+        let go_on = |edge: Edge<Gray<u8>>| -> String {
+            (-7..10).map(|at| edge.inside(at, 3).map_or('-', |i| ['a', 'b', 'c'][i as usize])).collect()
+        };
+        assert_eq!(go_on(Edge::Clamp), "aaaaaaaabcccccccc");
+        assert_eq!(go_on(Edge::Reflect), "aabccbaabccbaabcc");
+        assert_eq!(go_on(Edge::Wrap), "cabcabcabcabcabca");
+        assert_eq!(go_on(Edge::Constant(Gray::new(0))), "-------abc-------");
+        assert_eq!(Edge::<Gray<u8>>::Reflect.inside(i64::MIN, 1), Some(0));
+        assert_eq!(Edge::<Gray<u8>>::Wrap.inside(5, 0), None);
+    }
+}

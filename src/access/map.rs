@@ -1,0 +1,246 @@
+//! A user's own operation, one closure: over pixels and over their numbers, on one thread or spread over rows.
+
+use super::depth::for_bands;
+use crate::error::{Error, Result};
+use crate::frame::{Frame, Region, Size, View, ViewMut};
+use crate::pixel::{Number, Pixel};
+use crate::threads::{self, Threads};
+
+/// Rows that are folded together when the work is spread: fixed, so that float sums do not depend on the threads.
+const STRIP: u32 = 64;
+
+impl<P: Pixel> View<'_, P> {
+    /// A new frame whose pixels are a function of these. One pass.
+    ///
+    /// # Errors
+    /// A size beyond the address space or the system's memory.
+    ///
+    /// # Examples
+    /// ```
+    /// use rahmen::{Frame, Gray, Rgb, Size};
+    /// let dusk = Frame::filled(Size::new(2, 2), Rgb::new(200u8, 120, 90))?;
+    /// let reds = dusk.view().map(|p| Gray::new(p.r))?;
+    /// assert_eq!(reds[(1, 1)].v, 200);
+    /// # Ok::<(), rahmen::Error>(())
+    /// ```
+    pub fn map<Q: Pixel>(&self, change: impl FnMut(P) -> Q) -> Result<Frame<Q>> {
+        let mut out = Frame::new(self.size())?;
+        self.map_into(out.view_mut(), change)?;
+        Ok(out)
+    }
+
+    /// [`map`](View::map) into a view of the same size.
+    ///
+    /// # Errors
+    /// A target of another size.
+    #[inline]
+    pub fn map_into<Q: Pixel>(&self, mut target: ViewMut<'_, Q>, mut change: impl FnMut(P) -> Q) -> Result<()> {
+        same_size("the target", self.size(), target.size())?;
+        for (from, to) in self.rows().zip(target.rows_mut()) {
+            for (from, to) in from.iter().zip(to) {
+                *to = change(*from);
+            }
+        }
+        Ok(())
+    }
+
+    /// [`map_into`](View::map_into) with its rows spread over threads.
+    ///
+    /// # Errors
+    /// A target of another size.
+    pub fn map_into_spread<Q: Pixel>(
+        &self,
+        target: ViewMut<'_, Q>,
+        threads: Threads,
+        change: impl Fn(P) -> Q + Sync + Send,
+    ) -> Result<()> {
+        same_size("the target", self.size(), target.size())?;
+        let bands = threads.bands(self.size().pixels() as usize * (size_of::<P>() + size_of::<Q>()));
+        for_bands(*self, target, bands, |from, mut to| {
+            for (from, to) in from.rows().zip(to.rows_mut()) {
+                for (from, to) in from.iter().zip(to) {
+                    *to = change(*from);
+                }
+            }
+        });
+        Ok(())
+    }
+
+    /// A new frame whose numbers are a function of these numbers, channel by channel, alpha included. One pass.
+    ///
+    /// # Errors
+    /// Pixels of other channel counts, or a size beyond the address space or the system's memory.
+    pub fn map_numbers<Q: Pixel>(&self, change: impl FnMut(P::Number) -> Q::Number) -> Result<Frame<Q>> {
+        let mut out = Frame::new(self.size())?;
+        self.map_numbers_into(out.view_mut(), change)?;
+        Ok(out)
+    }
+
+    /// [`map_numbers`](View::map_numbers) into a view of the same size.
+    ///
+    /// # Errors
+    /// A target of another size or channel count.
+    #[inline]
+    pub fn map_numbers_into<Q: Pixel>(
+        &self,
+        mut target: ViewMut<'_, Q>,
+        mut change: impl FnMut(P::Number) -> Q::Number,
+    ) -> Result<()> {
+        same_size("the target", self.size(), target.size())?;
+        if P::CHANNELS != Q::CHANNELS {
+            return Err(Error::unusable(format!("{} and {} differ in channels", P::describe(), Q::describe())));
+        }
+        for y in 0..self.height() {
+            for (from, to) in self.row_numbers(y).iter().zip(target.row_numbers_mut(y)) {
+                *to = change(*from);
+            }
+        }
+        Ok(())
+    }
+
+    /// A new frame whose pixels are a function of these and another picture's at the same place. One pass over both.
+    ///
+    /// # Errors
+    /// Another size, or a size beyond the address space or the system's memory.
+    pub fn zip<Q: Pixel, R: Pixel>(&self, other: &View<'_, Q>, join: impl FnMut(P, Q) -> R) -> Result<Frame<R>> {
+        same_size("the other picture", self.size(), other.size())?;
+        let mut out = Frame::new(self.size())?;
+        self.zip_into(other, out.view_mut(), join)?;
+        Ok(out)
+    }
+
+    /// [`zip`](View::zip) into a view of the same size.
+    ///
+    /// # Errors
+    /// Sizes that differ.
+    #[inline]
+    pub fn zip_into<Q: Pixel, R: Pixel>(
+        &self,
+        other: &View<'_, Q>,
+        mut target: ViewMut<'_, R>,
+        mut join: impl FnMut(P, Q) -> R,
+    ) -> Result<()> {
+        same_size("the other picture", self.size(), other.size())?;
+        same_size("the target", self.size(), target.size())?;
+        for ((a, b), to) in self.rows().zip(other.rows()).zip(target.rows_mut()) {
+            for ((a, b), to) in a.iter().zip(b).zip(to) {
+                *to = join(*a, *b);
+            }
+        }
+        Ok(())
+    }
+
+    /// [`zip_into`](View::zip_into) with its rows spread over threads.
+    ///
+    /// # Errors
+    /// Sizes that differ.
+    pub fn zip_into_spread<Q: Pixel, R: Pixel>(
+        &self,
+        other: &View<'_, Q>,
+        target: ViewMut<'_, R>,
+        threads: Threads,
+        join: impl Fn(P, Q) -> R + Sync + Send,
+    ) -> Result<()> {
+        same_size("the other picture", self.size(), other.size())?;
+        same_size("the target", self.size(), target.size())?;
+        let mut rest = target;
+        let bytes = self.size().pixels() as usize * (size_of::<P>() + size_of::<Q>() + size_of::<R>());
+        let mut jobs = Vec::new();
+        for band in threads::bands(self.height(), threads.bands(bytes)) {
+            let (to, below) = rest.cut_rows(band.end - band.start);
+            rest = below;
+            jobs.push((rows_of(self, &band), rows_of(other, &band), to));
+        }
+        // Sizes were checked above, so the bands agree.
+        threads::each(jobs, |(a, b, to)| drop(a.zip_into(&b, to, &join)));
+        Ok(())
+    }
+
+    /// All pixels folded into one value, row by row from the top left. One pass.
+    #[inline]
+    pub fn fold<A>(&self, start: A, mut add: impl FnMut(A, P) -> A) -> A {
+        self.rows().fold(start, |sum, row| row.iter().fold(sum, |sum, p| add(sum, *p)))
+    }
+
+    /// All numbers folded into one value, alpha included. One pass.
+    #[inline]
+    pub fn fold_numbers<A>(&self, start: A, mut add: impl FnMut(A, P::Number) -> A) -> A {
+        (0..self.height()).fold(start, |sum, y| self.row_numbers(y).iter().fold(sum, |sum, v| add(sum, *v)))
+    }
+
+    /// Strips of 64 rows folded by themselves, spread over threads, and then joined from the top: the result does not
+    /// depend on the threads, whatever the closures do. One pass.
+    pub fn fold_spread<A: Send>(
+        &self,
+        threads: Threads,
+        start: impl Fn() -> A + Sync + Send,
+        add: impl Fn(A, P) -> A + Sync + Send,
+        join: impl FnMut(A, A) -> A,
+    ) -> A {
+        let strip = |top: u32| {
+            let rows = top..self.height().min(top.saturating_add(STRIP));
+            rows_of(self, &rows).fold(start(), &add)
+        };
+        let tops: Vec<u32> = (0..self.height()).step_by(STRIP as usize).collect();
+        let bytes = self.size().pixels() as usize * size_of::<P>();
+        let parts = match threads.bands(bytes) {
+            1 => tops.into_iter().map(strip).collect(),
+            _ => threads::collect(tops, strip),
+        };
+        parts.into_iter().reduce(join).unwrap_or_else(start)
+    }
+
+    /// The numbers as another type, each value kept as far as the type can hold it and **not** rescaled: 255 stays 255
+    /// and becomes 255.0. Almost always a change of depth is what is wanted: [`depth`](super::depth). One pass.
+    ///
+    /// # Errors
+    /// Pixels of other channel counts, or a size beyond the address space or the system's memory.
+    pub fn cast_unscaled<Q: Pixel>(&self) -> Result<Frame<Q>> {
+        self.map_numbers(|v| v.cast_unscaled())
+    }
+}
+
+impl<P: Pixel> ViewMut<'_, P> {
+    /// Every pixel replaced by a function of it. One pass.
+    #[inline]
+    pub fn update(&mut self, mut change: impl FnMut(P) -> P) {
+        for row in self.rows_mut() {
+            for p in row {
+                *p = change(*p);
+            }
+        }
+    }
+
+    /// Every number replaced by a function of it, alpha included. One pass.
+    #[inline]
+    pub fn update_numbers(&mut self, mut change: impl FnMut(P::Number) -> P::Number) {
+        for y in 0..self.height() {
+            for v in self.row_numbers_mut(y) {
+                *v = change(*v);
+            }
+        }
+    }
+
+    /// [`update`](ViewMut::update) with its rows spread over threads.
+    pub fn update_spread(&mut self, threads: Threads, change: impl Fn(P) -> P + Sync + Send) {
+        let bands = threads.bands(self.size().pixels() as usize * 2 * size_of::<P>());
+        let height = self.height();
+        let mut rest = self.reborrow();
+        let mut jobs = Vec::new();
+        for band in threads::bands(height, bands) {
+            let (part, below) = rest.cut_rows(band.end - band.start);
+            rest = below;
+            jobs.push(part);
+        }
+        threads::each(jobs, |mut part| part.update(&change));
+    }
+}
+
+/// A band of rows of a view; the band lies inside.
+fn rows_of<'a, P: Pixel>(view: &View<'a, P>, band: &std::ops::Range<u32>) -> View<'a, P> {
+    view.part(Region { y: band.start, height: band.end - band.start, ..view.size().region() })
+}
+
+pub(super) fn same_size(what: &str, wanted: Size, found: Size) -> Result<()> {
+    if wanted == found { Ok(()) } else { Err(Error::sizes(what, wanted, found)) }
+}

@@ -1,0 +1,174 @@
+//! More picture around a picture, and the picture shifted with wrap.
+
+use super::Edge;
+use crate::error::{Error, ErrorKind, Result};
+use crate::frame::{Frame, Region, Size, View, ViewMut};
+use crate::pixel::Pixel;
+
+/// Pixels to add at each side.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub struct Margins {
+    /// Columns at the left.
+    pub left: u32,
+    /// Rows at the top.
+    pub top: u32,
+    /// Columns at the right.
+    pub right: u32,
+    /// Rows at the bottom.
+    pub bottom: u32,
+}
+
+impl Margins {
+    /// The same at every side.
+    pub const fn all(pixels: u32) -> Margins {
+        Margins { left: pixels, top: pixels, right: pixels, bottom: pixels }
+    }
+
+    /// The size of a picture of `inner` with these margins.
+    ///
+    /// # Errors
+    /// A side beyond `u32`.
+    pub fn around(self, inner: Size) -> Result<Size> {
+        let side = |a: u32, inner: u32, b: u32| a.checked_add(inner).and_then(|n| n.checked_add(b));
+        match (side(self.left, inner.width, self.right), side(self.top, inner.height, self.bottom)) {
+            (Some(width), Some(height)) => Ok(Size::new(width, height)),
+            _ => Err(ErrorKind::TooLarge { what: format!("{inner} with margins {self:?}") }.into()),
+        }
+    }
+}
+
+impl<P: Pixel> View<'_, P> {
+    /// The picture with margins that hold what the edge says. One pass.
+    ///
+    /// # Errors
+    /// An empty picture with an edge that needs a pixel, or a size beyond the address space or the system's memory.
+    ///
+    /// # Examples
+    /// ```
+    /// use rahmen::{Frame, Gray, Size, access::{Edge, Margins}};
+    /// let row = Frame::<Gray<u8>>::from_numbers(Size::new(3, 1), vec![1, 2, 3])?;
+    /// let wide = row.view().padded(Margins { left: 2, right: 4, ..Margins::default() }, Edge::Reflect)?;
+    /// assert_eq!(wide.numbers(), [2, 1, 1, 2, 3, 3, 2, 1, 1]);
+    /// # Ok::<(), rahmen::Error>(())
+    /// ```
+    pub fn padded(&self, margins: Margins, edge: Edge<P>) -> Result<Frame<P>> {
+        let mut out = Frame::new(margins.around(self.size())?)?;
+        self.pad_into(margins, edge, out.view_mut())?;
+        Ok(out)
+    }
+
+    /// [`padded`](View::padded) into a view of just that size.
+    ///
+    /// # Errors
+    /// An empty picture with an edge that needs a pixel, or a target of another size.
+    pub fn pad_into(&self, margins: Margins, edge: Edge<P>, mut target: ViewMut<'_, P>) -> Result<()> {
+        let outer = margins.around(self.size())?;
+        if target.size() != outer {
+            return Err(Error::sizes("the target", outer, target.size()));
+        }
+        if !outer.is_empty() {
+            edge.needs_pixels(self.size())?;
+        }
+        for (y, row) in (0u32..).zip(target.rows_mut()) {
+            match edge.inside(i64::from(y) - i64::from(margins.top), self.height()) {
+                Some(from) => pad_row(self.row(from), margins.left, edge, row),
+                None => row.fill(edge.constant()),
+            }
+        }
+        Ok(())
+    }
+
+    /// The picture moved by (dx, dy), what leaves at one side coming in at the other. One pass.
+    ///
+    /// # Errors
+    /// A size beyond the system's memory.
+    pub fn shifted(&self, dx: i64, dy: i64) -> Result<Frame<P>> {
+        let mut out = Frame::new(self.size())?;
+        self.shift_into(dx, dy, out.view_mut())?;
+        Ok(out)
+    }
+
+    /// [`shifted`](View::shifted) into a view of the same size.
+    ///
+    /// # Errors
+    /// A target of another size.
+    pub fn shift_into(&self, dx: i64, dy: i64, mut target: ViewMut<'_, P>) -> Result<()> {
+        if target.size() != self.size() {
+            return Err(Error::sizes("the target", self.size(), target.size()));
+        }
+        if self.size().is_empty() {
+            return Ok(());
+        }
+        let (dx, dy) = (wrapped(dx, self.width()), wrapped(dy, self.height()));
+        let height = self.height() as usize;
+        for (y, row) in target.rows_mut().enumerate() {
+            let from = self.row(((y + height - dy) % height) as u32);
+            let (end, start) = from.split_at(from.len() - dx);
+            row[..dx].copy_from_slice(start);
+            row[dx..].copy_from_slice(end);
+        }
+        Ok(())
+    }
+}
+
+impl<P: Pixel> ViewMut<'_, P> {
+    /// Moves the picture by (dx, dy) in place, what leaves at one side coming in at the other. Two passes where dy is
+    /// not 0, with memory for one row.
+    pub fn shift(&mut self, dx: i64, dy: i64) {
+        if self.size().is_empty() {
+            return;
+        }
+        let (dx, dy) = (wrapped(dx, self.width()), wrapped(dy, self.height()));
+        if dx > 0 {
+            self.rows_mut().for_each(|row| row.rotate_right(dx));
+        }
+        if dy > 0 {
+            let mut rows: Vec<_> = self.rows_mut().collect();
+            // Three reversals are a rotation: rows change places by swapping their pixels.
+            reverse(&mut rows);
+            let (top, bottom) = rows.split_at_mut(dy);
+            reverse(top);
+            reverse(bottom);
+        }
+    }
+}
+
+/// Exchanges the pixels of the first row with those of the last, and so on inward.
+fn reverse<P: Pixel>(rows: &mut [&mut [P]]) {
+    let mut rows = rows.iter_mut();
+    while let (Some(a), Some(b)) = (rows.next(), rows.next_back()) {
+        a.swap_with_slice(b);
+    }
+}
+
+/// A distance as one from 0 to below the side.
+fn wrapped(by: i64, side: u32) -> usize {
+    by.rem_euclid(i64::from(side)) as usize
+}
+
+/// A row with what lies beyond its ends. Where the margins are wider than the row, positions are looked up one by one.
+pub(super) fn pad_row<P: Pixel>(from: &[P], left: u32, edge: Edge<P>, to: &mut [P]) {
+    let (before, rest) = to.split_at_mut(left as usize);
+    let (inner, behind) = rest.split_at_mut(from.len());
+    inner.copy_from_slice(from);
+    let beyond = |to: &mut [P], first: i64| {
+        for (x, p) in (first..).zip(to) {
+            *p = edge.inside(x, from.len() as u32).map_or_else(|| edge.constant(), |x| from[x as usize]);
+        }
+    };
+    beyond(before, -i64::from(left));
+    beyond(behind, from.len() as i64);
+}
+
+/// The part of a region with signed corners that lies inside a size, and where in the region it starts.
+pub(super) fn visible(x: i64, y: i64, part: Size, size: Size) -> Option<(Region, Region)> {
+    let along = |at: i64, part: u32, side: u32| {
+        let end = at.saturating_add(i64::from(part)).min(i64::from(side));
+        let start = at.max(0);
+        (start < end).then(|| (start as u32..end as u32, (start - at) as u32..(end - at) as u32))
+    };
+    let (x_to, x_from) = along(x, part.width, size.width)?;
+    let (y_to, y_from) = along(y, part.height, size.height)?;
+    let region = |x: std::ops::Range<u32>, y: std::ops::Range<u32>| Region::new(x, y).ok();
+    Some((region(x_to, y_to)?, region(x_from, y_from)?))
+}

@@ -1,0 +1,364 @@
+//! Equal patches of a picture: where they lie, cutting them out, and putting them together again.
+
+use super::{Edge, Margins};
+use crate::error::{Error, Result};
+use crate::frame::{Frame, Region, Size, View, ViewMut};
+use crate::pixel::{Number, Pixel};
+
+/// What becomes of the columns at the right and the rows at the bottom that do not fill a tile.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Default)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize), serde(rename_all = "snake_case"))]
+pub enum Rest {
+    /// They are in no tile.
+    Drop,
+    /// They are in tiles that are smaller than the others.
+    #[default]
+    Keep,
+    /// They are in tiles as large as the others, which reach beyond the picture; an [`Edge`] says what is there.
+    Pad,
+}
+
+/// Where the tiles of a picture lie: equal sizes at equal steps, row by row from the top left.
+///
+/// As few tiles as cover the picture; with [`Rest::Drop`] as many as lie within it.
+///
+/// # Examples
+/// ```
+/// use rahmen::{Frame, Gray, Size, access::{Rest, TileGrid}};
+/// let frame = Frame::from_fn(Size::new(10, 4), |x, y| Gray::new((10 * y + x) as u8))?;
+/// let grid = TileGrid::new(frame.size(), Size::new(4, 4), (3, 3), Rest::Keep)?;
+/// assert_eq!((grid.columns(), grid.rows(), grid.count()), (3, 1, 3));
+/// let corners: Vec<u8> = frame.view().tiles(&grid)?.map(|tile| tile[(0, 0)].v).collect();
+/// assert_eq!(corners, [0, 3, 6]);
+/// # Ok::<(), rahmen::Error>(())
+/// ```
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
+pub struct TileGrid {
+    picture: Size,
+    tile: Size,
+    step: (u32, u32),
+    rest: Rest,
+}
+
+/// One tile of a grid.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub struct Tile {
+    /// Which column of tiles it is in.
+    pub column: u32,
+    /// Which row of tiles.
+    pub row: u32,
+    /// The part of the picture it covers: smaller than a tile where it reaches beyond.
+    pub region: Region,
+}
+
+/// What a pixel is that several tiles hold.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum Overlap {
+    /// The last tile's, in the grid's order.
+    #[default]
+    Last,
+    /// The mean of all, a channel each, rounded to nearest, ties up.
+    Average,
+}
+
+impl TileGrid {
+    /// Tiles of a size, each a step (along x and y) from the one before; a step as long as the tile is the plain case.
+    ///
+    /// # Errors
+    /// A tile or a step of zero.
+    pub fn new(picture: Size, tile: Size, step: (u32, u32), rest: Rest) -> Result<TileGrid> {
+        if tile.is_empty() {
+            return Err(Error::unusable(format!("a tile of {tile} has no pixel; both sides must be 1 or more")));
+        }
+        if step.0 == 0 || step.1 == 0 {
+            return Err(Error::unusable(format!(
+                "steps of {} and {} never get on; they must be 1 or more",
+                step.0, step.1
+            )));
+        }
+        Ok(TileGrid { picture, tile, step, rest })
+    }
+
+    /// The picture's size.
+    pub fn picture(&self) -> Size {
+        self.picture
+    }
+
+    /// A tile's size.
+    pub fn tile_size(&self) -> Size {
+        self.tile
+    }
+
+    /// From one tile to the next, along x and y.
+    pub fn step(&self) -> (u32, u32) {
+        self.step
+    }
+
+    /// What becomes of the rest.
+    pub fn rest(&self) -> Rest {
+        self.rest
+    }
+
+    /// Tiles side by side.
+    pub fn columns(&self) -> u32 {
+        tiles_along(self.picture.width, self.tile.width, self.step.0, self.rest)
+    }
+
+    /// Tiles one below the other.
+    pub fn rows(&self) -> u32 {
+        tiles_along(self.picture.height, self.tile.height, self.step.1, self.rest)
+    }
+
+    /// All tiles.
+    pub fn count(&self) -> u64 {
+        u64::from(self.columns()) * u64::from(self.rows())
+    }
+
+    /// Whether some pixel is in several tiles.
+    pub fn overlaps(&self) -> bool {
+        (self.step.0 < self.tile.width && self.columns() > 1) || (self.step.1 < self.tile.height && self.rows() > 1)
+    }
+
+    /// The tile of this column and row of tiles, or `None` where there is none.
+    pub fn tile(&self, column: u32, row: u32) -> Option<Tile> {
+        if column >= self.columns() || row >= self.rows() {
+            return None;
+        }
+        // A tile of the grid starts inside the picture, so the products are below its sides.
+        let (x, y) = (column * self.step.0, row * self.step.1);
+        let end = |at: u32, tile: u32, side: u32| at.saturating_add(tile).min(side);
+        let width = end(x, self.tile.width, self.picture.width) - x;
+        let height = end(y, self.tile.height, self.picture.height) - y;
+        Some(Tile { column, row, region: Region { x, y, width, height } })
+    }
+
+    /// All tiles, row by row from the top left.
+    pub fn tiles(&self) -> impl Iterator<Item = Tile> + use<> {
+        let grid = *self;
+        (0..grid.rows()).flat_map(move |row| (0..grid.columns()).filter_map(move |column| grid.tile(column, row)))
+    }
+
+    /// The size of this tile as it is cut: with [`Rest::Pad`] all are alike.
+    pub fn cut_size(&self, tile: &Tile) -> Size {
+        if self.rest == Rest::Pad { self.tile } else { tile.region.size() }
+    }
+
+    /// The size of what the tiles make up together: the picture, or less of it with [`Rest::Drop`].
+    ///
+    /// # Errors
+    /// Steps longer than the tile, which leave gaps that no tile holds.
+    pub fn joined_size(&self) -> Result<Size> {
+        if self.step.0 > self.tile.width || self.step.1 > self.tile.height {
+            return Err(Error::unusable(format!(
+                "tiles of {} at steps of {} and {} leave gaps; they cannot be joined",
+                self.tile, self.step.0, self.step.1
+            )));
+        }
+        let end = |count: u32, step: u32, tile: u32, side: u32| match count {
+            0 => 0,
+            n => ((n - 1) * step).saturating_add(tile).min(side),
+        };
+        Ok(Size::new(
+            end(self.columns(), self.step.0, self.tile.width, self.picture.width),
+            end(self.rows(), self.step.1, self.tile.height, self.picture.height),
+        ))
+    }
+
+    /// The picture that the tiles make up: `tile` gives each in the grid's order, as it was cut. One pass over the
+    /// tiles; with [`Overlap::Average`] in `f64`, with two values a number of memory.
+    ///
+    /// # Errors
+    /// Tiles of other sizes than the grid's, gaps, what `tile` gives, or a size beyond the system's memory.
+    pub fn join<P: Pixel>(&self, overlap: Overlap, tile: impl FnMut(Tile) -> Result<Frame<P>>) -> Result<Frame<P>> {
+        let mut out = Frame::new(self.joined_size()?)?;
+        self.join_into(overlap, out.view_mut(), tile)?;
+        Ok(out)
+    }
+
+    /// [`join`](TileGrid::join) into a view of the size that [`joined_size`](TileGrid::joined_size) gives.
+    ///
+    /// # Errors
+    /// As [`join`](TileGrid::join), or a target of another size.
+    pub fn join_into<P: Pixel>(
+        &self,
+        overlap: Overlap,
+        mut target: ViewMut<'_, P>,
+        mut tile: impl FnMut(Tile) -> Result<Frame<P>>,
+    ) -> Result<()> {
+        super::map::same_size("the target", self.joined_size()?, target.size())?;
+        let mut sums = match overlap {
+            Overlap::Average if self.overlaps() => Some(Sums::new(target.size(), P::CHANNELS)?),
+            _ => None,
+        };
+        for place in self.tiles() {
+            let frame = tile(place)?;
+            super::map::same_size(
+                &format!("tile {},{}", place.column, place.row),
+                self.cut_size(&place),
+                frame.size(),
+            )?;
+            let inside = frame.region(place.region.size().region())?;
+            match &mut sums {
+                Some(sums) => sums.add(inside, place.region),
+                None => target.paste(&inside, i64::from(place.region.x()), i64::from(place.region.y()))?,
+            }
+        }
+        if let Some(sums) = sums {
+            sums.means_into(&mut target);
+        }
+        Ok(())
+    }
+}
+
+/// What tiles add up to, and how many lie on each pixel.
+struct Sums {
+    width: usize,
+    channels: usize,
+    sums: Vec<f64>,
+    counts: Vec<u32>,
+}
+
+impl Sums {
+    fn new(size: Size, channels: usize) -> Result<Sums> {
+        let pixels = size.pixels() as usize;
+        let sums = crate::frame::gate::zeroed(pixels * channels)?;
+        Ok(Sums { width: size.width as usize, channels, sums, counts: crate::frame::gate::zeroed(pixels)? })
+    }
+
+    fn add<P: Pixel>(&mut self, tile: View<'_, P>, region: Region) {
+        for y in 0..tile.height() {
+            let at = (region.y() + y) as usize * self.width + region.x() as usize;
+            let row = tile.row_numbers(y);
+            let to = &mut self.sums[at * self.channels..][..row.len()];
+            to.iter_mut().zip(row).for_each(|(sum, v)| *sum += v.to_f64());
+            self.counts[at..at + tile.width() as usize].iter_mut().for_each(|n| *n += 1);
+        }
+    }
+
+    fn means_into<P: Pixel>(self, target: &mut ViewMut<'_, P>) {
+        let (sums, counts) = (self.sums.chunks(self.width * self.channels), self.counts.chunks(self.width));
+        for (y, (sums, counts)) in (0..target.height()).zip(sums.zip(counts)) {
+            let pixels = target.row_numbers_mut(y).chunks_exact_mut(P::CHANNELS);
+            for ((to, sums), &n) in pixels.zip(sums.chunks_exact(P::CHANNELS)).zip(counts) {
+                // Without gaps every pixel is in one tile at least.
+                to.iter_mut().zip(sums).for_each(|(to, sum)| *to = P::Number::from_f64(sum / f64::from(n.max(1))));
+            }
+        }
+    }
+}
+
+fn tiles_along(side: u32, tile: u32, step: u32, rest: Rest) -> u32 {
+    match rest {
+        Rest::Drop if tile <= side => (side - tile) / step + 1,
+        Rest::Drop => 0,
+        Rest::Keep | Rest::Pad if side == 0 => 0,
+        Rest::Keep | Rest::Pad if step >= tile => side.div_ceil(step),
+        Rest::Keep | Rest::Pad => side.saturating_sub(tile).div_ceil(step) + 1,
+    }
+}
+
+impl<'a, P: Pixel> View<'a, P> {
+    /// The tiles of a grid over this view, without a copy, in the grid's order; of tiles that reach beyond the view
+    /// the part inside, also with [`Rest::Pad`]: [`cut_tile`](View::cut_tile) gives those whole.
+    ///
+    /// # Errors
+    /// A grid for a picture of another size.
+    pub fn tiles(&self, grid: &TileGrid) -> Result<impl Iterator<Item = View<'a, P>> + use<'a, P>> {
+        super::map::same_size("the grid's picture", self.size(), grid.picture)?;
+        let view = *self;
+        // A grid of this size has only tiles that lie inside.
+        Ok(grid.tiles().map(move |tile| view.part(tile.region)))
+    }
+
+    /// One tile as a frame of its own, as large as the grid says, with what the edge says beyond the view. One pass
+    /// over the tile.
+    ///
+    /// # Errors
+    /// A grid for a picture of another size, or a size beyond the system's memory.
+    pub fn cut_tile(&self, grid: &TileGrid, tile: &Tile, edge: Edge<P>) -> Result<Frame<P>> {
+        super::map::same_size("the grid's picture", self.size(), grid.picture)?;
+        let inside = self.region(tile.region)?;
+        let (size, whole) = (tile.region.size(), grid.cut_size(tile));
+        if whole == size {
+            return Ok(inside.to_frame());
+        }
+        if matches!(edge, Edge::Clamp | Edge::Constant(_)) {
+            // The border within the tile is the picture's own, so padding the tile is padding the picture.
+            let (right, bottom) = (whole.width - size.width, whole.height - size.height);
+            return inside.padded(Margins { right, bottom, ..Margins::default() }, edge);
+        }
+        Frame::from_fn(whole, |x, y| {
+            let at = |at: u32, by: u32, side| edge.inside(i64::from(at) + i64::from(by), side);
+            let place = (at(tile.region.x(), x, self.width()), at(tile.region.y(), y, self.height()));
+            // Reflecting and wrapping edges always lead inside a view that has a tile.
+            let (Some(x), Some(y)) = place else { return edge.constant() };
+            self.row(y)[x as usize]
+        })
+    }
+}
+
+impl<'a, P: Pixel> ViewMut<'a, P> {
+    /// The tiles of a grid over this view, all to write at once, in the grid's order.
+    ///
+    /// # Errors
+    /// A grid for a picture of another size, or one whose tiles overlap.
+    pub fn tiles(self, grid: &TileGrid) -> Result<Vec<ViewMut<'a, P>>> {
+        super::map::same_size("the grid's picture", self.size(), grid.picture)?;
+        if grid.overlaps() {
+            return Err(Error::unusable(
+                "tiles that overlap cannot all be written at once; take steps as long as they",
+            ));
+        }
+        let mut out = Vec::new();
+        let mut below = self;
+        for row in 0..grid.rows() {
+            let mut at = 0;
+            let mut line = None;
+            for column in 0..grid.columns() {
+                // Both counts are the grid's own, so there is a tile.
+                let Some(Tile { region, .. }) = grid.tile(column, row) else { continue };
+                let mut right = match line.take() {
+                    Some(rest) => rest,
+                    None => {
+                        let skipped = region.y() - (grid.picture.height - below.height());
+                        let (_, from_here) = below.split_at_row(skipped)?;
+                        let (line, rest) = from_here.split_at_row(region.height())?;
+                        below = rest;
+                        line
+                    }
+                };
+                (_, right) = right.split_at_col(region.x() - at)?;
+                let (tile, rest) = right.split_at_col(region.width())?;
+                out.push(tile);
+                at = region.x() + region.width();
+                line = Some(rest);
+            }
+        }
+        Ok(out)
+    }
+}
+
+/// All tiles side by side in the grid's order, as they were cut, with gaps of a colour between and around them. One pass.
+///
+/// # Errors
+/// A grid for a picture of another size, or a size beyond the address space or the system's memory.
+pub fn contact<P: Pixel>(view: View<'_, P>, grid: &TileGrid, edge: Edge<P>, gap: u32, between: P) -> Result<Frame<P>> {
+    super::map::same_size("the grid's picture", view.size(), grid.picture)?;
+    let cell = |tile: u32| u64::from(tile) + u64::from(gap);
+    let side = |count: u32, tile: u32| {
+        u32::try_from(u64::from(count).saturating_mul(cell(tile)).saturating_add(gap.into())).ok()
+    };
+    let (Some(width), Some(height)) = (side(grid.columns(), grid.tile.width), side(grid.rows(), grid.tile.height))
+    else {
+        return Err(crate::ErrorKind::TooLarge { what: "the contact picture".into() }.into());
+    };
+    let mut out = Frame::filled(Size::new(width, height), between)?;
+    for tile in grid.tiles() {
+        let frame = view.cut_tile(grid, &tile, edge)?;
+        let at = |index: u32, side: u32| (u64::from(index) * cell(side) + u64::from(gap)) as i64;
+        let (x, y) = (at(tile.column, grid.tile.width), at(tile.row, grid.tile.height));
+        out.view_mut().paste(&frame.view(), x, y)?;
+    }
+    Ok(out)
+}
