@@ -5,6 +5,7 @@
 // A bench is a program: a failure may end it, and it prints.
 #![allow(clippy::print_stdout, missing_docs)]
 
+mod depths;
 mod files;
 mod measures;
 mod moves;
@@ -15,6 +16,7 @@ mod resizing;
 fn main() {
     let mut bench = ratio::Bench::from_args();
     moves::rows(&mut bench);
+    depths::rows(&mut bench);
     measures::rows(&mut bench);
     resizing::rows(&mut bench);
     files::rows(&mut bench);

@@ -47,9 +47,9 @@ pub fn split_into<P: Pixel>(view: View<'_, P>, planes: &mut [ViewMut<'_, Plane<P
         let row = view.row_numbers(y);
         match planes {
             [a] => a.row_numbers_mut(y).copy_from_slice(row),
-            [a, b] => swizzle::separate(row, [a.row_numbers_mut(y), b.row_numbers_mut(y)]),
+            [a, b] => swizzle::separate(row, [a.row_numbers_mut(y), b.row_numbers_mut(y), &mut [], &mut []]),
             [a, b, c] => {
-                swizzle::separate(row, [a.row_numbers_mut(y), b.row_numbers_mut(y), c.row_numbers_mut(y)]);
+                swizzle::separate(row, [a.row_numbers_mut(y), b.row_numbers_mut(y), c.row_numbers_mut(y), &mut []]);
             }
             [a, b, c, d] => {
                 let to = [a.row_numbers_mut(y), b.row_numbers_mut(y), c.row_numbers_mut(y), d.row_numbers_mut(y)];
@@ -83,8 +83,8 @@ pub fn merge_into<P: Pixel>(planes: &[View<'_, Plane<P>>], mut target: ViewMut<'
         let row = target.row_numbers_mut(y);
         match planes {
             [a] => row.copy_from_slice(a.row_numbers(y)),
-            [a, b] => swizzle::interleave([a.row_numbers(y), b.row_numbers(y)], row),
-            [a, b, c] => swizzle::interleave([a.row_numbers(y), b.row_numbers(y), c.row_numbers(y)], row),
+            [a, b] => swizzle::interleave([a.row_numbers(y), b.row_numbers(y), &[], &[]], row),
+            [a, b, c] => swizzle::interleave([a.row_numbers(y), b.row_numbers(y), c.row_numbers(y), &[]], row),
             [a, b, c, d] => {
                 let from = [a.row_numbers(y), b.row_numbers(y), c.row_numbers(y), d.row_numbers(y)];
                 swizzle::interleave(from, row);
@@ -141,9 +141,12 @@ pub fn pick_into<P: Pixel>(view: View<'_, P>, channel: usize, mut target: ViewMu
         let (from, to) = (view.row_numbers(y), target.row_numbers_mut(y));
         match P::CHANNELS {
             1 => to.copy_from_slice(from),
-            2 => swizzle::each::<_, 2, 1>(from, to, |p| [p[channel & 1]]),
-            3 => swizzle::each::<_, 3, 1>(from, to, |p| [p[channel.min(2)]]),
-            _ => swizzle::each::<_, 4, 1>(from, to, |p| [p[channel & 3]]),
+            2 if channel == 0 => swizzle::each::<_, 2, 1>(from, to, |&[v, _], to| *to = [v]),
+            2 => swizzle::each::<_, 2, 1>(from, to, |&[_, v], to| *to = [v]),
+            3 if channel == 0 => swizzle::each::<_, 3, 1>(from, to, |&[v, _, _], to| *to = [v]),
+            3 if channel == 1 => swizzle::each::<_, 3, 1>(from, to, |&[_, v, _], to| *to = [v]),
+            3 => swizzle::each::<_, 3, 1>(from, to, |&[_, _, v], to| *to = [v]),
+            _ => swizzle::each::<_, 4, 1>(from, to, |p, to| *to = [p[channel & 3]]),
         }
     }
     Ok(())
@@ -268,16 +271,16 @@ fn select_row<S: Sample>(from: &[S], channels: usize, to: &mut [S], takes: &[Tak
     use Take::{Channel as C, Full};
     let full = S::FULL;
     match (channels, takes) {
-        (1, [C(0), C(0), C(0)]) => swizzle::each::<S, 1, 3>(from, to, |[v]| [v, v, v]),
-        (1, [C(0), C(0), C(0), Full]) => swizzle::each::<S, 1, 4>(from, to, |[v]| [v, v, v, full]),
-        (1, [C(0), Full]) => swizzle::each::<S, 1, 2>(from, to, |[v]| [v, full]),
-        (2, [C(0)]) => swizzle::each::<S, 2, 1>(from, to, |[v, _]| [v]),
-        (2, [C(0), C(0), C(0), C(1)]) => swizzle::each::<S, 2, 4>(from, to, |[v, a]| [v, v, v, a]),
-        (2, [C(0), C(0), C(0)]) => swizzle::each::<S, 2, 3>(from, to, |[v, _]| [v, v, v]),
-        (3, [C(2), C(1), C(0)]) => swizzle::each::<S, 3, 3>(from, to, |[r, g, b]| [b, g, r]),
-        (3, [C(0), C(1), C(2), Full]) => swizzle::each::<S, 3, 4>(from, to, |[r, g, b]| [r, g, b, full]),
-        (4, [C(0), C(1), C(2)]) => swizzle::each::<S, 4, 3>(from, to, |[r, g, b, _]| [r, g, b]),
-        (4, [C(2), C(1), C(0), C(3)]) => swizzle::each::<S, 4, 4>(from, to, |[r, g, b, a]| [b, g, r, a]),
+        (1, [C(0), C(0), C(0)]) => swizzle::each::<S, 1, 3>(from, to, |&[v], to| *to = [v, v, v]),
+        (1, [C(0), C(0), C(0), Full]) => swizzle::each::<S, 1, 4>(from, to, |&[v], to| *to = [v, v, v, full]),
+        (1, [C(0), Full]) => swizzle::each::<S, 1, 2>(from, to, |&[v], to| *to = [v, full]),
+        (2, [C(0)]) => swizzle::each::<S, 2, 1>(from, to, |&[v, _], to| *to = [v]),
+        (2, [C(0), C(0), C(0), C(1)]) => swizzle::each::<S, 2, 4>(from, to, |&[v, a], to| *to = [v, v, v, a]),
+        (2, [C(0), C(0), C(0)]) => swizzle::each::<S, 2, 3>(from, to, |&[v, _], to| *to = [v, v, v]),
+        (3, [C(2), C(1), C(0)]) => swizzle::each::<S, 3, 3>(from, to, |&[r, g, b], to| *to = [b, g, r]),
+        (3, [C(0), C(1), C(2), Full]) => swizzle::each::<S, 3, 4>(from, to, |&[r, g, b], to| *to = [r, g, b, full]),
+        (4, [C(0), C(1), C(2)]) => swizzle::each::<S, 4, 3>(from, to, |&[r, g, b, _], to| *to = [r, g, b]),
+        (4, [C(2), C(1), C(0), C(3)]) => swizzle::each::<S, 4, 4>(from, to, |&[r, g, b, a], to| *to = [b, g, r, a]),
         _ => {
             for (place, take) in takes.iter().enumerate() {
                 let target = to.iter_mut().skip(place).step_by(takes.len());

@@ -11,11 +11,15 @@ const SPREAD: u128 = 0x9E37_79B9_7F4A_7C15_F39C_C060_5CED_C835;
 impl<P: Pixel> ViewMut<'_, P> {
     /// Sets every pixel to one value. One pass.
     pub fn fill(&mut self, pixel: P) {
-        let mut rows = self.rows_mut();
-        let Some(first) = rows.next() else { return };
-        fill_row(first, pixel);
-        // Copying a row that lies in the cache is faster than making odd-sized pixels anew.
-        rows.for_each(|row| row.copy_from_slice(first));
+        // Copies of a known length go through registers; pixels of odd size one by one do not. The pattern lies on the
+        // heap so that the compiler does not take it apart again.
+        let pattern = vec![pixel; 32];
+        let Some(pattern) = pattern.first_chunk::<32>() else { return };
+        for row in self.rows_mut() {
+            let (blocks, rest) = row.as_chunks_mut::<32>();
+            blocks.iter_mut().for_each(|to| to.copy_from_slice(pattern));
+            rest.fill(pixel);
+        }
     }
 
     /// Sets every pixel to a function of its place in this view, called row by row. One pass.
@@ -55,17 +59,6 @@ impl<P: Pixel> ViewMut<'_, P> {
                 }
             }
         }
-    }
-}
-
-/// Fills by doubling what is filled already.
-fn fill_row<P: Pixel>(row: &mut [P], pixel: P) {
-    let mut done = row.len().min(64);
-    row[..done].fill(pixel);
-    while done < row.len() {
-        let more = done.min(row.len() - done);
-        row.copy_within(..more, done);
-        done += more;
     }
 }
 

@@ -165,17 +165,17 @@ fn put<S: Sample>(samples: impl Iterator<Item = S>, bytes: &mut [u8], swap: bool
 fn from_memory<S: Sample>(order: ChannelOrder, from: &[S], to: &mut [S], channels: usize) {
     use swizzle::each;
     match (order, channels) {
-        (ChannelOrder::AlphaGray, 2) => each::<S, 2, 2>(from, to, |[a, v]| [v, a]),
-        (ChannelOrder::GrayAlpha, 1) => each::<S, 2, 1>(from, to, |[v, _]| [v]),
-        (ChannelOrder::AlphaGray, 1) => each::<S, 2, 1>(from, to, |[_, v]| [v]),
-        (ChannelOrder::Bgr, 3) => each::<S, 3, 3>(from, to, |[b, g, r]| [r, g, b]),
-        (ChannelOrder::Bgra, 4) => each::<S, 4, 4>(from, to, |[b, g, r, a]| [r, g, b, a]),
-        (ChannelOrder::Argb, 4) => each::<S, 4, 4>(from, to, |[a, r, g, b]| [r, g, b, a]),
-        (ChannelOrder::Abgr, 4) => each::<S, 4, 4>(from, to, |[a, b, g, r]| [r, g, b, a]),
-        (ChannelOrder::Rgba, 3) => each::<S, 4, 3>(from, to, |[r, g, b, _]| [r, g, b]),
-        (ChannelOrder::Bgra, 3) => each::<S, 4, 3>(from, to, |[b, g, r, _]| [r, g, b]),
-        (ChannelOrder::Argb, 3) => each::<S, 4, 3>(from, to, |[_, r, g, b]| [r, g, b]),
-        (ChannelOrder::Abgr, 3) => each::<S, 4, 3>(from, to, |[_, b, g, r]| [r, g, b]),
+        (ChannelOrder::AlphaGray, 2) => each::<S, 2, 2>(from, to, |&[a, v], to| *to = [v, a]),
+        (ChannelOrder::GrayAlpha, 1) => each::<S, 2, 1>(from, to, |&[v, _], to| *to = [v]),
+        (ChannelOrder::AlphaGray, 1) => each::<S, 2, 1>(from, to, |&[_, v], to| *to = [v]),
+        (ChannelOrder::Bgr, 3) => each::<S, 3, 3>(from, to, |&[b, g, r], to| *to = [r, g, b]),
+        (ChannelOrder::Bgra, 4) => each::<S, 4, 4>(from, to, |&[b, g, r, a], to| *to = [r, g, b, a]),
+        (ChannelOrder::Argb, 4) => each::<S, 4, 4>(from, to, |&[a, r, g, b], to| *to = [r, g, b, a]),
+        (ChannelOrder::Abgr, 4) => each::<S, 4, 4>(from, to, |&[a, b, g, r], to| *to = [r, g, b, a]),
+        (ChannelOrder::Rgba, 3) => each::<S, 4, 3>(from, to, |&[r, g, b, _], to| *to = [r, g, b]),
+        (ChannelOrder::Bgra, 3) => each::<S, 4, 3>(from, to, |&[b, g, r, _], to| *to = [r, g, b]),
+        (ChannelOrder::Argb, 3) => each::<S, 4, 3>(from, to, |&[_, r, g, b], to| *to = [r, g, b]),
+        (ChannelOrder::Abgr, 3) => each::<S, 4, 3>(from, to, |&[_, b, g, r], to| *to = [r, g, b]),
         _ => to.copy_from_slice(from),
     }
 }
@@ -185,17 +185,17 @@ fn to_memory<S: Sample>(order: ChannelOrder, from: &[S], to: &mut [S], channels:
     use swizzle::each;
     let full = S::FULL;
     match (order, channels) {
-        (ChannelOrder::AlphaGray, 2) => each::<S, 2, 2>(from, to, |[v, a]| [a, v]),
-        (ChannelOrder::GrayAlpha, 1) => each::<S, 1, 2>(from, to, |[v]| [v, full]),
-        (ChannelOrder::AlphaGray, 1) => each::<S, 1, 2>(from, to, |[v]| [full, v]),
-        (ChannelOrder::Bgr, 3) => each::<S, 3, 3>(from, to, |[r, g, b]| [b, g, r]),
-        (ChannelOrder::Bgra, 4) => each::<S, 4, 4>(from, to, |[r, g, b, a]| [b, g, r, a]),
-        (ChannelOrder::Argb, 4) => each::<S, 4, 4>(from, to, |[r, g, b, a]| [a, r, g, b]),
-        (ChannelOrder::Abgr, 4) => each::<S, 4, 4>(from, to, |[r, g, b, a]| [a, b, g, r]),
-        (ChannelOrder::Rgba, 3) => each::<S, 3, 4>(from, to, |[r, g, b]| [r, g, b, full]),
-        (ChannelOrder::Bgra, 3) => each::<S, 3, 4>(from, to, |[r, g, b]| [b, g, r, full]),
-        (ChannelOrder::Argb, 3) => each::<S, 3, 4>(from, to, |[r, g, b]| [full, r, g, b]),
-        (ChannelOrder::Abgr, 3) => each::<S, 3, 4>(from, to, |[r, g, b]| [full, b, g, r]),
+        (ChannelOrder::AlphaGray, 2) => each::<S, 2, 2>(from, to, |&[v, a], to| *to = [a, v]),
+        (ChannelOrder::GrayAlpha, 1) => each::<S, 1, 2>(from, to, |&[v], to| *to = [v, full]),
+        (ChannelOrder::AlphaGray, 1) => each::<S, 1, 2>(from, to, |&[v], to| *to = [full, v]),
+        (ChannelOrder::Bgr, 3) => each::<S, 3, 3>(from, to, |&[r, g, b], to| *to = [b, g, r]),
+        (ChannelOrder::Bgra, 4) => each::<S, 4, 4>(from, to, |&[r, g, b, a], to| *to = [b, g, r, a]),
+        (ChannelOrder::Argb, 4) => each::<S, 4, 4>(from, to, |&[r, g, b, a], to| *to = [a, r, g, b]),
+        (ChannelOrder::Abgr, 4) => each::<S, 4, 4>(from, to, |&[r, g, b, a], to| *to = [a, b, g, r]),
+        (ChannelOrder::Rgba, 3) => each::<S, 3, 4>(from, to, |&[r, g, b], to| *to = [r, g, b, full]),
+        (ChannelOrder::Bgra, 3) => each::<S, 3, 4>(from, to, |&[r, g, b], to| *to = [b, g, r, full]),
+        (ChannelOrder::Argb, 3) => each::<S, 3, 4>(from, to, |&[r, g, b], to| *to = [full, r, g, b]),
+        (ChannelOrder::Abgr, 3) => each::<S, 3, 4>(from, to, |&[r, g, b], to| *to = [full, b, g, r]),
         _ => to.copy_from_slice(from),
     }
 }

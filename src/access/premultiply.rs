@@ -66,10 +66,10 @@ pub fn divide_into<P: Stored>(view: View<'_, Premultiplied<P>>, mut target: View
 /// A row of straight samples, multiplied.
 pub(super) fn multiply_row<S: Sample>(from: &[S], to: &mut [S], channels: usize, alpha: bool) {
     match (channels, alpha) {
-        (2, true) => swizzle::each::<S, 2, 2>(from, to, |[v, a]| [v.multiplied(a), a]),
-        (4, true) => {
-            swizzle::each::<S, 4, 4>(from, to, |[r, g, b, a]| [r.multiplied(a), g.multiplied(a), b.multiplied(a), a])
-        }
+        (2, true) => swizzle::each::<S, 2, 2>(from, to, |&[v, a], to| *to = [v.multiplied(a), a]),
+        (4, true) => swizzle::each::<S, 4, 4>(from, to, |&[r, g, b, a], to| {
+            *to = [r.multiplied(a), g.multiplied(a), b.multiplied(a), a]
+        }),
         _ => to.copy_from_slice(from),
     }
 }
@@ -77,9 +77,9 @@ pub(super) fn multiply_row<S: Sample>(from: &[S], to: &mut [S], channels: usize,
 /// A row of multiplied samples, straight.
 pub(super) fn divide_row<S: Sample>(from: &[S], to: &mut [S], channels: usize, alpha: bool) {
     match (channels, alpha) {
-        (2, true) => swizzle::each::<S, 2, 2>(from, to, |[v, a]| [v.divided(a), a]),
+        (2, true) => swizzle::each::<S, 2, 2>(from, to, |&[v, a], to| *to = [v.divided(a), a]),
         (4, true) => {
-            swizzle::each::<S, 4, 4>(from, to, |[r, g, b, a]| [r.divided(a), g.divided(a), b.divided(a), a]);
+            swizzle::each::<S, 4, 4>(from, to, |&[r, g, b, a], to| *to = [r.divided(a), g.divided(a), b.divided(a), a]);
         }
         _ => to.copy_from_slice(from),
     }

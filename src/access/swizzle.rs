@@ -2,16 +2,17 @@
 
 use crate::simd::Level;
 
-/// Every `N` samples become `M`.
+/// Every `N` samples become `M`. The closure reads and writes them where they lie: an array that it took or gave by value
+/// would travel as one odd-sized number and be taken apart by shifts.
 #[inline]
 pub(crate) fn each<S: Copy, const N: usize, const M: usize>(
     from: &[S],
     to: &mut [S],
-    change: impl Fn([S; N]) -> [S; M],
+    change: impl Fn(&[S; N], &mut [S; M]),
 ) {
-    Level::best().run(|| {
+    Level::best().row(from, to, |from, to| {
         for (from, to) in from.as_chunks::<N>().0.iter().zip(to.as_chunks_mut::<M>().0) {
-            *to = change(*from);
+            change(from, to);
         }
     });
 }
@@ -23,24 +24,44 @@ pub(crate) fn place<S: Copy, const N: usize>(from: &[S], to: &mut [S], channel: 
     }
 }
 
-/// Rows of `N` planes as one row of pixels.
-pub(crate) fn interleave<S: Copy, const N: usize>(from: [&[S]; N], to: &mut [S]) {
-    let width = to.len() / N;
-    let from = from.map(|row| &row[..width]);
-    Level::best().run(|| {
-        for (i, to) in to.as_chunks_mut::<N>().0.iter_mut().enumerate() {
-            *to = from.map(|row| row[i]);
+/// Rows of planes as one row of pixels: two, three or four of them, the others empty.
+pub(crate) fn interleave<S: Copy>(from: [&[S]; 4], to: &mut [S]) {
+    Level::best().fan_in(from, to, |a, b, c, d, to| match (c, d) {
+        ([], []) => {
+            for (to, (a, b)) in to.as_chunks_mut::<2>().0.iter_mut().zip(a.iter().zip(b)) {
+                *to = [*a, *b];
+            }
+        }
+        (c, []) => {
+            for (to, ((a, b), c)) in to.as_chunks_mut::<3>().0.iter_mut().zip(a.iter().zip(b).zip(c)) {
+                *to = [*a, *b, *c];
+            }
+        }
+        (c, d) => {
+            for (to, (((a, b), c), d)) in to.as_chunks_mut::<4>().0.iter_mut().zip(a.iter().zip(b).zip(c).zip(d)) {
+                *to = [*a, *b, *c, *d];
+            }
         }
     });
 }
 
-/// One row of pixels as rows of `N` planes.
-pub(crate) fn separate<S: Copy, const N: usize>(from: &[S], to: [&mut [S]; N]) {
-    let width = from.len() / N;
-    let mut to = to.map(|row| &mut row[..width]);
-    Level::best().run(|| {
-        for (i, from) in from.as_chunks::<N>().0.iter().enumerate() {
-            to.iter_mut().zip(from).for_each(|(row, v)| row[i] = *v);
+/// One row of pixels as rows of planes: two, three or four of them, the others empty.
+pub(crate) fn separate<S: Copy>(from: &[S], to: [&mut [S]; 4]) {
+    Level::best().fan_out(from, to, |from, a, b, c, d| match (c, d) {
+        ([], []) => {
+            for (from, (a, b)) in from.as_chunks::<2>().0.iter().zip(a.iter_mut().zip(b)) {
+                [*a, *b] = *from;
+            }
+        }
+        (c, []) => {
+            for (from, ((a, b), c)) in from.as_chunks::<3>().0.iter().zip(a.iter_mut().zip(b).zip(c)) {
+                [*a, *b, *c] = *from;
+            }
+        }
+        (c, d) => {
+            for (from, (((a, b), c), d)) in from.as_chunks::<4>().0.iter().zip(a.iter_mut().zip(b).zip(c).zip(d)) {
+                [*a, *b, *c, *d] = *from;
+            }
         }
     });
 }

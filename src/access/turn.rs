@@ -2,7 +2,7 @@
 
 use crate::error::{Error, Result};
 use crate::frame::{Frame, Orientation, Size, View, ViewMut};
-use crate::pixel::Pixel;
+use crate::pixel::{Pixel, samples_of, samples_of_mut};
 use crate::simd::{self, Level};
 
 /// A way to lay a picture down other than as it is.
@@ -95,7 +95,14 @@ impl<P: Pixel> View<'_, P> {
         let (transpose, left_right, top_bottom) = turn.orientation().parts();
         if transpose {
             // A mirror left-right after a transposition is one top-bottom before it.
-            transpose_into(*self, target, left_right, top_bottom);
+            let (mut from, mut to): (Vec<_>, Vec<_>) = (self.rows().collect(), target.rows_mut().collect());
+            if left_right {
+                from.reverse();
+            }
+            if top_bottom {
+                to.reverse();
+            }
+            transpose_rows(&from, &mut to);
             return Ok(());
         }
         let (level, height) = (Level::best(), self.height());
@@ -138,39 +145,101 @@ impl<P: Pixel> ViewMut<'_, P> {
 
 /// A row of pixels from its end.
 fn reversed_row<P: Pixel>(level: Level, from: &[P], to: &mut [P]) {
-    #[inline(always)]
-    fn plain<P: Copy>(from: &[P], to: &mut [P]) {
-        for (to, from) in to.iter_mut().zip(from.iter().rev()) {
-            *to = *from;
-        }
+    if P::CHANNELS != 3 {
+        return level.row(from, to, |from, to| {
+            to.iter_mut().zip(from.iter().rev()).for_each(|(to, from)| *to = *from);
+        });
     }
-    level.run(|| plain(from, to));
+    // Four pixels of three numbers at a time: a shuffle of whole registers, which one by one they are not.
+    let (from, to) = (samples_of(from), samples_of_mut(to));
+    let (rest, fours) = from.as_rchunks::<12>();
+    let (to_fours, to_rest) = to.split_at_mut(fours.len() * 12);
+    level.row(fours, to_fours.as_chunks_mut::<12>().0, |from, to| {
+        for (to, p) in to.iter_mut().zip(from.iter().rev()) {
+            *to = [p[9], p[10], p[11], p[6], p[7], p[8], p[3], p[4], p[5], p[0], p[1], p[2]];
+        }
+    });
+    for (to, from) in to_rest.as_chunks_mut::<3>().0.iter_mut().zip(rest.as_chunks::<3>().0.iter().rev()) {
+        *to = *from;
+    }
 }
 
-/// Rows and columns exchanged in blocks that fit the first cache: the target's rows are then written in runs.
-const BLOCK: usize = 64;
+/// Copies rows to rows with the axes exchanged: `to[x][y] = from[y][x]`.
+///
+/// Block by block, so that few rows of either are open at once. The sides were measured to be best: bytes in squares of
+/// 16 that shuffles transpose, larger pixels one by one.
+fn transpose_rows<T: Copy + Default>(from: &[&[T]], to: &mut [&mut [T]]) {
+    match size_of::<T>() {
+        1 => transpose_blocks::<T, 128>(from, to, squares_of_bytes::<T, 128>),
+        _ => transpose_blocks::<T, 32>(from, to, whole_block::<T, 32>),
+    }
+}
 
-/// Copies a view to a target with its axes exchanged. `rows_back` takes the source's rows from the bottom, `cols_back`
-/// its columns from the right.
-fn transpose_into<P: Pixel>(source: View<'_, P>, mut target: ViewMut<'_, P>, rows_back: bool, cols_back: bool) {
-    let (width, height) = (source.width() as usize, source.height() as usize);
-    let mut buffer = vec![P::default(); BLOCK * BLOCK];
-    for top in (0..height).step_by(BLOCK) {
-        let rows = BLOCK.min(height - top);
-        for left in (0..width).step_by(BLOCK) {
-            let cols = BLOCK.min(width - left);
-            let block = |i: usize| {
-                let y = if rows_back { height - 1 - (top + i) } else { top + i };
-                &source.row(y as u32)[left..left + cols]
-            };
-            simd::transpose::block(rows, cols, block, &mut buffer);
-            for (i, from) in buffer.chunks_exact(rows).take(cols).enumerate() {
-                let x = left + i;
-                let y = if cols_back { width - 1 - x } else { x };
-                target.row_mut(y as u32)[top..top + rows].copy_from_slice(from);
+#[inline(always)]
+fn transpose_blocks<T: Copy + Default, const N: usize>(
+    from: &[&[T]],
+    to: &mut [&mut [T]],
+    whole: impl Fn(&[&[T]; N], &mut [&mut [T]; N], usize, usize),
+) {
+    let (width, height) = (to.len(), from.len());
+    for y in (0..height).step_by(N) {
+        for x in (0..width).step_by(N) {
+            if let (Some(rows), Some(lines)) = (from[y..].first_chunk(), to[x..].first_chunk_mut()) {
+                whole(rows, lines, x, y);
+                continue;
+            }
+            for (x, line) in (x..).zip(to[x..].iter_mut().take(N)) {
+                for (y, row) in (y..).zip(from[y..].iter().take(N)) {
+                    line[y] = row[x];
+                }
             }
         }
     }
+}
+
+/// A whole block of large pixels, column by column.
+#[inline(always)]
+fn whole_block<T: Copy + Default, const N: usize>(from: &[&[T]; N], to: &mut [&mut [T]; N], x: usize, y: usize) {
+    let Some(rows) = chunks_of::<T, N>(from, x) else { return };
+    for (i, line) in to.iter_mut().enumerate() {
+        let Some(line) = line[y..].first_chunk_mut::<N>() else { return };
+        column_into(&rows, i, line);
+    }
+}
+
+/// One column of a block. A function of its own, because arguments are known not to overlap: otherwise every store might
+/// change the rows' addresses, and they would be loaded again for every pixel.
+#[inline]
+fn column_into<T: Copy, const N: usize>(rows: &[&[T; N]; N], column: usize, line: &mut [T; N]) {
+    for (to, row) in line.iter_mut().zip(rows) {
+        *to = row[column];
+    }
+}
+
+/// A whole block of pixels of one byte, in squares of sixteen.
+#[inline(always)]
+fn squares_of_bytes<T: Copy + Default, const N: usize>(from: &[&[T]; N], to: &mut [&mut [T]; N], x: usize, y: usize) {
+    let mut out = [[T::default(); 16]; 16];
+    for (row, from) in from.as_chunks::<16>().0.iter().enumerate() {
+        for (column, to) in to.as_chunks_mut::<16>().0.iter_mut().enumerate() {
+            let Some(square) = chunks_of::<T, 16>(from, x + 16 * column) else { return };
+            simd::transpose::sixteen(&square, &mut out);
+            for (to, line) in to.iter_mut().zip(&out) {
+                let Some(to) = to[y + 16 * row..].first_chunk_mut::<16>() else { return };
+                *to = *line;
+            }
+        }
+    }
+}
+
+/// The `N` pixels from `x` on of `N` rows; `None` where there are fewer, which a whole block never has.
+#[inline(always)]
+fn chunks_of<'a, T: Copy + Default, const N: usize>(rows: &[&'a [T]; N], x: usize) -> Option<[&'a [T; N]; N]> {
+    let mut out = [rows[0][x..].first_chunk::<N>()?; N];
+    for (slot, row) in out.iter_mut().zip(rows) {
+        *slot = row[x..].first_chunk()?;
+    }
+    Some(out)
 }
 
 /// Exchanges (x, y) with (y, x) in a square view, block by block.

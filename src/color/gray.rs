@@ -104,7 +104,7 @@ pub fn gray_into<P: Stored>(
     for_bands(view, target, threads.bands(bytes), |from, to| {
         to.iter_of_rows(from, |from, to| match P::LAYOUT {
             Layout::Gray => to.copy_from_slice(from),
-            Layout::GrayAlpha => level.run(|| each_pixel::<_, 2>(from, to, |p| p[0])),
+            Layout::GrayAlpha => level.row(from, to, |from, to| each_pixel::<_, 2>(from, to, |p| p[0])),
             Layout::Rgb => row.run::<3>(level, from, to),
             Layout::Rgba => row.run::<4>(level, from, to),
             Layout::Cmyk => each_pixel::<_, 4>(from, to, |ink| {
@@ -182,12 +182,12 @@ impl<S: Sample> RowMaker<S> {
                 each_pixel::<S, C>(from, to, |p| self.luminance([p[0], p[1], p[2]], curve))
             }
             (_, Some((parts, whole))) if S::KIND == NumberKind::U8 => {
-                level.run(|| exact_bytes::<S, C>(from, to, parts, whole));
+                level.row(from, to, |from, to| exact_bytes::<S, C>(from, to, parts, whole));
             }
             (_, Some((parts, whole))) if S::KIND == NumberKind::U16 => {
-                level.run(|| exact_words::<S, C>(from, to, parts, whole));
+                level.row(from, to, |from, to| exact_words::<S, C>(from, to, parts, whole));
             }
-            _ => level.run(|| {
+            _ => level.row(from, to, |from, to| {
                 each_pixel::<S, C>(from, to, |p| S::from_f64(self.sum([p[0].to_f64(), p[1].to_f64(), p[2].to_f64()])));
             }),
         }
@@ -220,7 +220,8 @@ fn exact_bytes<S: Sample, const C: usize>(from: &[S], to: &mut [S], parts: [u32;
     each_pixel::<S, C>(from, to, |p| {
         let v = |i: usize| p[i].to_depth::<u8>() as f32;
         let sum = n[0] * v(0) + n[1] * v(1) + n[2] * v(2) + half;
-        S::from_u8((sum * scale) as u8)
+        // A whole number below 2^23 stands in the low bits of its sum with 2^23.
+        S::from_u8(((sum * scale).floor() + 8_388_608.0).to_bits() as u8)
     });
 }
 
@@ -259,7 +260,7 @@ mod tests {
             .unwrap();
             for level in Level::present() {
                 let mut out = vec![0u8; 65_536];
-                level.run(|| exact_bytes::<u8, 3>(frame.numbers(), &mut out, parts, whole));
+                level.row(frame.numbers(), &mut out, |from, to| exact_bytes::<u8, 3>(from, to, parts, whole));
                 for (p, &found) in frame.pixels().iter().zip(&out) {
                     let want = exact(parts, whole, [p.r, p.g, p.b].map(u32::from));
                     assert_eq!(u32::from(found), want, "{weights:?} {p:?} {level:?}");

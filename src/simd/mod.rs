@@ -4,6 +4,7 @@
 //! [`Level::run`], which compiles the same safe body once more for wider registers; what it computes is the same.
 #![allow(unsafe_code)]
 
+mod rows;
 pub(crate) mod transpose;
 
 /// An instruction set that this machine has.
@@ -42,7 +43,8 @@ impl Level {
     #[cfg(target_arch = "x86_64")]
     #[inline]
     fn has_avx2() -> bool {
-        is_x86_feature_detected!("avx2")
+        // Every processor with AVX2 but a handful has fused multiply-add; without it the plain body serves.
+        is_x86_feature_detected!("avx2") && is_x86_feature_detected!("fma")
     }
 
     #[cfg(target_arch = "x86_64")]
@@ -53,6 +55,12 @@ impl Level {
             && is_x86_feature_detected!("avx512bw")
             && is_x86_feature_detected!("avx512vl")
             && is_x86_feature_detected!("avx512dq")
+    }
+
+    /// Whether `f32::mul_add` is one instruction in what [`row`](Level::row) compiles.
+    #[inline]
+    pub(crate) fn is_fused(self) -> bool {
+        self.0 != Set::Plain
     }
 
     /// Every set present, the plain one first: what parity tests go through.
@@ -78,19 +86,19 @@ impl Level {
     pub(crate) fn run<R>(self, body: impl FnOnce() -> R) -> R {
         #[cfg(target_arch = "x86_64")]
         {
-            #[target_feature(enable = "avx2")]
+            #[target_feature(enable = "avx2,fma")]
             fn avx2<R>(body: impl FnOnce() -> R) -> R {
                 body()
             }
-            #[target_feature(enable = "avx2,avx512f,avx512bw,avx512vl,avx512dq")]
+            #[target_feature(enable = "avx2,fma,avx512f,avx512bw,avx512vl,avx512dq")]
             fn avx512<R>(body: impl FnOnce() -> R) -> R {
                 body()
             }
             match self.0 {
                 Set::Plain => body(),
-                // SAFETY: a level of this kind exists only where `has_avx2` saw AVX2 on this machine.
+                // SAFETY: a level of this kind exists only where `has_avx2` saw both sets on this machine.
                 Set::Avx2 => unsafe { avx2(body) },
-                // SAFETY: a level of this kind exists only where `has_avx512` saw all five sets on this machine.
+                // SAFETY: a level of this kind exists only where `has_avx512` saw all six sets on this machine.
                 Set::Avx512 => unsafe { avx512(body) },
             }
         }
