@@ -1,10 +1,13 @@
 //! The words of the command line: the verbs, and the options that several of them share.
 
+use crate::fail::Done;
 use crate::verbs::Verb;
 use crate::words::{self, RangeWord};
 use clap::{Args, Parser, ValueEnum};
 use rahmen::file::{Limits, ReadOptions};
 use rahmen::{Facts, Region, Size, Threads};
+use std::io::Write;
+use std::path::Path;
 
 /// Looks at picture files and makes new ones.
 #[derive(Debug, Parser)]
@@ -44,6 +47,19 @@ impl Shared {
     pub(crate) fn read_options(&self) -> ReadOptions {
         let limits = Limits::default();
         ReadOptions::limits(self.limit_memory.map_or(limits, |bytes| limits.memory(bytes)))
+    }
+
+    /// The same words, silent where that is asked for: the second of many files has no news.
+    pub(crate) fn quietly(&self, quiet: bool) -> Shared {
+        Shared { quiet: self.quiet || quiet, ..self.clone() }
+    }
+
+    /// What was done: one line on standard output, unless that is where the picture goes.
+    pub(crate) fn say(&self, output: &Path, line: impl FnOnce() -> String) -> Done {
+        if !self.quiet && output != Path::new("-") {
+            writeln!(std::io::stdout(), "{}", crate::text::safe(&line()))?;
+        }
+        Ok(())
     }
 
     /// A remark: one line on standard error.

@@ -7,8 +7,8 @@ use crate::words::{self, Color};
 use clap::Args;
 use rahmen::access::depth::Window;
 use rahmen::file::{WriteOptions, Writer};
-use rahmen::flow::{Chain, Flatten, Source, Step, ToColor, ToDepth, ToGray};
-use rahmen::{Facts, Form, Format};
+use rahmen::flow::{Chain, Flatten, Sink, Source, Step, Strip, ToColor, ToDepth, ToGray, Turn};
+use rahmen::{Facts, Form, Format, Picture};
 use std::path::{Path, PathBuf};
 
 /// The steps of a verb.
@@ -18,6 +18,11 @@ pub(crate) type Steps = Vec<Box<dyn Step>>;
 pub(crate) trait Making {
     /// Its steps for a picture of these facts.
     fn steps(&self, input: &Facts, context: &Context<'_>) -> Done<Steps>;
+
+    /// Whether its steps take care of --window themselves.
+    fn takes_window(&self) -> bool {
+        false
+    }
 
     /// What is worth saying when it is done, behind the names and sizes.
     fn remark(&self, _input: &Facts, _output: &Facts) -> Option<String> {
@@ -51,6 +56,9 @@ pub(crate) struct Make<V: Args> {
 /// What a picture becomes on the way.
 #[derive(Debug, Clone, Args)]
 pub(crate) struct Becomes {
+    /// Turned as the file's orientation asks for, before the work
+    #[arg(long, help_heading = "On the way")]
+    pub(crate) upright: bool,
     /// Gray or colour, before the work
     #[arg(long = "as", value_enum, value_name = "FORM", help_heading = "On the way")]
     pub(crate) form: Option<As>,
@@ -72,7 +80,7 @@ impl Becomes {
     }
 
     /// The depth that a window's fractions are held in: the picture's own.
-    fn own_depth(input: &Facts) -> rahmen::Depth {
+    pub(crate) fn own_depth(input: &Facts) -> rahmen::Depth {
         match input.form {
             Form::Pixels { depth, .. } => depth,
             Form::Planes { .. } => rahmen::Depth::F32,
@@ -92,6 +100,14 @@ pub(crate) struct Written {
 }
 
 impl Written {
+    /// The ending of further files that a verb writes beside each other: that of the format, or of a file that is read,
+    /// if it can be written, or png.
+    pub(crate) fn ending_like(&self, input: &Path) -> String {
+        let known = rahmen::file::writable_endings();
+        let own = || input.extension().and_then(|e| e.to_str()).map(str::to_ascii_lowercase);
+        self.format.clone().or_else(|| own().filter(|e| known.contains(&e.as_str()))).unwrap_or_else(|| "png".into())
+    }
+
     pub(crate) fn options(&self, output: &Path) -> Done<WriteOptions> {
         let mut options = WriteOptions::default();
         if let Some(effort) = self.effort {
@@ -142,7 +158,7 @@ impl<V: Args + Making> Make<V> {
 }
 
 /// Whoever reads standard output may stop early.
-fn pipe_is_no_failure(error: rahmen::Error) -> Failure {
+pub(crate) fn pipe_is_no_failure(error: rahmen::Error) -> Failure {
     match error.kind() {
         rahmen::ErrorKind::Io { source, .. } if source.kind() == std::io::ErrorKind::BrokenPipe => Failure::NobodyReads,
         _ => error.into(),
@@ -159,7 +175,10 @@ pub(crate) fn all_steps(verb: &dyn Making, input: &Facts, context: &Context<'_>)
         steps.push(step);
         Ok(())
     };
-    let window = becomes.window()?;
+    if becomes.upright {
+        add(&mut steps, &mut facts, Box::new(Turn::upright()))?;
+    }
+    let window = becomes.window()?.filter(|_| !verb.takes_window());
     let own = verb.steps(&facts, context).map(|own| own.is_empty()).unwrap_or(false);
     // With nothing in between, window and depth are one step, rounded once.
     let joined = own && window.is_some();
@@ -187,7 +206,19 @@ pub(crate) fn all_steps(verb: &dyn Making, input: &Facts, context: &Context<'_>)
     Ok(steps)
 }
 
-fn to_depth(depth: rahmen::Depth, window: Option<Window>, context: &Context<'_>) -> ToDepth {
+/// Writes a picture held whole, and says what the file could not hold.
+pub(crate) fn write_whole(output: &Path, picture: Picture, written: &Written, shared: &Shared) -> Done {
+    let facts = picture.facts();
+    let mut writer = create(output, &facts, written)?;
+    let remarks = writer.remarks();
+    let (content, _) = picture.into_parts();
+    let written = writer.put(&Strip { first_row: 0, content }).and_then(|()| writer.finish());
+    written.map_err(pipe_is_no_failure)?;
+    remarks.iter().for_each(|remark| shared.note(remark));
+    Ok(())
+}
+
+pub(crate) fn to_depth(depth: rahmen::Depth, window: Option<Window>, context: &Context<'_>) -> ToDepth {
     ToDepth { depth, window, threads: context.shared.threads() }
 }
 
@@ -200,20 +231,16 @@ pub(crate) fn say_done(
     remark: Option<String>,
     shared: &Shared,
 ) -> Done {
-    use std::io::Write;
-    if shared.quiet || output == Path::new("-") {
-        return Ok(());
-    }
     let remark = remark.map_or(String::new(), |r| format!("; {r}"));
-    let line = format!(
-        "{} ({} {}) -> {} ({} {}){remark}",
-        open::name_of(input),
-        from.size,
-        from.form.describe(),
-        output.display(),
-        to.size,
-        to.form.describe(),
-    );
-    writeln!(std::io::stdout(), "{}", crate::text::safe(&line))?;
-    Ok(())
+    shared.say(output, || {
+        format!(
+            "{} ({} {}) -> {} ({} {}){remark}",
+            open::name_of(input),
+            from.size,
+            from.form.describe(),
+            output.display(),
+            to.size,
+            to.form.describe(),
+        )
+    })
 }

@@ -1,6 +1,7 @@
 //! The words that several verbs share: ranges, places, sizes, colours, amounts of memory.
 
 use rahmen::Size;
+use rahmen::access::Edge;
 use std::str::FromStr;
 
 /// A half-open range of rows or columns, either end left out: `10..20`, `10..`, `..20`.
@@ -40,6 +41,73 @@ fn pair<T: FromStr>(word: &str, between: char, wanted: &str) -> Result<(T, T), S
 /// A place: `X,Y`.
 pub(crate) fn place(word: &str) -> Result<(u32, u32), String> {
     pair(word, ',', "a place is X,Y in whole pixels, such as 120,80")
+}
+
+/// A place that may lie outside: `X,Y`, each with a sign.
+pub(crate) fn signed_place(word: &str) -> Result<(i64, i64), String> {
+    pair(word, ',', "a place is X,Y in whole pixels, such as 120,80 or -5,0")
+}
+
+/// What lies outside a picture: clamp, reflect, wrap, or a colour.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub(crate) enum EdgeWord {
+    Clamp,
+    Reflect,
+    Wrap,
+    Color(Color),
+}
+
+impl FromStr for EdgeWord {
+    type Err = String;
+
+    fn from_str(word: &str) -> Result<EdgeWord, String> {
+        match word {
+            "clamp" => Ok(EdgeWord::Clamp),
+            "reflect" => Ok(EdgeWord::Reflect),
+            "wrap" => Ok(EdgeWord::Wrap),
+            color => {
+                let wrong =
+                    |_| format!("an edge is clamp, reflect, wrap or a colour such as black or #rrggbb, not {word}");
+                color.parse().map(EdgeWord::Color).map_err(wrong)
+            }
+        }
+    }
+}
+
+impl EdgeWord {
+    /// The edge for pixels of a type.
+    pub(crate) fn of<P: rahmen::Stored>(self) -> rahmen::Result<Edge<P>> {
+        Ok(match self {
+            EdgeWord::Clamp => Edge::Clamp,
+            EdgeWord::Reflect => Edge::Reflect,
+            EdgeWord::Wrap => Edge::Wrap,
+            EdgeWord::Color(color) => Edge::Constant(color.pixel()?),
+        })
+    }
+}
+
+impl Color {
+    /// Alpha, full where the word does not name it.
+    pub(crate) fn opacity(self) -> f64 {
+        self.alpha.unwrap_or(1.0)
+    }
+
+    /// The colour as a pixel of a type.
+    pub(crate) fn pixel<P: rahmen::Stored>(self) -> rahmen::Result<P> {
+        rahmen::color::pixel_of(self.rgb, self.opacity())
+    }
+
+    /// Whether a picture of this layout can show the colour; otherwise what to do.
+    pub(crate) fn fits(self, layout: rahmen::Layout) -> Result<(), String> {
+        let [r, g, b] = self.rgb;
+        if (r != g || g != b) && !layout.is_color() {
+            return Err(format!("the picture is {layout}, the colour is not; add --as color"));
+        }
+        if self.opacity() < 1.0 && !layout.has_alpha() {
+            return Err(format!("the picture is {layout} and has no alpha; `rahmen channels --pick` adds one (full)"));
+        }
+        Ok(())
+    }
 }
 
 /// A size: `WxH`.
@@ -154,7 +222,7 @@ mod tests {
             (range("3..7"), range(".."), range("5.."), range("..9")),
             (Ok(3..7), Ok(0..100), Ok(5..100), Ok(0..9))
         );
-        assert_eq!(place("3,4"), Ok((3, 4)));
+        assert_eq!((place("3,4"), signed_place("-3,4")), (Ok((3, 4)), Ok((-3, 4))));
         assert_eq!(size("640x480"), Ok(Size::new(640, 480)));
         assert_eq!(factors("0.5"), Ok((0.5, 0.5)));
         assert_eq!((factors("2,0.25"), factors("1/4,2")), (Ok((2.0, 0.25)), Ok((0.25, 2.0))));

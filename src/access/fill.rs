@@ -49,7 +49,14 @@ impl<P: Pixel> ViewMut<'_, P> {
     /// # Ok::<(), rahmen::Error>(())
     /// ```
     pub fn fill_random(&mut self, low: P, high: P, seed: u64) {
+        self.fill_random_from(low, high, seed, 0);
+    }
+
+    /// [`fill_random`](ViewMut::fill_random) as if this view lay `skipped` numbers further on: a strip of a picture gets
+    /// what the whole picture would have there.
+    pub fn fill_random_from(&mut self, low: P, high: P, seed: u64, skipped: u128) {
         let mut random = Pcg64Mcg::new((u128::from(seed) + 1).wrapping_mul(SPREAD));
+        random.advance(skipped);
         let (low, high) = (samples_of(std::slice::from_ref(&low)), samples_of(std::slice::from_ref(&high)));
         for y in 0..self.height() {
             for pixel in self.row_numbers_mut(y).chunks_exact_mut(P::CHANNELS) {
@@ -101,6 +108,9 @@ mod tests {
         assert_eq!(frame.numbers(), [4, 106, 74, 11]);
         let frame = Frame::random(size, Gray::new(0u8), Gray::new(255), 0).unwrap();
         assert_eq!(frame.numbers(), [108, 253, 160, 13]);
+        let mut strip = Frame::<Gray<u8>>::new(Size::new(2, 1)).unwrap();
+        strip.view_mut().fill_random_from(Gray::new(0), Gray::new(255), 1, 2);
+        assert_eq!(strip.numbers(), [74, 11]);
         let die = Frame::random(Size::new(6000, 1), Gray::new(-1i8), Gray::new(4), 5).unwrap();
         for side in -1..=4 {
             let count = die.numbers().iter().filter(|&&v| v == side).count();

@@ -8,6 +8,7 @@
 //! the caller owns.
 
 pub mod channels;
+pub mod codes;
 pub mod depth;
 mod edge;
 mod fill;

@@ -90,17 +90,30 @@ impl<'a, P: Pixel> Neighbors<'a, P> {
             return None;
         }
         let y = self.next;
-        self.load(i64::from(y) + i64::from(self.radius.1));
+        let ry = i64::from(self.radius.1);
+        self.load(i64::from(y) + ry);
         self.next += 1;
-        Some(AroundRow { all: self, y })
+        let rows = (-ry..=ry).map(|dy| self.rows[self.slot(i64::from(y) + dy)].as_slice()).collect();
+        Some(AroundRow { rows, radius: self.radius, width: self.view.width(), y })
     }
 }
 
 /// One row and the rows around it.
 #[derive(Debug)]
 pub struct AroundRow<'n, P: Pixel> {
-    all: &'n Neighbors<'n, P>,
+    /// From the highest to the lowest.
+    rows: Vec<&'n [P]>,
+    radius: (u32, u32),
+    width: u32,
     y: u32,
+}
+
+/// The row `dy` further down of those from -ry to ry.
+#[inline]
+#[track_caller]
+fn row_of<'n, P>(rows: &[&'n [P]], ry: u32, dy: i32) -> &'n [P] {
+    assert!(dy.unsigned_abs() <= ry, "row {dy} is outside -{ry}..={ry}");
+    rows[(i64::from(dy) + i64::from(ry)) as usize]
 }
 
 impl<'n, P: Pixel> AroundRow<'n, P> {
@@ -113,24 +126,23 @@ impl<'n, P: Pixel> AroundRow<'n, P> {
     ///
     /// # Panics
     /// If `dy` is not within -ry..=ry.
+    #[inline]
     #[track_caller]
     pub fn row(&self, dy: i32) -> &'n [P] {
-        let ry = self.all.radius.1;
-        assert!(dy.unsigned_abs() <= ry, "row {dy} is outside -{ry}..={ry}");
-        &self.all.rows[self.all.slot(i64::from(self.y) + i64::from(dy))]
+        row_of(&self.rows, self.radius.1, dy)
     }
 
     /// The surroundings of each pixel of the row, from the left.
-    pub fn windows(&self) -> impl ExactSizeIterator<Item = Around<'n, P>> + use<'n, P> {
-        let (all, y) = (self.all, self.y);
-        (0..all.view.width()).map(move |x| Around { all, x, y })
+    pub fn windows(&self) -> impl ExactSizeIterator<Item = Around<'_, P>> {
+        (0..self.width).map(|x| Around { rows: &self.rows, radius: self.radius, x, y: self.y })
     }
 }
 
 /// One pixel and its surroundings.
 #[derive(Debug, Clone, Copy)]
 pub struct Around<'n, P: Pixel> {
-    all: &'n Neighbors<'n, P>,
+    rows: &'n [&'n [P]],
+    radius: (u32, u32),
     x: u32,
     y: u32,
 }
@@ -144,7 +156,7 @@ impl<'n, P: Pixel> Around<'n, P> {
     /// The pixel itself.
     #[inline]
     pub fn centre(&self) -> P {
-        self.row(0)[self.all.radius.0 as usize]
+        self.row(0)[self.radius.0 as usize]
     }
 
     /// The pixel `dx` to the right and `dy` below.
@@ -154,7 +166,7 @@ impl<'n, P: Pixel> Around<'n, P> {
     #[inline]
     #[track_caller]
     pub fn at(&self, dx: i32, dy: i32) -> P {
-        let rx = self.all.radius.0;
+        let rx = self.radius.0;
         assert!(dx.unsigned_abs() <= rx, "column {dx} is outside -{rx}..={rx}");
         self.row(dy)[(i64::from(dx) + i64::from(rx)) as usize]
     }
@@ -166,15 +178,19 @@ impl<'n, P: Pixel> Around<'n, P> {
     #[inline]
     #[track_caller]
     pub fn row(&self, dy: i32) -> &'n [P] {
-        let length = 2 * self.all.radius.0 as usize + 1;
-        &AroundRow { all: self.all, y: self.y }.row(dy)[self.x as usize..][..length]
+        self.across(row_of(self.rows, self.radius.1, dy))
+    }
+
+    #[inline]
+    fn across(&self, row: &'n [P]) -> &'n [P] {
+        &row[self.x as usize..][..2 * self.radius.0 as usize + 1]
     }
 
     /// All pixels of the surroundings, row by row from the top left.
     #[inline]
     pub fn pixels(&self) -> impl Iterator<Item = P> + use<'n, P> {
-        let (around, ry) = (*self, self.all.radius.1 as i32);
-        (-ry..=ry).flat_map(move |dy| around.row(dy).iter().copied())
+        let around = *self;
+        around.rows.iter().flat_map(move |row| around.across(row).iter().copied())
     }
 }
 

@@ -33,12 +33,31 @@ pub enum Rest {
 /// # Ok::<(), rahmen::Error>(())
 /// ```
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize), serde(try_from = "Unchecked"))]
 pub struct TileGrid {
     picture: Size,
     tile: Size,
     step: (u32, u32),
     rest: Rest,
+}
+
+/// A grid as it stands in a file: nothing is known of its figures yet.
+#[cfg(feature = "serde")]
+#[derive(serde::Deserialize)]
+struct Unchecked {
+    picture: Size,
+    tile: Size,
+    step: (u32, u32),
+    rest: Rest,
+}
+
+#[cfg(feature = "serde")]
+impl TryFrom<Unchecked> for TileGrid {
+    type Error = Error;
+
+    fn try_from(grid: Unchecked) -> Result<TileGrid> {
+        TileGrid::new(grid.picture, grid.tile, grid.step, grid.rest)
+    }
 }
 
 /// One tile of a grid.

@@ -1,9 +1,10 @@
 //! Mirrors, quarter turns and transpositions: the eight ways to lay a picture down.
 
 use crate::error::{Error, Result};
-use crate::frame::{Frame, Orientation, Size, View, ViewMut};
+use crate::frame::{Change, Content, Frame, Move, Orientation, Picture, Region, Size, View, ViewMut};
 use crate::pixel::{Pixel, samples_of, samples_of_mut};
 use crate::simd::{self, Level};
+use std::ops::Range;
 
 /// A way to lay a picture down other than as it is.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
@@ -51,6 +52,23 @@ impl Turn {
     /// The size that a picture of this size has afterwards.
     pub fn size(self, size: Size) -> Size {
         if self.orientation().swaps_axes() { size.transposed() } else { size }
+    }
+
+    /// The part of a picture of this size that comes to lie in a part of the turned one.
+    ///
+    /// # Errors
+    /// A part that reaches outside.
+    pub fn source_of(self, part: Region, size: Size) -> Result<Region> {
+        let turned = self.size(size);
+        let part = part.inside(turned)?;
+        let (transpose, left_right, top_bottom) = self.orientation().parts();
+        let flipped = |range: Range<u32>, side: u32, back: bool| match back {
+            true => side - range.end..side - range.start,
+            false => range,
+        };
+        let x = flipped(part.cols_range(), turned.width, left_right);
+        let y = flipped(part.rows_range(), turned.height, top_bottom);
+        if transpose { Region::new(y, x) } else { Region::new(x, y) }
     }
 
     /// The turn that undoes this one.
@@ -140,6 +158,45 @@ impl<P: Pixel> ViewMut<'_, P> {
             }
         }
         Ok(())
+    }
+}
+
+impl Move for Turn {
+    fn run<P: Pixel>(&self, view: View<'_, P>) -> Result<Frame<P>> {
+        view.turned(*self)
+    }
+}
+
+impl Content {
+    /// The content laid down another way. One pass.
+    ///
+    /// # Errors
+    /// A size beyond the system's memory.
+    pub fn turned(&self, turn: Turn) -> Result<Content> {
+        self.moved(&turn)
+    }
+}
+
+impl Picture {
+    /// The picture laid down another way, so that it is seen turned just so; what its metadata says of axes and orientation
+    /// follows. One pass.
+    ///
+    /// # Errors
+    /// A size beyond the system's memory.
+    pub fn turned(&self, turn: Turn) -> Result<Picture> {
+        let metadata = self.metadata().after(Change::Turn(turn.orientation()));
+        Ok(Picture::new(self.content().turned(turn)?, metadata))
+    }
+
+    /// The picture turned as its orientation asks for; as it is where it is upright.
+    ///
+    /// # Errors
+    /// A size beyond the system's memory.
+    pub fn upright(self) -> Result<Picture> {
+        match Turn::to_upright(self.metadata().orientation) {
+            Some(turn) => Ok(Picture::new(self.content().turned(turn)?, self.metadata().after(Change::Upright))),
+            None => Ok(self),
+        }
     }
 }
 

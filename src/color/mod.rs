@@ -10,4 +10,4 @@ mod model;
 pub use convert::{AlphaRule, ConvertRules, convert, convert_into, convert_pixels};
 pub use flatten::flatten;
 pub use gray::{GrayWeights, gray, gray_into, pixels_to_gray};
-pub use model::pixels_to_color;
+pub use model::{pixel_of, pixels_to_color};

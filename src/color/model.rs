@@ -2,7 +2,7 @@
 
 use crate::error::Result;
 use crate::frame::{Frame, Job, Pixels, View};
-use crate::pixel::{GrayAlpha, Layout, Rgb, Rgba, Sample, Stored, pixels_of};
+use crate::pixel::{GrayAlpha, Layout, Rgb, Rgba, Sample, Stored, pixels_of, samples_of_mut};
 
 /// Any pixels as rgb, keeping alpha: gray is repeated, ink becomes (1 - c)(1 - k) and so on, the uncalibrated rule of
 /// ISO 12639 and PDF (ISO 32000-1, 10.3.5) for device colours; a copy where they are rgb already. One pass.
@@ -40,6 +40,24 @@ fn each<P: Stored, Q: Stored>(view: View<'_, P>, color: impl Fn(&[P::Number]) ->
         }
     }
     Ok(out.into())
+}
+
+/// The pixel of a colour given as fractions of full; gray is its BT.709 weight. Alpha is used where the pixel has it.
+///
+/// # Errors
+/// Cmyk: ink needs a model of the printer.
+pub fn pixel_of<P: Stored>(rgb: [f64; 3], alpha: f64) -> Result<P> {
+    if P::LAYOUT == Layout::Cmyk {
+        return Err(crate::Error::not_supported("a colour as cmyk: ink needs a model of the printer"));
+    }
+    let [r, g, b] = rgb;
+    let colors = if P::LAYOUT.is_color() { vec![r, g, b] } else { vec![0.2126 * r + 0.7152 * g + 0.0722 * b] };
+    let mut pixel = P::default();
+    let numbers = samples_of_mut(std::slice::from_mut(&mut pixel));
+    for (to, value) in numbers.iter_mut().zip(colors.into_iter().chain([alpha])) {
+        *to = P::Number::from_fraction(value);
+    }
+    Ok(pixel)
 }
 
 /// Red, green and blue of four inks, all as fractions.

@@ -9,6 +9,7 @@
 //! pixel work itself, which the steps call.
 
 mod chain;
+mod moves;
 mod picture;
 mod resize;
 mod steps;
@@ -18,6 +19,7 @@ use crate::frame::{Content, Facts};
 use std::ops::Range;
 
 pub use chain::{Chain, apply};
+pub use moves::{Channels, Codes, Fill, Filling, Turn};
 pub use picture::{PictureSink, PictureSource};
 pub(crate) use picture::{check_complete, check_next};
 pub use resize::Resize;

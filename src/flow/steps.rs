@@ -11,7 +11,7 @@ use crate::threads::Threads;
 use std::ops::Range;
 
 /// The rows of a strip that are wanted, as content; the strip itself where it holds no others.
-fn rows_of(input: &Strip, rows: &Range<u32>) -> Result<Option<Content>> {
+pub(super) fn rows_of(input: &Strip, rows: &Range<u32>) -> Result<Option<Content>> {
     if input.rows() == *rows {
         return Ok(None);
     }

@@ -1,10 +1,9 @@
 //! What a picture or a strip holds, when the type is known at run time only.
 
 use super::gate::{Shape, zeroed};
-use super::planes::each_arm;
 use super::{AnyPlanes, Form, Frame, Planes, Region, Size, View, ViewMut};
 use crate::error::{Error, ErrorKind, Result};
-use crate::pixel::{Depth, Layout, Number, Sample, Stored};
+use crate::pixel::{Depth, Layout, Number, Pixel, Sample, Stored};
 
 /// Samples of one of the three depths.
 #[derive(Debug, Clone, PartialEq)]
@@ -248,20 +247,12 @@ impl Content {
     /// A region that reaches outside.
     pub fn crop(&self, region: Region) -> Result<Content> {
         struct Crop(Region);
-        impl super::Job for Crop {
-            type Out = Result<Content>;
-            fn run<P: Stored>(self, view: View<'_, P>) -> Result<Content> {
-                Ok(view.region(self.0)?.to_frame().into())
+        impl super::Move for Crop {
+            fn run<P: Pixel>(&self, view: View<'_, P>) -> Result<Frame<P>> {
+                Ok(view.region(self.0)?.to_frame())
             }
         }
-        fn planes<T: Number>(planes: &Planes<T>, region: Region) -> Result<Planes<T>> {
-            planes.map(region.size(), |frame| Ok(frame.region(region)?.to_frame()))
-        }
-        let region = region.inside(self.size())?;
-        match self {
-            Content::Pixels(pixels) => pixels.visit(Crop(region)),
-            Content::Planes(any) => Ok(Content::Planes(each_arm!(any, p => planes(p, region)?.into()))),
-        }
+        self.moved(&Crop(region.inside(self.size())?))
     }
 
     /// Copies rows of another content of the same form and width over rows of this one, from `to` on.
@@ -269,40 +260,15 @@ impl Content {
     /// # Errors
     /// Forms or widths that differ, rows that are not there.
     pub(crate) fn put_rows(&mut self, to: u32, from: &Content, rows: std::ops::Range<u32>) -> Result<()> {
-        fn planes<T: Number>(
-            into: &mut Planes<T>,
-            to: u32,
-            from: &Planes<T>,
-            rows: std::ops::Range<u32>,
-        ) -> Result<()> {
-            let names: Vec<String> = from.names().map(str::to_string).collect();
-            for name in names {
-                let missing = || Error::unusable(format!("a strip without the plane {name}"));
-                let source = from.get(&name).ok_or_else(missing)?.region(from.size().region().rows(rows.clone())?)?;
-                let target = into.get_mut(&name).ok_or_else(missing)?;
-                let part = target.size().region().rows(to..to.saturating_add(source.height()))?;
-                source.copy_into(target.region_mut(part)?)?;
-            }
-            Ok(())
-        }
         struct Put(u32, std::ops::Range<u32>);
-        impl super::JobPair for Put {
-            type Out = Result<()>;
-            fn run<P: Stored>(self, target: ViewMut<'_, P>, source: View<'_, P>) -> Result<()> {
-                let source = source.region(source.size().region().rows(self.1)?)?;
+        impl super::MoveInto for Put {
+            fn run<P: Pixel>(&self, target: ViewMut<'_, P>, source: View<'_, P>) -> Result<()> {
+                let source = source.region(source.size().region().rows(self.1.clone())?)?;
                 let part = target.size().region().rows(self.0..self.0.saturating_add(source.height()))?;
                 source.copy_into(target.region(part)?)
             }
         }
-        let (wanted, found) = (self.form(), from.form());
-        match (self, from) {
-            (Content::Pixels(into), Content::Pixels(from)) => into.visit_with(from, Put(to, rows))?,
-            (Content::Planes(into), Content::Planes(from)) => each_arm!(into, p => match from.typed_as(p) {
-                Some(from) => planes(p, to, from, rows),
-                None => Err(ErrorKind::Types { wanted: wanted.describe(), found: found.describe() }.into()),
-            }),
-            _ => Err(ErrorKind::Types { wanted: wanted.describe(), found: found.describe() }.into()),
-        }
+        self.change_by(from, &Put(to, rows))
     }
 }
 

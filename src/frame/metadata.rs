@@ -77,8 +77,10 @@ pub enum Change {
         /// New height by old height.
         y: f64,
     },
-    /// Mirrored, turned or transposed: what was done to the stored pixels.
+    /// Mirrored, turned or transposed: what was done to the stored pixels, so that the picture is seen turned.
     Turn(Orientation),
+    /// Turned as the orientation asks for: seen as before.
+    Upright,
     /// Another depth.
     Depth(Depth),
     /// Other values, the same channels: curves, adjustments.
@@ -107,7 +109,7 @@ impl Metadata {
 
     /// What a picture carries after a change.
     ///
-    /// Orientation is kept, or recomputed by a turn; resolution is scaled by a resize and its axes exchanged by a turn
+    /// Orientation is kept; after a turn it is such that the picture is seen turned just so. Resolution is scaled by a resize and its axes exchanged by a turn
     /// that exchanges them; a profile goes where the colour model changes; top codes stay with moves, stay with a depth
     /// that can hold them exactly, and go where new values are made. EXIF and XMP packets are kept; sizes inside them
     /// are not trusted by any reader of this library.
@@ -120,10 +122,12 @@ impl Metadata {
                 m.resolution = m.resolution.map(|r| Resolution { x: r.x * x, y: r.y * y, ..r });
             }
             Change::Turn(done) => {
-                m.orientation = m.orientation.after(done);
-                if done.swaps_axes() {
-                    m.resolution = m.resolution.map(|r| Resolution { x: r.y, y: r.x, ..r });
-                }
+                m.orientation = m.orientation.seen_turned(done);
+                m.resolution = turned(m.resolution, done);
+            }
+            Change::Upright => {
+                m.resolution = turned(m.resolution, m.orientation);
+                m.orientation = Orientation::UPRIGHT;
             }
             Change::Depth(depth) => {
                 let fits = |code: &u32| depth.top_code().is_some_and(|full| *code <= u32::from(full));
@@ -139,6 +143,10 @@ impl Metadata {
         }
         m
     }
+}
+
+fn turned(resolution: Option<Resolution>, done: Orientation) -> Option<Resolution> {
+    resolution.map(|r| if done.swaps_axes() { Resolution { x: r.y, y: r.x, ..r } } else { r })
 }
 
 /// Top codes after channels were added or dropped: kept where all are equal and no value was computed.
@@ -170,9 +178,14 @@ mod tests {
         let resized = m.after(Change::Resize { x: 0.5, y: 2.0 });
         assert_eq!(resized.resolution.unwrap(), Resolution { x: 50.0, y: 400.0, unit: ResolutionUnit::Inch });
         assert_eq!((resized.top_codes, resized.icc.is_some()), (None, true));
-        let turned = m.after(Change::Turn(m.orientation));
-        assert!(turned.orientation.is_upright());
-        assert_eq!(turned.resolution.unwrap().x, 200.0);
+        let upright = m.after(Change::Upright);
+        assert!(upright.orientation.is_upright());
+        assert_eq!(upright.resolution.unwrap().x, 200.0);
+        // A mirror of what is seen leaves an upright picture upright, and turns a quarter to the right into one to the left.
+        let mirror = Orientation::from_exif(2).unwrap();
+        assert!(upright.after(Change::Turn(mirror)).orientation.is_upright());
+        assert_eq!(m.after(Change::Turn(mirror)).orientation.exif(), 8);
+        assert_eq!(m.after(Change::Turn(mirror)).resolution, m.resolution);
         assert_eq!(m.after(Change::Depth(Depth::U16)).top_codes, m.top_codes);
         assert_eq!(m.after(Change::Depth(Depth::U8)).top_codes, None);
         assert_eq!(m.after(Change::Depth(Depth::F32)).top_codes, None);

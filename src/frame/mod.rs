@@ -34,4 +34,4 @@ pub use region::Region;
 pub use size::Size;
 pub use view::{Rows, View};
 pub use view_mut::{RowsMut, ViewMut};
-pub use visit::{Job, JobMut, JobPair, PlanesJob};
+pub use visit::{Job, JobMut, JobPair, Move, MoveInto, PlanesJob};

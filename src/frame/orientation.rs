@@ -65,9 +65,10 @@ impl Orientation {
         all.into_iter().find(|o| o.parts() == (transpose, left_right, top_bottom)).unwrap_or_default()
     }
 
-    /// What is still to be done after `done` has been applied to the stored pixels.
-    pub fn after(self, done: Orientation) -> Orientation {
-        self.compose(done.inverse())
+    /// The orientation of stored pixels that were turned by `done`, so that what is seen is what was seen before, turned by
+    /// `done`: first back, then as it was, then `done` again.
+    pub fn seen_turned(self, done: Orientation) -> Orientation {
+        done.compose(self.compose(done.inverse()))
     }
 
     /// The turn that undoes this one.
@@ -112,18 +113,17 @@ mod tests {
         let all: Vec<_> = (1..=8).map(|v| Orientation::from_exif(v).unwrap()).collect();
         for &whole in &all {
             for &done in &all {
-                let rest = whole.after(done);
-                let between = if done.swaps_axes() { (5, 3) } else { size };
+                // What is seen of the turned pixels is what was seen, turned.
+                let rest = whole.seen_turned(done);
+                let size_after = |o: Orientation, (w, h): (i32, i32)| if o.swaps_axes() { (h, w) } else { (w, h) };
                 for at in [(0, 0), (2, 0), (0, 4), (1, 3)] {
-                    assert_eq!(
-                        moved(rest, moved(done, at, size), between),
-                        moved(whole, at, size),
-                        "{whole:?} {done:?}"
-                    );
+                    let stored = moved(rest, moved(done, at, size), size_after(done, size));
+                    let seen = moved(done, moved(whole, at, size), size_after(whole, size));
+                    assert_eq!(stored, seen, "{whole:?} {done:?}");
                 }
             }
-            assert!(whole.after(whole).is_upright());
             assert_eq!(whole.inverse().inverse(), whole);
+            assert!(whole.compose(whole.inverse()).is_upright());
         }
         assert_eq!((Orientation::from_exif(0), Orientation::from_exif(9)), (None, None));
     }

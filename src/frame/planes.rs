@@ -158,6 +158,21 @@ impl AnyPlanes {
         each_arm!(self, p => kind(p))
     }
 
+    /// Each plane by itself, with its name. No copy.
+    pub fn apart(self) -> Vec<(String, AnyPlanes)> {
+        fn each<T: Number>(planes: Planes<T>) -> Vec<(String, AnyPlanes)>
+        where
+            AnyPlanes: From<Planes<T>>,
+        {
+            let size = planes.size;
+            let one = |(name, frame): (String, Frame<Gray<T>>)| {
+                (name.clone(), Planes { size, planes: vec![(name, frame)] }.into())
+            };
+            planes.planes.into_iter().map(one).collect()
+        }
+        each_arm!(self, planes => each(planes))
+    }
+
     /// The planes typed as another set of planes is, if they are of that type.
     pub(crate) fn typed_as<T: Number>(&self, _like: &Planes<T>) -> Option<&Planes<T>> {
         each_arm!(self, p => (p as &dyn std::any::Any).downcast_ref())

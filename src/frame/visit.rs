@@ -2,9 +2,9 @@
 //! is there.
 
 use super::planes::each_arm;
-use super::{AnyPlanes, Content, Pixels, Planes, SamplesRef, View, ViewMut};
+use super::{AnyPlanes, Content, Frame, Pixels, Planes, SamplesRef, View, ViewMut};
 use crate::error::{ErrorKind, Result};
-use crate::pixel::{Cmyk, Gray, GrayAlpha, Layout, Number, Rgb, Rgba, Sample, Stored};
+use crate::pixel::{Cmyk, Gray, GrayAlpha, Layout, Number, Pixel, Rgb, Rgba, Sample, Stored};
 
 /// Work on the pixels of a picture, whatever their type.
 pub trait Job {
@@ -36,6 +36,24 @@ pub trait PlanesJob {
     type Out;
     /// Does it.
     fn run<T: Number>(self, planes: &Planes<T>) -> Self::Out;
+}
+
+/// Work that makes a new picture and keeps its type: the same for the pixels of a picture and for each of its planes.
+pub trait Move {
+    /// Does it.
+    ///
+    /// # Errors
+    /// What the work gives.
+    fn run<P: Pixel>(&self, view: View<'_, P>) -> Result<Frame<P>>;
+}
+
+/// Work that changes a picture by another of the same type: the same for pixels and for each plane.
+pub trait MoveInto {
+    /// Does it.
+    ///
+    /// # Errors
+    /// What the work gives.
+    fn run<P: Pixel>(&self, target: ViewMut<'_, P>, source: View<'_, P>) -> Result<()>;
 }
 
 // The `expect`s below cannot fire: they ask for the layout and depth that were matched the line before.
@@ -102,6 +120,62 @@ impl AnyPlanes {
 }
 
 impl Content {
+    /// What a move makes of the pixels, or of each plane.
+    ///
+    /// # Errors
+    /// What the work gives.
+    pub fn moved(&self, work: &impl Move) -> Result<Content> {
+        struct OfPixels<'a, M>(&'a M);
+        impl<M: Move> Job for OfPixels<'_, M> {
+            type Out = Result<Content>;
+            fn run<P: Stored>(self, view: View<'_, P>) -> Result<Content> {
+                Ok(self.0.run(view)?.into())
+            }
+        }
+        fn of_planes<T: Number>(planes: &Planes<T>, work: &impl Move) -> Result<Planes<T>> {
+            let frames: Vec<_> = planes.iter().map(|(_, frame)| work.run(frame.view())).collect::<Result<_>>()?;
+            let mut out = Planes::new(frames.first().map_or(planes.size(), Frame::size));
+            for (name, frame) in planes.names().zip(frames) {
+                out.push(name, frame)?;
+            }
+            Ok(out)
+        }
+        match self {
+            Content::Pixels(pixels) => pixels.visit(OfPixels(work)),
+            Content::Planes(any) => Ok(Content::Planes(each_arm!(any, planes => of_planes(planes, work)?.into()))),
+        }
+    }
+
+    /// Changes this content by another of the same form: pixels by pixels, each plane by that of the same name.
+    ///
+    /// # Errors
+    /// Forms that differ (the error names both), or what the work gives.
+    pub fn change_by(&mut self, source: &Content, work: &impl MoveInto) -> Result<()> {
+        struct OfPixels<'a, M>(&'a M);
+        impl<M: MoveInto> JobPair for OfPixels<'_, M> {
+            type Out = Result<()>;
+            fn run<P: Stored>(self, target: ViewMut<'_, P>, source: View<'_, P>) -> Result<()> {
+                self.0.run(target, source)
+            }
+        }
+        fn of_planes<T: Number>(into: &mut Planes<T>, from: &Planes<T>, work: &impl MoveInto) -> Result<()> {
+            from.iter().try_for_each(|(name, plane)| match into.get_mut(name) {
+                Some(target) => work.run(target.view_mut(), plane.view()),
+                None => Err(crate::Error::unusable(format!("there is no plane {name} to change"))),
+            })
+        }
+        let (wanted, found) = (self.form(), source.form());
+        let differ = || Err(ErrorKind::Types { wanted: wanted.describe(), found: found.describe() }.into());
+        match (self, source) {
+            (Content::Pixels(into), Content::Pixels(from)) => into.visit_with(from, OfPixels(work))?,
+            (Content::Planes(into), Content::Planes(from)) => each_arm!(into, planes => match from.typed_as(planes) {
+                Some(from) => of_planes(planes, from, work),
+                None => differ(),
+            }),
+            _ => differ(),
+        }
+    }
+
     /// The pixels.
     ///
     /// # Errors

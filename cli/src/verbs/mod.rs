@@ -1,13 +1,21 @@
 //! The verbs, a file each.
 
+mod blank;
+mod channels;
 mod crop;
+mod depth;
 mod facts;
+mod fill;
 mod gray;
 mod histogram;
+mod paste;
 mod pixel;
+mod planes;
 mod resize;
 mod save;
+mod tiles;
 mod tour;
+mod turn;
 
 use crate::args::Cli;
 use crate::fail::Done;
@@ -27,6 +35,30 @@ pub(crate) enum Verb {
     Save(Make<save::Save>),
     /// Cut out a region
     Crop(Make<crop::Crop>),
+    /// Make a new picture of one colour, or of random values
+    Blank(blank::Blank),
+    /// Mirror left-right or top-bottom
+    Mirror(Make<turn::Mirror>),
+    /// Turn by a quarter or a half
+    Turn(Make<turn::Turn>),
+    /// Exchange rows and columns
+    Transpose(Make<turn::Transpose>),
+    /// Lay a picture into another one
+    Paste(paste::Paste),
+    /// Fill a region with a colour, or with random values
+    Fill(Make<fill::Fill>),
+    /// Pick, reorder, drop, double, add or replace channels
+    Channels(Make<channels::Channels>),
+    /// Save each channel as a gray picture
+    Split(planes::Split),
+    /// Make one picture of gray ones, a channel each
+    Merge(planes::Merge),
+    /// Cut a picture into tiles, with an index
+    Tiles(tiles::Tiles),
+    /// Put tiles together again
+    Join(tiles::Join),
+    /// Change the sample type, or the number of bits
+    Depth(Make<depth::Depth>),
     /// Change the size by interpolation
     Resize(Make<resize::Resize>),
     /// Turn colour into gray
@@ -44,6 +76,18 @@ pub(crate) fn run(cli: Cli) -> Done {
         Verb::Histogram(verb) => verb.run(shared),
         Verb::Save(make) => make.run(shared),
         Verb::Crop(make) => make.run(shared),
+        Verb::Blank(verb) => verb.run(shared),
+        Verb::Mirror(make) => make.run(shared),
+        Verb::Turn(make) => make.run(shared),
+        Verb::Transpose(make) => make.run(shared),
+        Verb::Paste(verb) => verb.run(shared),
+        Verb::Fill(make) => make.run(shared),
+        Verb::Channels(make) => make.run(shared),
+        Verb::Split(verb) => verb.run(shared),
+        Verb::Merge(verb) => verb.run(shared),
+        Verb::Tiles(verb) => verb.run(shared),
+        Verb::Join(verb) => verb.run(shared),
+        Verb::Depth(make) => make.run(shared),
         Verb::Resize(make) => make.run(shared),
         Verb::Gray(make) => make.run(shared),
         Verb::Tour(verb) => verb.run(shared),

@@ -1,0 +1,106 @@
+//! `channels`: channels picked, reordered, dropped, doubled, added, replaced.
+
+use crate::args::channel_index;
+use crate::fail::{Done, Failure};
+use crate::make::{Context, Making, Steps};
+use crate::open;
+use clap::Args;
+use rahmen::access::channels::{self, Take};
+use rahmen::flow::{self, Step, Strip};
+use rahmen::frame::JobMut;
+use rahmen::{Content, Facts, Form, Gray, Layout, Region, Stored, ViewMut};
+use std::ops::Range;
+use std::path::{Path, PathBuf};
+
+/// The words of `channels`.
+#[derive(Debug, Args)]
+pub(crate) struct Channels {
+    /// The channels of the new picture, such as b,g,r or r,r,r or r,g,b,full: names, or full or none for new ones. One
+    /// becomes gray, two gray with alpha, three rgb, four rgb with alpha
+    #[arg(long, value_name = "NAME,...", value_delimiter = ',')]
+    pick: Vec<String>,
+    /// Another gray picture in the place of a channel, before --pick
+    #[arg(long, value_name = "NAME=FILE", value_parser = named_file)]
+    replace: Vec<(String, PathBuf)>,
+}
+
+/// `NAME=FILE`.
+pub(crate) fn named_file(word: &str) -> Result<(String, PathBuf), String> {
+    match word.split_once('=') {
+        Some((name, file)) if !name.is_empty() && !file.is_empty() => Ok((name.into(), file.into())),
+        _ => Err(format!("a channel and its file are NAME=FILE, such as r=red.png, not {word}")),
+    }
+}
+
+impl Making for Channels {
+    fn steps(&self, input: &Facts, context: &Context<'_>) -> Done<Steps> {
+        if self.pick.is_empty() && self.replace.is_empty() {
+            return Err(Failure::words("channels needs --pick NAME,... or --replace NAME=FILE"));
+        }
+        let mut steps: Steps = Vec::new();
+        for (name, file) in &self.replace {
+            let channel = channel_index(input, name).map_err(Failure::words)?;
+            steps.push(Box::new(Replace { channel, plane: plane_of(input, file, context)? }));
+        }
+        if !self.pick.is_empty() {
+            let take = |name: &String| match name.as_str() {
+                "full" => Ok(Take::Full),
+                "none" => Ok(Take::Zero),
+                name => channel_index(input, name).map(Take::Channel).map_err(|e| Failure::words(e + ", full, none")),
+            };
+            steps.push(Box::new(flow::Channels { channels: self.pick.iter().map(take).collect::<Done<_>>()? }));
+        }
+        Ok(steps)
+    }
+}
+
+/// A gray picture of the same size and depth.
+fn plane_of(input: &Facts, file: &Path, context: &Context<'_>) -> Done<Content> {
+    let plane = open::load(file, context.shared, |_| Ok(Vec::new()))?;
+    let depth = match input.form {
+        Form::Pixels { depth, .. } => depth,
+        Form::Planes { .. } => return Err(anyhow::anyhow!("planes have no channels to replace").into()),
+    };
+    let wanted = Form::Pixels { depth, layout: Layout::Gray };
+    if plane.form() != wanted || plane.size() != input.size {
+        let found = format!("{} {}", plane.size(), plane.form().describe());
+        let wanted = format!("{} {}", input.size, wanted.describe());
+        return Err(anyhow::anyhow!("{}: {found}, but the channel needs {wanted}", open::name_of(file)).into());
+    }
+    Ok(plane.into_parts().0)
+}
+
+/// Puts a plane in the place of a channel, strip by strip.
+struct Replace {
+    channel: usize,
+    plane: Content,
+}
+
+impl Step for Replace {
+    fn name(&self) -> &'static str {
+        "replace"
+    }
+
+    fn plan(&mut self, input: &Facts) -> rahmen::Result<Facts> {
+        let mut output = input.clone();
+        output.metadata.top_codes = None;
+        Ok(output)
+    }
+
+    fn run(&mut self, input: &Strip, output: Range<u32>) -> rahmen::Result<Content> {
+        struct Into<'a>(&'a Content, usize, Region);
+        impl JobMut for Into<'_> {
+            type Out = rahmen::Result<()>;
+            fn run<P: Stored>(self, target: ViewMut<'_, P>) -> Self::Out {
+                let plane = self.0.pixels()?.view::<Gray<P::Number>>()?.region(self.2)?;
+                channels::replace(target, self.1, plane)
+            }
+        }
+        let rows = input.content.size().region();
+        let rows = rows.rows(output.start - input.first_row..output.end - input.first_row)?;
+        let mut content = input.content.crop(rows)?;
+        let part = self.plane.size().region().rows(output)?;
+        content.pixels_mut()?.visit_mut(Into(&self.plane, self.channel, part))?;
+        Ok(content)
+    }
+}

@@ -1,0 +1,157 @@
+//! `split` and `merge`: channels as gray pictures of their own, and back.
+
+use crate::args::Shared;
+use crate::fail::{Done, Failure};
+use crate::make::{Written, say_done, write_whole};
+use crate::open;
+use crate::verbs::channels::named_file;
+use clap::Args;
+use rahmen::access::channels;
+use rahmen::frame::{Change, Job, Pixels};
+use rahmen::{Content, Depth, Facts, Form, Gray, Layout, Picture, Sample, Stored, View};
+use std::path::{Path, PathBuf};
+
+/// The words of `split`.
+#[derive(Debug, Args)]
+pub(crate) struct Split {
+    /// The picture to read; - is standard input
+    #[arg(value_name = "IN")]
+    input: PathBuf,
+    /// The folder for the channels; made if it is not there
+    #[arg(value_name = "FOLDER")]
+    folder: PathBuf,
+    #[command(flatten)]
+    written: Written,
+}
+
+/// A folder that is there or made, and the first part of the names of files in it.
+pub(crate) fn folder_and_stem(folder: &Path, input: &Path) -> Done<String> {
+    std::fs::create_dir_all(folder).map_err(|e| anyhow::Error::new(e).context(format!("{}", folder.display())))?;
+    let stem = if input == Path::new("-") { None } else { input.file_stem() };
+    Ok(stem.map_or("picture".into(), |stem| stem.to_string_lossy().into_owned()))
+}
+
+impl Split {
+    pub(crate) fn run(self, shared: &Shared) -> Done {
+        let picture = open::load(&self.input, shared, |_| Ok(Vec::new()))?;
+        let facts = picture.facts();
+        let stem = folder_and_stem(&self.folder, &self.input)?;
+        let ending = self.written.ending_like(&self.input);
+        let (content, metadata) = picture.into_parts();
+        let planes = planes_of(content)?;
+        for (channel, (name, plane)) in planes.into_iter().enumerate() {
+            let mut own = metadata.after(Change::Channels { channels: 1, model: facts.form.channel_names().len() > 1 });
+            own.top_codes = metadata.top_codes.as_ref().and_then(|tops| Some(vec![*tops.get(channel)?]));
+            let path = self.folder.join(format!("{stem}-{name}.{ending}"));
+            let one = Picture::new(plane, own);
+            let to = one.facts();
+            write_whole(&path, one, &self.written, shared)?;
+            say_done(&self.input, &path, &facts, &to, None, shared)?;
+        }
+        Ok(())
+    }
+}
+
+/// Every channel or plane as content of its own, with its name.
+fn planes_of(content: Content) -> rahmen::Result<Vec<(String, Content)>> {
+    struct Each;
+    impl Job for Each {
+        type Out = rahmen::Result<Vec<(String, Content)>>;
+        fn run<P: Stored>(self, view: View<'_, P>) -> Self::Out {
+            let planes = channels::split(view)?.into_vec();
+            Ok(planes.into_iter().map(|(name, frame)| (name, frame.into())).collect())
+        }
+    }
+    match content {
+        Content::Pixels(pixels) => pixels.visit(Each),
+        Content::Planes(planes) => {
+            Ok(planes.apart().into_iter().map(|(name, plane)| (name, Content::Planes(plane))).collect())
+        }
+    }
+}
+
+/// The words of `merge`.
+#[derive(Debug, Args)]
+pub(crate) struct Merge {
+    /// The file to write
+    #[arg(value_name = "OUT")]
+    output: PathBuf,
+    /// A channel and its gray picture: r, g, b and perhaps alpha; gray and alpha; or c, m, y, k
+    #[arg(required = true, value_name = "NAME=FILE", value_parser = named_file)]
+    channels: Vec<(String, PathBuf)>,
+    #[command(flatten)]
+    written: Written,
+}
+
+impl Merge {
+    pub(crate) fn run(self, shared: &Shared) -> Done {
+        let names: Vec<&str> = self.channels.iter().map(|(name, _)| name.as_str()).collect();
+        let layout = layout_of(&names).map_err(Failure::words)?;
+        let mut planes: Vec<Pixels> = Vec::new();
+        let mut first: Option<Facts> = None;
+        for wanted in layout.channel_names() {
+            // The names are just those of the layout, so each has its file.
+            let Some((name, file)) = self.channels.iter().find(|(name, _)| name == wanted) else { continue };
+            let picture = open::load(file, shared, |_| Ok(Vec::new()))?;
+            let facts = first.get_or_insert_with(|| picture.facts());
+            let (wanted, found) = (facts.form.clone(), picture.form());
+            let gray = matches!(found, Form::Pixels { layout: Layout::Gray, .. });
+            if !gray || found != wanted || picture.size() != facts.size {
+                let wanted = if gray { wanted.describe() } else { "gray".into() };
+                return Err(anyhow::anyhow!(
+                    "{}: {} {}, but channel {name} needs {} {wanted}",
+                    open::name_of(file),
+                    picture.size(),
+                    found.describe(),
+                    facts.size,
+                )
+                .into());
+            }
+            planes.push(picture.pixels()?.clone());
+        }
+        let Some(facts) = first else { return Err(Failure::words("merge needs a channel and its file")) };
+        let content = merged(&planes, layout)?;
+        let mut metadata = facts.metadata.after(Change::Channels { channels: layout.channels(), model: true });
+        metadata.top_codes = None;
+        let picture = Picture::new(content, metadata);
+        let to = picture.facts();
+        write_whole(&self.output, picture, &self.written, shared)?;
+        shared.say(&self.output, || {
+            let from = layout.channel_names().join(", ");
+            format!("{from} -> {} ({} {})", self.output.display(), to.size, to.form.describe())
+        })
+    }
+}
+
+/// The layout whose channels these are, in any order.
+fn layout_of(names: &[&str]) -> Result<Layout, String> {
+    let same = |layout: &Layout| {
+        let wanted = layout.channel_names();
+        wanted.len() == names.len() && wanted.iter().all(|name| names.contains(name))
+    };
+    Layout::ALL.into_iter().find(same).ok_or_else(|| {
+        let known = Layout::ALL.map(|l| l.channel_names().join(", "));
+        format!("{} make no picture; the channels are one of: {}", names.join(", "), known.join("; "))
+    })
+}
+
+fn merged(planes: &[Pixels], layout: Layout) -> rahmen::Result<Content> {
+    fn of<S: Sample>(planes: &[Pixels], layout: Layout) -> rahmen::Result<Content> {
+        fn typed<P: Stored>(planes: &[Pixels]) -> rahmen::Result<Content> {
+            let views: Vec<_> = planes.iter().map(|p| p.view::<Gray<P::Number>>()).collect::<Result<_, _>>()?;
+            Ok(channels::merge::<P>(&views)?.into())
+        }
+        match layout {
+            Layout::Gray => typed::<Gray<S>>(planes),
+            Layout::GrayAlpha => typed::<rahmen::GrayAlpha<S>>(planes),
+            Layout::Rgb => typed::<rahmen::Rgb<S>>(planes),
+            Layout::Rgba => typed::<rahmen::Rgba<S>>(planes),
+            Layout::Cmyk => typed::<rahmen::Cmyk<S>>(planes),
+        }
+    }
+    match planes.first().map(Pixels::depth) {
+        Some(Depth::U16) => of::<u16>(planes, layout),
+        Some(Depth::F32) => of::<f32>(planes, layout),
+        _ => of::<u8>(planes, layout),
+    }
+}

@@ -1,0 +1,265 @@
+//! `tiles` and `join`: a picture as a folder of tiles with an index, and back.
+//!
+//! The index is `tiles.json`: the grid (sizes, step, what became of the rest) and each tile's file and place, so that
+//! `join` needs nothing else.
+
+use crate::args::Shared;
+use crate::fail::{Done, Failure};
+use crate::make::{Written, say_done, write_whole};
+use crate::open;
+use crate::verbs::planes::folder_and_stem;
+use crate::words::{self, Color, EdgeWord};
+use anyhow::Context as _;
+use clap::{Args, ValueEnum};
+use rahmen::access::{Overlap, Rest, Tile, TileGrid, contact};
+use rahmen::frame::{Change, Job, Pixels};
+use rahmen::{Facts, Picture, Size, Stored, View};
+use serde::{Deserialize, Serialize};
+use std::path::{Component, Path, PathBuf};
+
+/// The name of the index.
+const INDEX: &str = "tiles.json";
+
+/// More bytes than this are no index: a hundred bytes a tile, and more tiles than a folder is good for.
+const MOST_INDEX: u64 = 256 << 20;
+
+/// The words of `tiles`.
+#[derive(Debug, Args)]
+pub(crate) struct Tiles {
+    /// The picture to read; - is standard input
+    #[arg(value_name = "IN")]
+    input: PathBuf,
+    /// The folder for the tiles; made if it is not there
+    #[arg(value_name = "FOLDER")]
+    folder: PathBuf,
+    /// The size of a tile
+    #[arg(long, value_name = "WxH", value_parser = words::size)]
+    size: Size,
+    /// From one tile to the next, along x and y; as long as the tiles by default, shorter ones overlap
+    #[arg(long, value_name = "WxH", value_parser = words::size)]
+    step: Option<Size>,
+    /// What becomes of columns and rows that do not fill a tile
+    #[arg(long, value_enum, default_value = "keep")]
+    rest: RestWord,
+    /// What lies beyond the picture, with --rest pad: clamp, reflect, wrap or a colour
+    #[arg(long, value_name = "EDGE", default_value = "clamp")]
+    edge: EdgeWord,
+    /// Also one picture of all tiles side by side
+    #[arg(long, value_name = "FILE")]
+    contact: Option<PathBuf>,
+    /// Pixels between the tiles of --contact
+    #[arg(long, value_name = "N", default_value_t = 4)]
+    gap: u32,
+    /// The colour between them
+    #[arg(long, value_name = "COLOUR", default_value = "white")]
+    color: Color,
+    #[command(flatten)]
+    written: Written,
+}
+
+#[derive(Debug, Clone, Copy, ValueEnum)]
+enum RestWord {
+    /// They are in no tile
+    Drop,
+    /// The last tiles are smaller
+    Keep,
+    /// The last tiles reach beyond the picture
+    Pad,
+}
+
+/// The index file.
+#[derive(Debug, Serialize, Deserialize)]
+struct Index {
+    grid: TileGrid,
+    tiles: Vec<Entry>,
+}
+
+#[derive(Debug, Serialize, Deserialize)]
+struct Entry {
+    file: String,
+    x: u32,
+    y: u32,
+}
+
+/// Runs typed work on the pixels of a picture.
+struct Cut<'a> {
+    grid: &'a TileGrid,
+    tile: Tile,
+    edge: EdgeWord,
+}
+
+impl Job for Cut<'_> {
+    type Out = rahmen::Result<Pixels>;
+    fn run<P: Stored>(self, view: View<'_, P>) -> Self::Out {
+        Ok(view.cut_tile(self.grid, &self.tile, self.edge.of()?)?.into())
+    }
+}
+
+struct Sheet<'a>(&'a Tiles, &'a TileGrid);
+
+impl Job for Sheet<'_> {
+    type Out = rahmen::Result<Pixels>;
+    fn run<P: Stored>(self, view: View<'_, P>) -> Self::Out {
+        let Sheet(words, grid) = self;
+        Ok(contact(view, grid, words.edge.of()?, words.gap, words.color.pixel()?)?.into())
+    }
+}
+
+impl Tiles {
+    pub(crate) fn run(self, shared: &Shared) -> Done {
+        let rest = match self.rest {
+            RestWord::Drop => Rest::Drop,
+            RestWord::Keep => Rest::Keep,
+            RestWord::Pad => Rest::Pad,
+        };
+        let picture = open::load(&self.input, shared, |_| Ok(Vec::new()))?;
+        let step = self.step.unwrap_or(self.size);
+        let grid = TileGrid::new(picture.size(), self.size, (step.width, step.height), rest)?;
+        let stem = folder_and_stem(&self.folder, &self.input)?;
+        let ending = self.written.ending_like(&self.input);
+        let digits = |side: u32| side.saturating_sub(1).to_string().len();
+        let (x_digits, y_digits) = (digits(picture.size().width), digits(picture.size().height));
+        let metadata = picture.metadata().after(Change::Crop);
+        let mut index = Index { grid, tiles: Vec::new() };
+        for tile in grid.tiles() {
+            let (x, y) = (tile.region.x(), tile.region.y());
+            let file = format!("{stem}-x{x:0x_digits$}-y{y:0y_digits$}.{ending}");
+            let pixels = picture.pixels()?.visit(Cut { grid: &grid, tile, edge: self.edge })?;
+            let one = Picture::new(pixels, metadata.clone());
+            write_whole(&self.folder.join(&file), one, &self.written, &shared.quietly(!index.tiles.is_empty()))?;
+            index.tiles.push(Entry { file, x, y });
+        }
+        let path = self.folder.join(INDEX);
+        let text = serde_json::to_string_pretty(&index).context("the index")?;
+        std::fs::write(&path, text + "\n").with_context(|| path.display().to_string())?;
+        if let Some(sheet) = &self.contact {
+            let pixels = picture.pixels()?.visit(Sheet(&self, &grid))?;
+            let one = Picture::new(pixels, metadata);
+            let to = one.facts();
+            write_whole(sheet, one, &self.written, &shared.quietly(true))?;
+            say_done(&self.input, sheet, &picture.facts(), &to, Some("the contact picture".into()), shared)?;
+        }
+        shared.say(&self.folder, || {
+            let (columns, rows) = (grid.columns(), grid.rows());
+            let tiles = format!("{} tiles ({columns} x {rows}) of {}", grid.count(), self.size);
+            format!("{} -> {}: {tiles}, and {INDEX}", open::name_of(&self.input), self.folder.display())
+        })
+    }
+}
+
+/// The words of `join`.
+#[derive(Debug, Args)]
+pub(crate) struct Join {
+    /// The folder that `tiles` made
+    #[arg(value_name = "FOLDER")]
+    folder: PathBuf,
+    /// The file to write
+    #[arg(value_name = "OUT")]
+    output: PathBuf,
+    /// What a pixel is that several tiles hold
+    #[arg(long, value_enum, default_value = "last")]
+    overlap: OverlapWord,
+    #[command(flatten)]
+    written: Written,
+}
+
+#[derive(Debug, Clone, Copy, ValueEnum)]
+enum OverlapWord {
+    /// The last tile's
+    Last,
+    /// The mean of all
+    Average,
+}
+
+impl Join {
+    pub(crate) fn run(self, shared: &Shared) -> Done {
+        let path = self.folder.join(INDEX);
+        let index = read_index(&path)?;
+        if index.tiles.len() as u64 != index.grid.count() || index.tiles.is_empty() {
+            let (listed, count) = (index.tiles.len(), index.grid.count());
+            return Err(anyhow::anyhow!("{}: {listed} tiles are listed, the grid has {count}", path.display()).into());
+        }
+        let file_of = |tile: &Tile| -> rahmen::Result<PathBuf> {
+            let (x, y) = (tile.region.x(), tile.region.y());
+            let at = tile.row as usize * index.grid.columns() as usize + tile.column as usize;
+            // As many are listed as there are tiles.
+            let entry = index.tiles.get(at).filter(|entry| (entry.x, entry.y) == (x, y));
+            let entry = entry.ok_or_else(|| missing(&path, x, y))?;
+            Ok(self.folder.join(&entry.file))
+        };
+        let load = |tile: &Tile| -> Done<Picture> { open::load(&file_of(tile)?, shared, |_| Ok(Vec::new())) };
+        let Some(first) = index.grid.tile(0, 0) else { return Err(Failure::words("a grid without tiles")) };
+        let first = load(&first)?;
+        let size = index.grid.joined_size()?;
+        let facts = Facts::new(size, first.form(), first.metadata().clone());
+        shared.read_options().limits.check_picture(&facts).map_err(|e| e.in_file(&self.folder))?;
+        let mut failure = None;
+        let joined = first.pixels()?.visit(Together {
+            grid: &index.grid,
+            overlap: self.overlap,
+            tile: &mut |tile| {
+                load(tile).map_err(|e| {
+                    failure = Some(e);
+                    missing(&path, tile.region.x(), tile.region.y())
+                })
+            },
+        });
+        if let Some(failure) = failure {
+            return Err(failure);
+        }
+        let picture = Picture::new(joined.map_err(|e| e.in_file(&self.folder))?, first.metadata().clone());
+        let to = picture.facts();
+        write_whole(&self.output, picture, &self.written, shared)?;
+        shared.say(&self.output, || {
+            let tiles = format!("{} tiles", index.tiles.len());
+            format!(
+                "{} ({tiles}) -> {} ({} {})",
+                self.folder.display(),
+                self.output.display(),
+                to.size,
+                to.form.describe()
+            )
+        })
+    }
+}
+
+fn missing(index: &Path, x: u32, y: u32) -> rahmen::Error {
+    let what = format!("the index does not list the tile at {x},{y} in its place");
+    rahmen::Error::from(rahmen::ErrorKind::Damaged(what)).in_file(index)
+}
+
+fn read_index(path: &Path) -> Done<Index> {
+    let name = || path.display().to_string();
+    let bytes = std::fs::metadata(path).with_context(name)?.len();
+    if bytes > MOST_INDEX {
+        return Err(anyhow::anyhow!("{}: {bytes} bytes are too many for an index", name()).into());
+    }
+    let text = std::fs::read_to_string(path).with_context(name)?;
+    let index: Index = serde_json::from_str(&text).with_context(|| format!("{}: not an index of tiles", name()))?;
+    for entry in &index.tiles {
+        // A name only: an index must not lead out of its folder.
+        let mut parts = Path::new(&entry.file).components();
+        if !matches!((parts.next(), parts.next()), (Some(Component::Normal(_)), None)) {
+            return Err(anyhow::anyhow!("{}: {} is not the name of a file in this folder", name(), entry.file).into());
+        }
+    }
+    Ok(index)
+}
+
+/// Joins tiles of the type of the first.
+struct Together<'a> {
+    grid: &'a TileGrid,
+    overlap: OverlapWord,
+    tile: &'a mut dyn FnMut(&Tile) -> rahmen::Result<Picture>,
+}
+
+impl Job for Together<'_> {
+    type Out = rahmen::Result<Pixels>;
+    fn run<P: Stored>(self, _first: View<'_, P>) -> Self::Out {
+        let overlap = match self.overlap {
+            OverlapWord::Last => Overlap::Last,
+            OverlapWord::Average => Overlap::Average,
+        };
+        Ok(self.grid.join(overlap, |tile| (self.tile)(&tile)?.frame::<P>())?.into())
+    }
+}

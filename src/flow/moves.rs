@@ -1,0 +1,211 @@
+//! The steps that move pixels: turns, channels, codes, fills.
+
+use super::steps::{pixel_form, rows_of, same_form};
+use super::{Sees, Step, Strip};
+use crate::access::channels::{Take, select, selected_layout};
+use crate::access::{self, codes};
+use crate::color;
+use crate::error::Result;
+use crate::frame::{Change, Content, Facts, Form, JobMut, Pixels, Region, Size, ViewMut};
+use crate::pixel::{Stored, samples_of_mut};
+use std::ops::Range;
+
+/// Lays the picture down another way. A mirror left-right works strip by strip; the other turns need the whole picture.
+#[derive(Debug, Clone)]
+pub struct Turn {
+    turn: Option<access::Turn>,
+    upright: bool,
+    input: Size,
+}
+
+impl Turn {
+    /// This turn.
+    pub fn new(turn: access::Turn) -> Turn {
+        Turn { turn: Some(turn), upright: false, input: Size::default() }
+    }
+
+    /// The turn that the picture's orientation asks for; none where it is upright.
+    pub fn upright() -> Turn {
+        Turn { turn: None, upright: true, input: Size::default() }
+    }
+}
+
+impl Step for Turn {
+    fn name(&self) -> &'static str {
+        if self.upright { "upright" } else { "turn" }
+    }
+
+    fn plan(&mut self, input: &Facts) -> Result<Facts> {
+        self.input = input.size;
+        if self.upright {
+            self.turn = access::Turn::to_upright(input.metadata.orientation);
+        }
+        let Some(turn) = self.turn else { return Ok(input.clone()) };
+        let change = if self.upright { Change::Upright } else { Change::Turn(turn.orientation()) };
+        let metadata = input.metadata.after(change);
+        Ok(same_form(input, turn.size(input.size), metadata))
+    }
+
+    fn rows_needed(&self, output: Range<u32>) -> Range<u32> {
+        match self.sees() {
+            Sees::Whole => 0..self.input.height,
+            _ => output,
+        }
+    }
+
+    fn sees(&self) -> Sees {
+        match self.turn {
+            None | Some(access::Turn::LeftRight) => Sees::Once,
+            Some(_) => Sees::Whole,
+        }
+    }
+
+    fn run(&mut self, input: &Strip, output: Range<u32>) -> Result<Content> {
+        let Some(turn) = self.turn else {
+            return Ok(rows_of(input, &output)?.unwrap_or_else(|| input.content.clone()));
+        };
+        let turned = turn.size(self.input);
+        let part = turn.source_of(turned.region().rows(output)?, self.input)?;
+        // The strip's own rows; it holds those that were asked for.
+        let first = part.y().saturating_sub(input.first_row);
+        let part = Region::at(part.x(), first, part.size())?;
+        input.content.crop(part)?.turned(turn)
+    }
+}
+
+/// New channels picked from the old ones: see [`select`].
+#[derive(Debug, Clone)]
+pub struct Channels {
+    /// What each channel of the output is.
+    pub channels: Vec<Take>,
+}
+
+impl Step for Channels {
+    fn name(&self) -> &'static str {
+        "channels"
+    }
+
+    fn plan(&mut self, input: &Facts) -> Result<Facts> {
+        let (depth, layout) = pixel_form(input, "channels")?;
+        let to = selected_layout(layout, &self.channels)?;
+        // A profile describes channels of its own model in their own order.
+        let kept = self.channels.iter().enumerate().all(|(i, take)| match take {
+            Take::Channel(c) => *c == i,
+            Take::Full => to.has_alpha() && i + 1 == to.channels(),
+            Take::Zero => false,
+        });
+        let model = !kept || to.is_color() != layout.is_color();
+        let mut metadata = input.metadata.after(Change::Channels { channels: to.channels(), model });
+        if let (Some(tops), true) = (&input.metadata.top_codes, metadata.top_codes.is_none()) {
+            let own = |take: &Take| match take {
+                Take::Channel(c) => tops.get(*c).copied(),
+                Take::Full | Take::Zero => tops.first().copied(),
+            };
+            metadata.top_codes = self.channels.iter().map(own).collect();
+        }
+        Ok(Facts::new(input.size, Form::Pixels { depth, layout: to }, metadata))
+    }
+
+    fn run(&mut self, input: &Strip, output: Range<u32>) -> Result<Content> {
+        let part = rows_of(input, &output)?;
+        Ok(select(part.as_ref().unwrap_or(&input.content).pixels()?, &self.channels)?.into())
+    }
+}
+
+/// As many levels as there are codes from 0 to a top code: see [`codes::snap`]. The picture remembers the top code.
+#[derive(Debug, Clone)]
+pub struct Codes {
+    /// The largest code.
+    pub top: u32,
+}
+
+impl Step for Codes {
+    fn name(&self) -> &'static str {
+        "codes"
+    }
+
+    fn plan(&mut self, input: &Facts) -> Result<Facts> {
+        let (depth, layout) = pixel_form(input, "a change of codes")?;
+        codes::check_top(depth, self.top)?;
+        let mut metadata = input.metadata.after(Change::Values);
+        let full = depth.top_code().map(u32::from) == Some(self.top);
+        metadata.top_codes = (!full).then(|| vec![self.top; layout.channels()]);
+        Ok(same_form(input, input.size, metadata))
+    }
+
+    fn run(&mut self, input: &Strip, output: Range<u32>) -> Result<Content> {
+        let mut content = rows_of(input, &output)?.unwrap_or_else(|| input.content.clone());
+        codes::snap_pixels(content.pixels_mut()?, self.top)?;
+        Ok(content)
+    }
+}
+
+/// What a region is filled with.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub enum Filling {
+    /// A colour: red, green, blue and alpha as fractions of full.
+    Color([f64; 3], f64),
+    /// Random values between none and full in every channel but alpha, which is full: see [`ViewMut::fill_random`].
+    Random {
+        /// The same seed gives the same values for ever.
+        seed: u64,
+    },
+}
+
+/// Fills a region.
+#[derive(Debug, Clone)]
+pub struct Fill {
+    /// Where.
+    pub region: Region,
+    /// With what.
+    pub with: Filling,
+}
+
+impl Step for Fill {
+    fn name(&self) -> &'static str {
+        "fill"
+    }
+
+    fn plan(&mut self, input: &Facts) -> Result<Facts> {
+        pixel_form(input, "fill")?;
+        self.region.inside(input.size)?;
+        Ok(input.clone())
+    }
+
+    fn run(&mut self, input: &Strip, output: Range<u32>) -> Result<Content> {
+        let mut content = rows_of(input, &output)?.unwrap_or_else(|| input.content.clone());
+        let strip = Region::new(0..content.size().width, output.clone())?;
+        let part = strip.intersect(self.region);
+        if !part.is_empty() {
+            let place = Region::at(part.x(), part.y() - output.start, part.size())?;
+            let skipped = u128::from(part.y() - self.region.y()) * u128::from(self.region.width());
+            fill(content.pixels_mut()?, place, self.with, skipped)?;
+        }
+        Ok(content)
+    }
+}
+
+/// Fills a region of pixels; `skipped` pixels of the whole region lie before it.
+fn fill(pixels: &mut Pixels, region: Region, with: Filling, skipped: u128) -> Result<()> {
+    struct Job(Region, Filling, u128);
+    impl JobMut for Job {
+        type Out = Result<()>;
+        fn run<P: Stored>(self, view: ViewMut<'_, P>) -> Result<()> {
+            let Job(region, with, skipped) = self;
+            let mut part = view.region(region)?;
+            match with {
+                Filling::Color(rgb, alpha) => part.fill(color::pixel_of(rgb, alpha)?),
+                Filling::Random { seed } => {
+                    let full = <P::Number as crate::Sample>::FULL;
+                    let (mut low, high) = (P::default(), P::splat(full));
+                    if P::ALPHA {
+                        samples_of_mut(std::slice::from_mut(&mut low))[P::CHANNELS - 1] = full;
+                    }
+                    part.fill_random_from(low, high, seed, skipped * P::CHANNELS as u128);
+                }
+            }
+            Ok(())
+        }
+    }
+    pixels.visit_mut(Job(region, with, skipped))
+}
