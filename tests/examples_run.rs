@@ -32,3 +32,31 @@ fn the_demo_pictures_are_drawn_again_as_they_were_committed() {
     }
     assert_eq!(count, std::fs::read_dir(committed).unwrap().count());
 }
+
+/// Runs an example into a folder; gives what it printed and the files it made.
+fn run(name: &str) -> (String, Vec<String>) {
+    let folder = tempfile::tempdir().unwrap();
+    let run = example(name).arg(folder.path()).output().unwrap();
+    assert!(run.status.success(), "{name}: {}", String::from_utf8_lossy(&run.stderr));
+    let mut made: Vec<String> =
+        std::fs::read_dir(folder.path()).unwrap().map(|e| e.unwrap().file_name().into_string().unwrap()).collect();
+    made.sort();
+    (String::from_utf8(run.stdout).unwrap(), made)
+}
+
+#[test]
+fn the_examples_do_what_they_say() {
+    for (name, says, makes) in [
+        ("foreign_buffer", "padding still 0xee", &[][..]),
+        ("foreign_buffer", "[0, 0, 9, 9, 9, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0]", &[]),
+        ("mix_channels", "refused: plane g is 10x10, but 480x320 is needed", &["calm.png", "mixed.png"]),
+        ("patches", "35 patches: 7 columns, 5 rows", &["contact.png", "levelled.png"]),
+        ("random_rows", "the mean of 1200 throws is 3.", &["random-rows.png"]),
+        ("paste_region", "refused: x 400..546 is outside 0..480", &["pasted.png"]),
+        ("own_filter", "200 before, 0 after the median", &["calm.png", "edges.png"]),
+    ] {
+        let (said, made) = run(name);
+        assert!(said.contains(says), "{name}: {said}");
+        assert_eq!(made, makes, "{name}");
+    }
+}

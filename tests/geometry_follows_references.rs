@@ -255,6 +255,7 @@ proptest! {
                 }
                 let views: Vec<_> = planes.iter().map(|(_, plane)| plane.view()).collect();
                 assert!(channels::merge::<P>(&views).unwrap() == view.to_frame());
+                assert!(channels::merge_planes::<P>(&planes).unwrap() == view.to_frame());
             }
         }
         for_all_types(Channels(size));
@@ -279,6 +280,9 @@ proptest! {
                 let sum = doubled.pixels().iter().map(|p| p.v).sum::<f64>();
                 assert_eq!(view.fold(0.0, |sum, p| sum + 2.0 * number(&p)), sum);
                 assert_eq!(view.fold_spread(Threads::ALL, || 0.0, |s, p| s + 2.0 * number(&p), |a, b| a + b), sum);
+                let twice = view.as_numbers().unwrap().map(|v| Gray::new(2.0 * v.v.to_f64())).unwrap();
+                let numbers = view.rows().flat_map(samples_of).map(|v| 2.0 * v.to_f64());
+                assert!(twice.numbers().iter().copied().eq(numbers));
                 let same = view.cast_unscaled::<P>().unwrap();
                 assert!(same == view.to_frame());
                 let mut copy = view.to_frame();

@@ -1,53 +1,10 @@
 //! The program as its users meet it: words, reports, exit statuses, one-line errors.
 
-use assert_cmd::Command;
+mod common;
+
+use common::{Folder, demo, fails, json, out, rahmen};
 use serde_json::Value;
-use std::path::{Path, PathBuf};
-
-fn rahmen(words: &[&str]) -> Command {
-    let mut command = Command::cargo_bin("rahmen").unwrap();
-    command.args(words);
-    command
-}
-
-fn demo(name: &str) -> String {
-    Path::new(env!("CARGO_MANIFEST_DIR")).join("demo").join(name).display().to_string()
-}
-
-/// Runs and gives standard output; the exit status must be 0.
-fn out(words: &[&str]) -> String {
-    let done = rahmen(words).output().unwrap();
-    assert!(done.status.success(), "{words:?}: {}", String::from_utf8_lossy(&done.stderr));
-    String::from_utf8(done.stdout).unwrap()
-}
-
-/// Runs what must fail with this status and gives the one line it says.
-fn fails(status: i32, words: &[&str]) -> String {
-    let done = rahmen(words).output().unwrap();
-    let line = String::from_utf8(done.stderr).unwrap();
-    assert_eq!(done.status.code(), Some(status), "{words:?}: {line}");
-    assert_eq!(line.lines().count(), 1, "{words:?}: {line}");
-    assert!(line.starts_with("rahmen: "), "{line}");
-    line
-}
-
-fn json(words: &[&str]) -> Value {
-    serde_json::from_str(&out(words)).unwrap()
-}
-
-struct Folder(tempfile::TempDir);
-
-impl Folder {
-    fn new() -> Folder {
-        Folder(tempfile::tempdir().unwrap())
-    }
-    fn path(&self, name: &str) -> String {
-        self.0.path().join(name).display().to_string()
-    }
-    fn names(&self) -> Vec<PathBuf> {
-        std::fs::read_dir(self.0.path()).unwrap().map(|e| e.unwrap().path()).collect()
-    }
-}
+use std::path::Path;
 
 /// A 37 x 23 gray map whose value at (x, y) is x + 4 y.
 fn small(folder: &Folder) -> String {

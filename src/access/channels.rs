@@ -73,6 +73,22 @@ pub fn merge<P: Pixel>(planes: &[View<'_, Plane<P>>]) -> Result<Frame<P>> {
     Ok(out)
 }
 
+/// Planes as pixels, each plane found by the name of its channel; others are left out. One pass.
+///
+/// # Errors
+/// A channel without a plane, or a size beyond the system's memory.
+pub fn merge_planes<P: Pixel>(planes: &Planes<P::Number>) -> Result<Frame<P>> {
+    let find = |name: &&str| {
+        let there = || planes.names().collect::<Vec<_>>().join(", ");
+        planes
+            .get(name)
+            .map(Frame::view)
+            .ok_or_else(|| Error::unusable(format!("{} needs a plane {name}; there are {}", P::describe(), there())))
+    };
+    let views: Vec<_> = P::CHANNEL_NAMES.iter().map(find).collect::<Result<_>>()?;
+    merge(&views)
+}
+
 /// [`merge`] into a view of the same size.
 ///
 /// # Errors
@@ -372,6 +388,9 @@ mod tests {
         assert_eq!(error, "rgb u8 has 3 channels (r, g, b), but there are 2 planes");
         let error = merge::<GrayAlpha<u8>>(&[plane.view(), odd.view()]).unwrap_err().to_string();
         assert_eq!(error, "plane alpha is 2x3, but 2x2 is needed");
+        let planes = Planes::new(Size::new(2, 2)).with("b", plane.clone()).unwrap();
+        let error = merge_planes::<Rgb<u8>>(&planes).unwrap_err().to_string();
+        assert_eq!(error, "rgb u8 needs a plane r; there are b");
         assert_eq!(pick(plane.view(), 1).unwrap_err().to_string(), "channel 1 is outside 0..1");
         assert!(merge::<Gray<u8>>(&[]).is_err());
     }

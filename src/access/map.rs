@@ -1,9 +1,10 @@
-//! A user's own operation, one closure: over pixels and over their numbers, on one thread or spread over rows.
+//! A user's own operation, one closure: over pixels, on one thread or spread over rows. Over single numbers the same, by
+//! way of [`View::as_numbers`].
 
 use super::depth::for_bands;
 use crate::error::{Error, Result};
 use crate::frame::{Frame, Region, Size, View, ViewMut};
-use crate::pixel::{Number, Pixel};
+use crate::pixel::{Gray, Number, Pixel};
 use crate::threads::{self, Threads};
 
 /// Rows that are folded together when the work is spread: fixed, so that float sums do not depend on the threads.
@@ -63,38 +64,6 @@ impl<P: Pixel> View<'_, P> {
                 }
             }
         });
-        Ok(())
-    }
-
-    /// A new frame whose numbers are a function of these numbers, channel by channel, alpha included. One pass.
-    ///
-    /// # Errors
-    /// Pixels of other channel counts, or a size beyond the address space or the system's memory.
-    pub fn map_numbers<Q: Pixel>(&self, change: impl FnMut(P::Number) -> Q::Number) -> Result<Frame<Q>> {
-        let mut out = Frame::new(self.size())?;
-        self.map_numbers_into(out.view_mut(), change)?;
-        Ok(out)
-    }
-
-    /// [`map_numbers`](View::map_numbers) into a view of the same size.
-    ///
-    /// # Errors
-    /// A target of another size or channel count.
-    #[inline]
-    pub fn map_numbers_into<Q: Pixel>(
-        &self,
-        mut target: ViewMut<'_, Q>,
-        mut change: impl FnMut(P::Number) -> Q::Number,
-    ) -> Result<()> {
-        same_size("the target", self.size(), target.size())?;
-        if P::CHANNELS != Q::CHANNELS {
-            return Err(Error::unusable(format!("{} and {} differ in channels", P::describe(), Q::describe())));
-        }
-        for y in 0..self.height() {
-            for (from, to) in self.row_numbers(y).iter().zip(target.row_numbers_mut(y)) {
-                *to = change(*from);
-            }
-        }
         Ok(())
     }
 
@@ -162,12 +131,6 @@ impl<P: Pixel> View<'_, P> {
         self.rows().fold(start, |sum, row| row.iter().fold(sum, |sum, p| add(sum, *p)))
     }
 
-    /// All numbers folded into one value, alpha included. One pass.
-    #[inline]
-    pub fn fold_numbers<A>(&self, start: A, mut add: impl FnMut(A, P::Number) -> A) -> A {
-        (0..self.height()).fold(start, |sum, y| self.row_numbers(y).iter().fold(sum, |sum, v| add(sum, *v)))
-    }
-
     /// Strips of 64 rows folded by themselves, spread over threads, and then joined from the top: the result does not
     /// depend on the threads, whatever the closures do. One pass.
     pub fn fold_spread<A: Send>(
@@ -196,7 +159,21 @@ impl<P: Pixel> View<'_, P> {
     /// # Errors
     /// Pixels of other channel counts, or a size beyond the address space or the system's memory.
     pub fn cast_unscaled<Q: Pixel>(&self) -> Result<Frame<Q>> {
-        self.map_numbers(|v| v.cast_unscaled())
+        let mut out = Frame::new(self.size())?;
+        self.cast_unscaled_into(out.view_mut())?;
+        Ok(out)
+    }
+
+    /// [`cast_unscaled`](View::cast_unscaled) into a view of the same size.
+    ///
+    /// # Errors
+    /// A target of another size or channel count.
+    pub fn cast_unscaled_into<Q: Pixel>(&self, target: ViewMut<'_, Q>) -> Result<()> {
+        same_size("the target", self.size(), target.size())?;
+        if P::CHANNELS != Q::CHANNELS {
+            return Err(Error::unusable(format!("{} and {} differ in channels", P::describe(), Q::describe())));
+        }
+        self.as_numbers()?.map_into(target.into_numbers()?, |v| Gray::new(v.v.cast_unscaled()))
     }
 }
 
@@ -207,16 +184,6 @@ impl<P: Pixel> ViewMut<'_, P> {
         for row in self.rows_mut() {
             for p in row {
                 *p = change(*p);
-            }
-        }
-    }
-
-    /// Every number replaced by a function of it, alpha included. One pass.
-    #[inline]
-    pub fn update_numbers(&mut self, mut change: impl FnMut(P::Number) -> P::Number) {
-        for y in 0..self.height() {
-            for v in self.row_numbers_mut(y) {
-                *v = change(*v);
             }
         }
     }

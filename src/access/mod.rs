@@ -25,5 +25,5 @@ mod turn;
 pub use edge::Edge;
 pub use neighbors::{Around, AroundRow, Neighbors};
 pub use pad::Margins;
-pub use tiles::{Overlap, Rest, Tile, TileGrid, contact};
+pub use tiles::{Overlap, Rest, Tile, TileGrid, contact, contact_into};
 pub use turn::Turn;

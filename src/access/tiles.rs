@@ -296,24 +296,33 @@ impl<'a, P: Pixel> View<'a, P> {
     /// # Errors
     /// A grid for a picture of another size, or a size beyond the system's memory.
     pub fn cut_tile(&self, grid: &TileGrid, tile: &Tile, edge: Edge<P>) -> Result<Frame<P>> {
+        let mut out = Frame::new(grid.cut_size(tile))?;
+        self.cut_tile_into(grid, tile, edge, out.view_mut())?;
+        Ok(out)
+    }
+
+    /// [`cut_tile`](View::cut_tile) into a view of the size that [`TileGrid::cut_size`] gives.
+    ///
+    /// # Errors
+    /// A grid for a picture of another size, or a target of another size.
+    pub fn cut_tile_into(&self, grid: &TileGrid, tile: &Tile, edge: Edge<P>, mut target: ViewMut<'_, P>) -> Result<()> {
         super::map::same_size("the grid's picture", self.size(), grid.picture)?;
+        super::map::same_size("the target", grid.cut_size(tile), target.size())?;
         let inside = self.region(tile.region)?;
-        let (size, whole) = (tile.region.size(), grid.cut_size(tile));
-        if whole == size {
-            return Ok(inside.to_frame());
-        }
-        if matches!(edge, Edge::Clamp | Edge::Constant(_)) {
+        let (size, whole) = (tile.region.size(), target.size());
+        if matches!(edge, Edge::Clamp | Edge::Constant(_)) || whole == size {
             // The border within the tile is the picture's own, so padding the tile is padding the picture.
             let (right, bottom) = (whole.width - size.width, whole.height - size.height);
-            return inside.padded(Margins { right, bottom, ..Margins::default() }, edge);
+            return inside.pad_into(Margins { right, bottom, ..Margins::default() }, edge, target);
         }
-        Frame::from_fn(whole, |x, y| {
+        target.fill_with(|x, y| {
             let at = |at: u32, by: u32, side| edge.inside(i64::from(at) + i64::from(by), side);
             let place = (at(tile.region.x(), x, self.width()), at(tile.region.y(), y, self.height()));
             // Reflecting and wrapping edges always lead inside a view that has a tile.
             let (Some(x), Some(y)) = place else { return edge.constant() };
             self.row(y)[x as usize]
-        })
+        });
+        Ok(())
     }
 }
 
@@ -358,26 +367,53 @@ impl<'a, P: Pixel> ViewMut<'a, P> {
     }
 }
 
+impl TileGrid {
+    /// The size of the contact picture with gaps of so many pixels.
+    ///
+    /// # Errors
+    /// A side beyond `u32`.
+    pub fn contact_size(&self, gap: u32) -> Result<Size> {
+        let side = |count: u32, tile: u32| {
+            let cell = u64::from(tile) + u64::from(gap);
+            u32::try_from(u64::from(count).saturating_mul(cell).saturating_add(gap.into())).ok()
+        };
+        match (side(self.columns(), self.tile.width), side(self.rows(), self.tile.height)) {
+            (Some(width), Some(height)) => Ok(Size::new(width, height)),
+            _ => Err(crate::ErrorKind::TooLarge { what: "the contact picture".into() }.into()),
+        }
+    }
+}
+
 /// All tiles side by side in the grid's order, as they were cut, with gaps of a colour between and around them. One pass.
 ///
 /// # Errors
 /// A grid for a picture of another size, or a size beyond the address space or the system's memory.
 pub fn contact<P: Pixel>(view: View<'_, P>, grid: &TileGrid, edge: Edge<P>, gap: u32, between: P) -> Result<Frame<P>> {
-    super::map::same_size("the grid's picture", view.size(), grid.picture)?;
-    let cell = |tile: u32| u64::from(tile) + u64::from(gap);
-    let side = |count: u32, tile: u32| {
-        u32::try_from(u64::from(count).saturating_mul(cell(tile)).saturating_add(gap.into())).ok()
-    };
-    let (Some(width), Some(height)) = (side(grid.columns(), grid.tile.width), side(grid.rows(), grid.tile.height))
-    else {
-        return Err(crate::ErrorKind::TooLarge { what: "the contact picture".into() }.into());
-    };
-    let mut out = Frame::filled(Size::new(width, height), between)?;
-    for tile in grid.tiles() {
-        let frame = view.cut_tile(grid, &tile, edge)?;
-        let at = |index: u32, side: u32| (u64::from(index) * cell(side) + u64::from(gap)) as i64;
-        let (x, y) = (at(tile.column, grid.tile.width), at(tile.row, grid.tile.height));
-        out.view_mut().paste(&frame.view(), x, y)?;
-    }
+    let mut out = Frame::new(grid.contact_size(gap)?)?;
+    contact_into(view, grid, edge, gap, between, out.view_mut())?;
     Ok(out)
+}
+
+/// [`contact`] into a view of the size that [`TileGrid::contact_size`] gives.
+///
+/// # Errors
+/// A grid for a picture of another size, or a target of another size.
+pub fn contact_into<P: Pixel>(
+    view: View<'_, P>,
+    grid: &TileGrid,
+    edge: Edge<P>,
+    gap: u32,
+    between: P,
+    mut target: ViewMut<'_, P>,
+) -> Result<()> {
+    super::map::same_size("the target", grid.contact_size(gap)?, target.size())?;
+    target.fill(between);
+    for tile in grid.tiles() {
+        // Within the contact picture, whose sides are u32.
+        let at = |index: u32, side: u32| index * (side + gap) + gap;
+        let (x, y) = (at(tile.column, grid.tile.width), at(tile.row, grid.tile.height));
+        let place = target.reborrow().region(Region::at(x, y, grid.cut_size(&tile))?)?;
+        view.cut_tile_into(grid, &tile, edge, place)?;
+    }
+    super::map::same_size("the grid's picture", view.size(), grid.picture)
 }

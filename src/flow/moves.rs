@@ -209,3 +209,72 @@ fn fill(pixels: &mut Pixels, region: Region, with: Filling, skipped: u128) -> Re
     }
     pixels.visit_mut(Job(region, with, skipped))
 }
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::flow::apply;
+    use crate::frame::{Frame, Orientation, Picture};
+    use crate::pixel::{Rgb, Rgba};
+
+    /// A step gives strip by strip what it gives of the whole.
+    fn in_strips(picture: &Picture, mut make: impl FnMut() -> Box<dyn Step>) -> Picture {
+        let whole = apply(picture.clone(), &mut [make().as_mut()]).unwrap();
+        for each in [1, 2, 5] {
+            let mut step = make();
+            let facts = step.plan(&picture.facts()).unwrap();
+            let mut content = Content::new(facts.size, &facts.form).unwrap();
+            for first in (0..facts.size.height).step_by(each) {
+                let rows = first..facts.size.height.min(first + each as u32);
+                let need = step.rows_needed(rows.clone());
+                let part = picture.size().region().rows(need.clone()).unwrap();
+                let strip = Strip { first_row: need.start, content: picture.content().crop(part).unwrap() };
+                let out = step.run(&strip, rows.clone()).unwrap();
+                content.put_rows(first, &out, 0..rows.end - rows.start).unwrap();
+            }
+            assert!(Picture::new(content, facts.metadata) == whole, "{} by {each}", step.name());
+        }
+        whole
+    }
+
+    fn picture() -> Picture {
+        Frame::from_fn(Size::new(7, 13), |x, y| Rgb::new(x as u8, y as u8, (x * y) as u8)).unwrap().into()
+    }
+
+    #[test]
+    fn every_step_gives_the_same_in_strips_of_any_height() {
+        for turn in access::Turn::ALL {
+            let turned = in_strips(&picture(), || Box::new(Turn::new(turn)));
+            assert!(turned == picture().turned(turn).unwrap(), "{turn:?}");
+        }
+        for exif in 1..=8 {
+            let mut stored = picture();
+            stored.metadata_mut().orientation = Orientation::from_exif(exif).unwrap();
+            let upright = in_strips(&stored, || Box::new(Turn::upright()));
+            assert!(upright.metadata().orientation.is_upright());
+            assert!(upright == stored.upright().unwrap(), "{exif}");
+        }
+        let channels = vec![Take::Channel(2), Take::Channel(1), Take::Channel(0), Take::Full];
+        let wide = in_strips(&picture(), || Box::new(Channels { channels: channels.clone() }));
+        assert_eq!(wide.view::<Rgba<u8>>().unwrap()[(2, 3)], Rgba::new(6, 3, 2, 255));
+        let few = in_strips(&picture(), || Box::new(Codes { top: 3 }));
+        assert_eq!(few.metadata().top_codes, Some(vec![3; 3]));
+        let region = Region::new(2..6, 3..11).unwrap();
+        for with in [Filling::Color([1.0, 0.0, 0.5], 1.0), Filling::Random { seed: 5 }] {
+            let filled = in_strips(&picture(), || Box::new(Fill { region, with }));
+            let view = filled.view::<Rgb<u8>>().unwrap();
+            assert_eq!(view[(1, 3)], Rgb::new(1, 3, 3));
+            assert_ne!(view[(2, 3)], Rgb::new(2, 3, 6));
+        }
+    }
+
+    #[test]
+    fn a_profile_goes_where_channels_change_places_and_stays_where_alpha_comes() {
+        let mut picture = picture();
+        picture.metadata_mut().icc = Some(vec![1]);
+        let keep = |channels: Vec<Take>| Channels { channels }.plan(&picture.facts()).unwrap().metadata.icc.is_some();
+        let [r, g, b] = [0, 1, 2].map(Take::Channel);
+        assert!(keep(vec![r, g, b]) && keep(vec![r, g, b, Take::Full]));
+        assert!(!keep(vec![b, g, r]) && !keep(vec![g]) && !keep(vec![r, g, Take::Zero]));
+    }
+}

@@ -4,7 +4,7 @@ use super::gate::Shape;
 use super::split::Window;
 use super::{Frame, Region, Size, ViewMut};
 use crate::error::{Error, ErrorKind, Result};
-use crate::pixel::{Pixel, pixels_of};
+use crate::pixel::{Gray, Pixel, pixels_of};
 
 /// A borrowed window onto pixels of type `P`: `Copy`, as cheap as two references.
 ///
@@ -137,6 +137,24 @@ impl<'a, P: Pixel> View<'a, P> {
         PlacedRows(rows)
     }
 
+    /// The same memory as single numbers: a view of gray pixels, `CHANNELS` times as wide. No copy. What works on pixels
+    /// then works on numbers, alpha included.
+    ///
+    /// # Errors
+    /// A row of more than `u32::MAX` numbers.
+    ///
+    /// # Examples
+    /// ```
+    /// use rahmen::{Frame, Gray, Rgb, Size};
+    /// let frame = Frame::filled(Size::new(2, 1), Rgb::new(1u8, 2, 3))?;
+    /// let doubled = frame.view().as_numbers()?.map(|v| Gray::new(v.v * 2))?;
+    /// assert_eq!(doubled.numbers(), [2, 4, 6, 2, 4, 6]);
+    /// # Ok::<(), rahmen::Error>(())
+    /// ```
+    pub fn as_numbers(&self) -> Result<View<'a, Gray<P::Number>>> {
+        Ok(View { window: self.window, size: in_numbers::<P>(self.size)? })
+    }
+
     /// All pixels, row by row from the top left.
     pub fn pixels(&self) -> impl Iterator<Item = P> + use<'a, P> {
         self.rows().flatten().copied()
@@ -230,6 +248,13 @@ pub(super) fn outside(size: Size, x: u32, y: u32) -> Error {
 #[track_caller]
 pub(super) fn panic_outside(size: Size, x: u32, y: u32) -> ! {
     panic!("{}", outside(size, x, y))
+}
+
+/// A size in numbers instead of pixels.
+pub(super) fn in_numbers<P: Pixel>(size: Size) -> Result<Size> {
+    let width = u64::from(size.width) * P::CHANNELS as u64;
+    let width = u32::try_from(width).map_err(|_| ErrorKind::TooLarge { what: format!("a row of {width} numbers") })?;
+    Ok(Size::new(width, size.height))
 }
 
 /// The rows of a view, from the top; from both ends.

@@ -5,7 +5,7 @@ use super::split::WindowMut;
 use super::view::{outside, panic_outside};
 use super::{Region, Size, View};
 use crate::error::{Error, ErrorKind, Result};
-use crate::pixel::{Pixel, pixels_of_mut};
+use crate::pixel::{Gray, Pixel, pixels_of_mut};
 
 /// A borrowed, exclusive window onto pixels of type `P`. Halves, strips and tiles of it can be written side by side,
 /// on several threads, without unsafe code.
@@ -17,6 +17,19 @@ use crate::pixel::{Pixel, pixels_of_mut};
 /// let mut b = frame.view_mut();
 /// a.set(0, 0, rahmen::Gray::new(1));
 /// b.set(0, 0, rahmen::Gray::new(2));
+/// ```
+///
+/// nor does a part that is still in use while the whole is written, or a view that outlives its frame:
+///
+/// ```compile_fail
+/// let mut frame = rahmen::Frame::<rahmen::Gray<u8>>::new(rahmen::Size::new(4, 4)).unwrap();
+/// let part = frame.region(rahmen::Region::new(0..2, 0..2).unwrap()).unwrap();
+/// frame.view_mut().fill(rahmen::Gray::new(1));
+/// println!("{:?}", part.at(0, 0));
+/// ```
+/// ```compile_fail
+/// let view = rahmen::Frame::<rahmen::Gray<u8>>::new(rahmen::Size::new(4, 4)).unwrap().view();
+/// println!("{:?}", view.at(0, 0));
 /// ```
 pub struct ViewMut<'a, P: Pixel> {
     window: WindowMut<'a, P::Number>,
@@ -154,6 +167,15 @@ impl<'a, P: Pixel> ViewMut<'a, P> {
     /// The rows from the top, for as long as the pixels are borrowed.
     pub fn into_rows(self) -> RowsMut<'a, P> {
         RowsMut { window: self.window }
+    }
+
+    /// The same memory as single numbers, to write: see [`View::as_numbers`].
+    ///
+    /// # Errors
+    /// A row of more than `u32::MAX` numbers.
+    pub fn into_numbers(self) -> Result<ViewMut<'a, Gray<P::Number>>> {
+        let size = super::view::in_numbers::<P>(self.size)?;
+        Ok(ViewMut { window: self.window, size })
     }
 
     /// All numbers as one slice, where the rows have no gaps between them.
