@@ -142,7 +142,8 @@ impl<V: Args + Making> Make<V> {
     pub(crate) fn run(self, shared: &Shared) -> Done {
         let reader = open::open(&self.input, shared)?;
         let input = reader.facts().clone();
-        let steps = all_steps(&self.verb, &input, &Context { shared, becomes: &self.becomes })?;
+        let steps = all_steps(&self.verb, &input, &Context { shared, becomes: &self.becomes });
+        let steps = steps.map_err(|e| open::in_file(e, &self.input))?;
         for step in &steps {
             shared.tell(|| format!("step: {}", step.name()));
         }

@@ -50,6 +50,18 @@ pub(crate) fn load(
     Ok(whole().map_err(|e| e.in_file(name_of(path)))?)
 }
 
+/// A failure that names the file, unless it does already.
+pub(crate) fn in_file(failure: Failure, file: &Path) -> Failure {
+    match failure {
+        Failure::Work(error) => {
+            let name = name_of(file);
+            let told = format!("{error:#}").starts_with(&name);
+            Failure::Work(if told { error } else { anyhow::anyhow!("{name}: {error:#}") })
+        }
+        other => other,
+    }
+}
+
 fn not_found(path: &Path, error: rahmen::Error) -> Failure {
     let missing = matches!(error.kind(), ErrorKind::Io { source, .. } if source.kind() == std::io::ErrorKind::NotFound);
     let near = if missing { near_names(path) } else { Vec::new() };

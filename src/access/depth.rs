@@ -45,6 +45,7 @@ fn plain_row<A: Sample, B: Sample>(from: &[A], to: &mut [B]) {
 /// number k but only onto it; whether the exact value lies below k is the sign of a second fused v x full + (1/2 - k),
 /// which rounding keeps.
 #[inline(always)]
+#[allow(clippy::manual_clamp)] // `clamp` would let NaN through
 fn floats_to_codes<A: Sample, B: Sample>(from: &[A], to: &mut [B], full: f32) {
     for (from, to) in from.iter().zip(to) {
         // `max` first: it turns NaN into 0.

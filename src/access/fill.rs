@@ -13,6 +13,7 @@ impl<P: Pixel> ViewMut<'_, P> {
     pub fn fill(&mut self, pixel: P) {
         // Copies of a known length go through registers; pixels of odd size one by one do not. The pattern lies on the
         // heap so that the compiler does not take it apart again.
+        #[allow(clippy::useless_vec)]
         let pattern = vec![pixel; 32];
         let Some(pattern) = pattern.first_chunk::<32>() else { return };
         for row in self.rows_mut() {

@@ -84,7 +84,7 @@ impl RawLayout {
             if self.planar && self.channels() > 1 {
                 for (channel, &place) in self.order.places().iter().enumerate() {
                     let at = starts + place * measures.plane;
-                    let full = std::iter::repeat(P::Number::FULL).take(view.width() as usize);
+                    let full = std::iter::repeat_n(P::Number::FULL, view.width() as usize);
                     let plane = row.iter().copied().skip(channel.min(P::CHANNELS - 1)).step_by(P::CHANNELS);
                     let to = &mut bytes[at..at + measures.row];
                     match channel < P::CHANNELS {

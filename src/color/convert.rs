@@ -158,14 +158,11 @@ fn check_layouts(from: Layout, to: Layout, rules: &ConvertRules) -> Result<()> {
 }
 
 /// Another layout at the same depth, row by row.
-fn layout_into<P: Stored, Q: Stored + Pixel<Number = S>, S: Sample>(
+fn layout_into<P: Stored + Pixel<Number = S>, Q: Stored + Pixel<Number = S>, S: Sample>(
     view: View<'_, P>,
     mut target: ViewMut<'_, Q>,
     rules: &ConvertRules,
-) -> Result<()>
-where
-    P: Pixel<Number = S>,
-{
+) -> Result<()> {
     use Take::{Channel as C, Full};
     if let (true, false, AlphaRule::Flatten(background)) = (P::ALPHA, Q::ALPHA, rules.alpha) {
         // On the background first: what is left has no alpha.

@@ -204,9 +204,9 @@ impl<S: Sample> RowMaker<S> {
 }
 
 #[inline(always)]
-fn each_pixel<S: Sample, const C: usize>(from: &[S], to: &mut [S], gray: impl Fn([S; C]) -> S) {
+fn each_pixel<S: Sample, const C: usize>(from: &[S], to: &mut [S], gray: impl Fn(&[S; C]) -> S) {
     for (p, to) in from.as_chunks::<C>().0.iter().zip(to) {
-        *to = gray(*p);
+        *to = gray(p);
     }
 }
 

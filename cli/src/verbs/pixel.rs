@@ -105,7 +105,7 @@ impl Pixel {
             facts = Some(found.clone());
             Ok(vec![Box::new(Crop::new(region)) as Box<dyn Step>])
         };
-        let picture = open::load(file, shared, steps).map_err(|e| in_file(e, file))?;
+        let picture = open::load(file, shared, steps).map_err(|e| open::in_file(e, file))?;
         let facts = facts.unwrap_or_else(|| picture.facts());
         let (file, holds) = (open::name_of(file), format!("{} {}", facts.size, facts.form.describe()));
         let numbers = numbers_of(picture.content());
@@ -157,17 +157,6 @@ impl Pixel {
             ))),
             _ => Ok(region),
         }
-    }
-}
-
-fn in_file(failure: Failure, file: &Path) -> Failure {
-    match failure {
-        Failure::Work(error) => {
-            let name = open::name_of(file);
-            let told = format!("{error:#}").starts_with(&name);
-            Failure::Work(if told { error } else { anyhow::anyhow!("{name}: {error:#}") })
-        }
-        other => other,
     }
 }
 

@@ -230,7 +230,13 @@ fn missing(index: &Path, x: u32, y: u32) -> rahmen::Error {
 
 fn read_index(path: &Path) -> Done<Index> {
     let name = || path.display().to_string();
-    let bytes = std::fs::metadata(path).with_context(name)?.len();
+    let bytes = match std::fs::metadata(path) {
+        Ok(found) => found.len(),
+        Err(e) if e.kind() == std::io::ErrorKind::NotFound => {
+            return Err(anyhow::anyhow!("{}: there is no index of tiles here; `rahmen tiles` makes one", name()).into());
+        }
+        Err(e) => return Err(anyhow::Error::new(e).context(name()).into()),
+    };
     if bytes > MOST_INDEX {
         return Err(anyhow::anyhow!("{}: {bytes} bytes are too many for an index", name()).into());
     }
