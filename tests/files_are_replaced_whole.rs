@@ -77,7 +77,7 @@ fn what_a_format_cannot_hold_is_refused_with_the_words_to_add_and_nothing_is_wri
         ("a.ppm", Frame::<Rgba<u8>>::new(size).unwrap().into(), "--flatten"),
         ("a.png", Frame::<Gray<f32>>::new(size).unwrap().into(), "--depth u16"),
         ("a.png", planes.into(), "--window"),
-        ("a.png", orientation, "--upright"),
+        ("a.ppm", orientation, "--upright"),
         ("a.png", Frame::<rahmen::Cmyk<u8>>::new(size).unwrap().into(), "--as color"),
     ];
     for (name, picture, words) in cases {

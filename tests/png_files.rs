@@ -125,15 +125,6 @@ fn rows_that_are_too_many_or_too_few_are_damage() {
 }
 
 #[test]
-fn what_is_legal_but_not_read_yet_is_named() {
-    let rows = noise(4, 1);
-    let palette = chunk(b"PLTE", &[0; 6]);
-    let png =
-        Png { width: 2, height: 2, bits: 8, color: 3, rows: &rows, filter: &|_| 0, cut: 99, chunks: vec![palette] };
-    assert!(matches!(read_bytes(png.file(), 65_536).unwrap_err().kind(), ErrorKind::NotSupported(_)));
-}
-
-#[test]
 fn metadata_comes_with_the_picture_and_goes_back_into_the_file() {
     let rows = noise(4, 1);
     let chunks = vec![

@@ -136,7 +136,10 @@ impl TileGrid {
 
     /// Whether some pixel is in several tiles.
     pub fn overlaps(&self) -> bool {
-        (self.step.0 < self.tile.width && self.columns() > 1) || (self.step.1 < self.tile.height && self.rows() > 1)
+        let along = |step: u32, tile: u32, count: u32| step < tile && count > 1;
+        self.count() > 0
+            && (along(self.step.0, self.tile.width, self.columns())
+                || along(self.step.1, self.tile.height, self.rows()))
     }
 
     /// The tile of this column and row of tiles, or `None` where there is none.
@@ -256,7 +259,8 @@ impl Sums {
     }
 
     fn means_into<P: Pixel>(self, target: &mut ViewMut<'_, P>) {
-        let (sums, counts) = (self.sums.chunks(self.width * self.channels), self.counts.chunks(self.width));
+        let width = self.width.max(1); // of a target without columns there is nothing to chunk
+        let (sums, counts) = (self.sums.chunks(width * self.channels), self.counts.chunks(width));
         for (y, (sums, counts)) in (0..target.height()).zip(sums.zip(counts)) {
             let pixels = target.row_numbers_mut(y).chunks_exact_mut(P::CHANNELS);
             for ((to, sums), &n) in pixels.zip(sums.chunks_exact(P::CHANNELS)).zip(counts) {

@@ -57,7 +57,7 @@ fn refuse_what_none_holds(format: Format, facts: &Facts) -> Result<()> {
         }
         Form::Pixels { .. } => {}
     }
-    if !facts.metadata.orientation.is_upright() {
+    if !facts.metadata.orientation.is_upright() && format != Format::Png {
         return Err(cannot_hold(format, "an orientation", "add --upright to turn the pixels"));
     }
     Ok(())

@@ -9,6 +9,8 @@
 
 mod decoder;
 mod encoder;
+#[cfg(feature = "png")]
+mod exif;
 mod options;
 #[cfg(feature = "png")]
 mod png;

@@ -28,6 +28,27 @@ pub struct Metadata {
     pub xmp: Option<String>,
     /// Keywords and texts.
     pub text: Vec<Text>,
+    /// Coding-independent code points (ITU-T H.273): primaries, transfer, matrix, and 1 for the full range.
+    pub code_points: Option<[u8; 4]>,
+    /// Bits of each channel that the source had, where the file says so.
+    pub significant_bits: Option<Vec<u8>>,
+    /// The colour to show the picture on: red, green and blue as fractions of full.
+    pub background: Option<[f64; 3]>,
+    /// When the picture was last changed.
+    pub changed: Option<Time>,
+}
+
+/// A moment in universal time, to the second.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
+#[allow(missing_docs)] // each field is what it is named after
+pub struct Time {
+    pub year: u16,
+    pub month: u8,
+    pub day: u8,
+    pub hour: u8,
+    pub minute: u8,
+    pub second: u8,
 }
 
 /// A keyword and its text.
@@ -133,11 +154,13 @@ impl Metadata {
                 let fits = |code: &u32| depth.top_code().is_some_and(|full| *code <= u32::from(full));
                 m.top_codes = m.top_codes.filter(|codes| codes.iter().all(fits));
             }
-            Change::Values => m.top_codes = None,
+            Change::Values => (m.top_codes, m.significant_bits) = (None, None),
             Change::Channels { channels, model } => {
                 m.top_codes = m.top_codes.and_then(|codes| codes_for(&codes, channels, model));
+                m.significant_bits = None;
                 if model {
                     m.icc = None;
+                    m.code_points = None;
                 }
             }
         }

@@ -23,7 +23,7 @@ mod visit;
 pub use content::{Content, Pixels, Samples, SamplesMut, SamplesRef};
 pub use facts::{Facts, Form};
 pub use format::Format;
-pub use metadata::{Change, Metadata, Resolution, ResolutionUnit, Text};
+pub use metadata::{Change, Metadata, Resolution, ResolutionUnit, Text, Time};
 pub use orientation::Orientation;
 pub use owned::Frame;
 pub use picture::Picture;

@@ -49,6 +49,8 @@ pub enum Space {
     /// IEC 61966-2-1 (the primaries of ITU-R BT.709), white D65.
     #[default]
     Srgb,
+    /// Primaries without a name: x and y of white, red, green and blue in CIE 1931, times 100,000.
+    Chromaticities([u32; 8]),
     /// Not stated, or not one that has a name here.
     Unknown,
 }

@@ -64,6 +64,54 @@ pub struct Png<'a> {
     pub chunks: Vec<Vec<u8>>,
 }
 
+/// First column and row and the steps between them of the seven passes, as table 8 of the standard has them.
+const PASSES: [(usize, usize, usize, usize); 7] =
+    [(0, 0, 8, 8), (4, 0, 8, 8), (0, 4, 4, 8), (2, 0, 4, 4), (0, 2, 2, 4), (1, 0, 2, 2), (0, 1, 1, 2)];
+
+/// A PNG file from samples that are codes of `bits` bits, `channels` a pixel; interlaced or not.
+#[allow(clippy::too_many_arguments)]
+pub fn png_of_samples(
+    (width, height): (usize, usize),
+    (color, bits): (u8, u8),
+    samples: &[u16],
+    interlaced: bool,
+    filter: &dyn Fn(usize) -> u8,
+    chunks: &[Vec<u8>],
+) -> Vec<u8> {
+    let channels = [1, 0, 3, 1, 2, 0, 4][color as usize];
+    let step = (channels * bits as usize / 8).max(1);
+    let pack = |codes: &[u16]| -> Vec<u8> {
+        let digits: String = codes.iter().map(|c| format!("{c:0>width$b}", width = bits as usize)).collect();
+        digits
+            .as_bytes()
+            .chunks(8)
+            .map(|b| u8::from_str_radix(&format!("{:0<8}", std::str::from_utf8(b).unwrap()), 2).unwrap())
+            .collect()
+    };
+    let whole = [(0, 0, 1, 1)];
+    let mut raw = Vec::new();
+    for &(x0, y0, dx, dy) in if interlaced { &PASSES[..] } else { &whole[..] } {
+        let mut above: Option<Vec<u8>> = None;
+        for (i, y) in (y0..height).step_by(dy).enumerate() {
+            let pixels = (x0..width).step_by(dx).map(|x| &samples[(y * width + x) * channels..][..channels]);
+            let row = pack(&pixels.flatten().copied().collect::<Vec<_>>());
+            if row.is_empty() {
+                continue;
+            }
+            raw.push(filter(i));
+            raw.extend(filtered(filter(i), &row, &above.unwrap_or(vec![0; row.len()]), step));
+            above = Some(row);
+        }
+    }
+    let mut head = [(width as u32).to_be_bytes(), (height as u32).to_be_bytes()].concat();
+    head.extend([bits, color, 0, 0, u8::from(interlaced)]);
+    let mut out = [b"\x89PNG\r\n\x1a\n".to_vec(), chunk(b"IHDR", &head)].concat();
+    chunks.iter().for_each(|c| out.extend(c));
+    zlib(&raw).chunks(100).for_each(|part| out.extend(chunk(b"IDAT", part)));
+    out.extend(chunk(b"IEND", &[]));
+    out
+}
+
 impl Png<'_> {
     pub fn file(&self) -> Vec<u8> {
         let channels = [1, 0, 3, 1, 2, 0, 4][self.color as usize];

@@ -145,7 +145,11 @@ fn meaning(metadata: &rahmen::Metadata) -> String {
                 Transfer::Power(exponent) => format!("a power of {}", crate::text::number(exponent)),
                 _ => "another curve".to_string(),
             };
-            let primaries = if metadata.space == Space::Srgb { "sRGB primaries" } else { "primaries not named" };
+            let primaries = match metadata.space {
+                Space::Srgb => "sRGB primaries",
+                Space::Chromaticities(_) => "primaries of its own",
+                _ => "primaries not named",
+            };
             format!("encoded by {curve}, {primaries}")
         }
     }

@@ -1,64 +1,160 @@
-//! The chunks that carry meaning, to [`Metadata`] and back: pHYs, gAMA, sRGB, iCCP, tEXt.
+//! The chunks that carry meaning, to [`Metadata`] and back. Texts have a file of their own.
 
+use super::header::{Color, Header};
+use super::texts;
 use crate::error::{Error, Result};
 use crate::file::decoder::take_bytes;
+use crate::file::exif;
 use crate::file::options::Limits;
-use crate::frame::{Metadata, Resolution, ResolutionUnit, Text};
+use crate::frame::{Metadata, Resolution, ResolutionUnit, Time};
 use crate::pixel::{Space, Transfer};
 use std::io::{Read, Write};
 
 /// Metres in an inch.
 const INCH: f64 = 0.0254;
 
-/// Takes one chunk into the metadata; unknown ones are passed over.
-pub(super) fn read(kind: [u8; 4], mut body: &[u8], limits: &Limits, into: &mut Metadata) -> Result<()> {
+/// White D65 and the primaries of sRGB as cHRM states them (table 14).
+const SRGB_PRIMARIES: [u32; 8] = [31_270, 32_900, 64_000, 33_000, 30_000, 60_000, 15_000, 6000];
+
+/// What reading a chunk needs to know.
+pub(super) struct Context<'a> {
+    pub(super) header: &'a Header,
+    pub(super) palette: &'a [[u8; 3]],
+    pub(super) limits: &'a Limits,
+}
+
+/// Whether a chunk of this kind is read by [`read`].
+pub(super) fn is_read(kind: &[u8; 4]) -> bool {
+    const READ: [&[u8; 4]; 13] = [
+        b"pHYs", b"gAMA", b"cHRM", b"sRGB", b"iCCP", b"cICP", b"sBIT", b"bKGD", b"tIME", b"eXIf", b"tEXt", b"zTXt",
+        b"iTXt",
+    ];
+    READ.contains(&kind)
+}
+
+/// Takes one chunk into the metadata.
+pub(super) fn read(kind: [u8; 4], mut body: &[u8], context: &Context<'_>, into: &mut Metadata) -> Result<()> {
     match &kind {
-        // 11.3.4.3: pixels a unit along x and y, unit 0 (only the ratio) or 1 (metre).
-        b"pHYs" => {
-            let all = &mut body;
-            let (Some(x), Some(y), Some([unit]), []) =
-                (take_bytes::<4>(all), take_bytes::<4>(all), take_bytes::<1>(all), &**all)
-            else {
-                return Err(Error::damaged("pHYs must have 9 bytes"));
-            };
-            let unit = if unit == 1 { ResolutionUnit::Metre } else { ResolutionUnit::Ratio };
-            let [x, y] = [x, y].map(|v| f64::from(u32::from_be_bytes(v)));
-            into.resolution = (x > 0.0 && y > 0.0).then_some(Resolution { x, y, unit });
-        }
-        // 11.3.2.2: the encoding exponent times 100,000. sRGB and iCCP take precedence.
+        b"pHYs" => into.resolution = resolution(body)?,
+        // 11.3.2.2: the encoding exponent times 100,000. sRGB, iCCP and cICP take precedence.
         b"gAMA" => {
             let Some(gamma) = take_bytes::<4>(&mut body).map(u32::from_be_bytes).filter(|&g| g > 0) else {
                 return Err(Error::damaged("gAMA must hold a number above 0"));
             };
-            if into.icc.is_none() && into.transfer == Transfer::Srgb && gamma != 45_455 {
+            if into.icc.is_none() && into.code_points.is_none() && into.transfer == Transfer::Srgb && gamma != 45_455 {
                 into.transfer =
                     if gamma == 100_000 { Transfer::Linear } else { Transfer::Power(1e5 / f64::from(gamma)) };
             }
         }
-        b"sRGB" => (into.space, into.transfer) = (Space::Srgb, Transfer::Srgb),
-        // 11.3.2.3: a name, a zero, method 0, a zlib stream.
-        b"iCCP" => {
-            let profile =
-                split_at_zero(body).and_then(|(_, rest)| rest.split_first()).filter(|(method, _)| **method == 0);
-            let Some((_, packed)) = profile else {
-                return Err(Error::damaged("iCCP must hold a name and a profile packed by method 0"));
+        // 11.3.2.1: x and y of white, red, green and blue, times 100,000.
+        b"cHRM" => {
+            let (numbers, []) = body.as_chunks::<4>() else { return Err(Error::damaged("cHRM must have 32 bytes")) };
+            let Some(all) = numbers.first_chunk::<8>().filter(|_| numbers.len() == 8) else {
+                return Err(Error::damaged("cHRM must have 32 bytes"));
             };
-            into.icc = Some(unpack(packed, limits)?);
+            let all = all.map(u32::from_be_bytes);
+            if into.icc.is_none() && into.code_points.is_none() {
+                into.space = if all == SRGB_PRIMARIES { Space::Srgb } else { Space::Chromaticities(all) };
+            }
+        }
+        b"sRGB" if into.icc.is_none() && into.code_points.is_none() => {
+            (into.space, into.transfer) = (Space::Srgb, Transfer::Srgb);
+        }
+        b"sRGB" => {}
+        b"iCCP" => {
+            into.icc = Some(profile(body, context.limits)?);
             into.space = Space::Unknown;
         }
-        // 11.3.3.2: a keyword, a zero, text in Latin-1.
-        b"tEXt" => {
-            let Some((keyword, text)) = split_at_zero(body) else {
-                return Err(Error::damaged("tEXt must hold a keyword, a zero byte and a text"));
+        b"cICP" => code_points(body, into)?,
+        // 11.3.2.7: for each channel of the file (of a palette: red, green, blue) how many bits it had.
+        b"sBIT" => {
+            let (channels, most) = match context.header.color {
+                Color::Palette => (3, 8),
+                _ => (context.header.channels(), context.header.bits),
             };
-            into.text.push(Text { keyword: from_latin1(keyword), text: from_latin1(text) });
+            if body.len() != channels || body.iter().any(|&b| b == 0 || b > most) {
+                return Err(Error::damaged(format!("sBIT must hold {channels} numbers from 1 to {most}")));
+            }
+            into.significant_bits = Some(body.to_vec());
         }
-        _ => {}
+        b"bKGD" => into.background = Some(background(body, context)?),
+        b"tIME" => {
+            let Some([a, b, month, day, hour, minute, second]) = take_bytes::<7>(&mut body) else {
+                return Err(Error::damaged("tIME must have 7 bytes"));
+            };
+            let year = u16::from_be_bytes([a, b]);
+            into.changed = Some(Time { year, month, day, hour, minute, second });
+        }
+        b"eXIf" => {
+            into.orientation = exif::orientation_of(body).unwrap_or_default();
+            into.exif = Some(body.to_vec());
+        }
+        _ => texts::read(kind, body, context.limits, into)?,
     }
     Ok(())
 }
 
-fn unpack(packed: &[u8], limits: &Limits) -> Result<Vec<u8>> {
+/// 11.3.4.3: pixels a unit along x and y, unit 0 (only the ratio) or 1 (metre).
+fn resolution(mut body: &[u8]) -> Result<Option<Resolution>> {
+    let all = &mut body;
+    let (Some(x), Some(y), Some([unit]), []) =
+        (take_bytes::<4>(all), take_bytes::<4>(all), take_bytes::<1>(all), &**all)
+    else {
+        return Err(Error::damaged("pHYs must have 9 bytes"));
+    };
+    let unit = if unit == 1 { ResolutionUnit::Metre } else { ResolutionUnit::Ratio };
+    let [x, y] = [x, y].map(|v| f64::from(u32::from_be_bytes(v)));
+    Ok((x > 0.0 && y > 0.0).then_some(Resolution { x, y, unit }))
+}
+
+/// 11.3.2.3: a name, a zero, method 0, a zlib stream.
+fn profile(body: &[u8], limits: &Limits) -> Result<Vec<u8>> {
+    let packed = texts::split_at_zero(body).and_then(|(_, rest)| rest.split_first());
+    let Some((_, packed)) = packed.filter(|(method, _)| **method == 0) else {
+        return Err(Error::damaged("iCCP must hold a name and a profile packed by method 0"));
+    };
+    unpack(packed, limits)
+}
+
+/// 11.3.2.6: code points of ITU-T H.273. Those with a name here also name space and curve; they take precedence over
+/// everything else.
+fn code_points(mut body: &[u8], into: &mut Metadata) -> Result<()> {
+    let (Some(points), []) = (take_bytes::<4>(&mut body), body) else {
+        return Err(Error::damaged("cICP must have 4 bytes"));
+    };
+    let [primaries, transfer, matrix, _] = points;
+    if matrix != 0 {
+        return Err(Error::damaged(format!("cICP names matrix {matrix}; only 0 (rgb) is allowed")));
+    }
+    into.code_points = Some(points);
+    into.space = if primaries == 1 { Space::Srgb } else { Space::Unknown };
+    into.transfer = match transfer {
+        8 => Transfer::Linear,
+        4 => Transfer::Power(2.2),
+        5 => Transfer::Power(2.8),
+        _ => Transfer::Srgb,
+    };
+    Ok(())
+}
+
+/// 11.3.5.1: an index, a gray value or a colour, as the file stores them.
+fn background(body: &[u8], context: &Context<'_>) -> Result<[f64; 3]> {
+    let full = f64::from((1u32 << context.header.bits.min(16)).saturating_sub(1));
+    let words: Vec<f64> = body.as_chunks::<2>().0.iter().map(|b| f64::from(u16::from_be_bytes(*b)) / full).collect();
+    let wrong = || Error::damaged(format!("bKGD has {} bytes, which do not fit the colour type", body.len()));
+    match (context.header.color, words.as_slice(), body) {
+        (Color::Palette, _, [index]) => {
+            let color = context.palette.get(usize::from(*index)).ok_or_else(wrong)?;
+            Ok(color.map(|v| f64::from(v) / 255.0))
+        }
+        (Color::Gray | Color::GrayAlpha, [v], [_, _]) => Ok([*v; 3]),
+        (Color::Rgb | Color::Rgba, [r, g, b], [_, _, _, _, _, _]) => Ok([*r, *g, *b]),
+        _ => Err(wrong()),
+    }
+}
+
+/// Unpacks a zlib stream within the limit for metadata.
+pub(super) fn unpack(packed: &[u8], limits: &Limits) -> Result<Vec<u8>> {
     let mut out = Vec::new();
     let most = limits.metadata;
     let unpacked = flate2::read::ZlibDecoder::new(packed);
@@ -68,28 +164,50 @@ fn unpack(packed: &[u8], limits: &Limits) -> Result<Vec<u8>> {
     Ok(out)
 }
 
-fn split_at_zero(body: &[u8]) -> Option<(&[u8], &[u8])> {
-    let zero = body.iter().position(|&b| b == 0)?;
-    Some((body.get(..zero)?, body.get(zero.checked_add(1)?..)?))
-}
-
-fn from_latin1(bytes: &[u8]) -> String {
-    bytes.iter().map(|&b| char::from(b)).collect()
-}
-
 /// Chunks, each with its kind.
-type Chunks = Vec<([u8; 4], Vec<u8>)>;
+pub(super) type Chunks = Vec<([u8; 4], Vec<u8>)>;
 
-/// The chunks for a picture's metadata, and remarks on what they do not hold.
-pub(super) fn write(metadata: &Metadata) -> Result<(Chunks, Vec<String>)> {
-    let (mut chunks, mut remarks) = (Vec::new(), Vec::new());
+/// The chunks for a picture's metadata, those that come before a palette and those behind it, and remarks on what they
+/// do not hold.
+pub(super) fn write(
+    metadata: &Metadata,
+    header: &Header,
+    palette: &[[u8; 3]],
+) -> Result<(Chunks, Chunks, Vec<String>)> {
+    let (mut before, mut behind, mut remarks) = (Vec::new(), Vec::new(), Vec::new());
+    if let Some(points) = metadata.code_points {
+        before.push((*b"cICP", points.to_vec()));
+    }
     match (&metadata.icc, metadata.space, metadata.transfer) {
-        (Some(profile), ..) => chunks.push((*b"iCCP", pack_profile(profile)?)),
-        (None, Space::Srgb, Transfer::Srgb) => chunks.push((*b"sRGB", vec![0])),
-        (None, _, Transfer::Srgb) => chunks.push((*b"gAMA", 45_455u32.to_be_bytes().to_vec())),
-        (None, _, Transfer::Linear) => chunks.push((*b"gAMA", 100_000u32.to_be_bytes().to_vec())),
-        (None, _, Transfer::Power(exponent)) => {
-            chunks.push((*b"gAMA", ((1e5 / exponent + 0.5) as u32).max(1).to_be_bytes().to_vec()));
+        (Some(profile), ..) => before.push((*b"iCCP", pack_profile(profile)?)),
+        (None, Space::Srgb, Transfer::Srgb) => before.push((*b"sRGB", vec![0])),
+        (None, space, transfer) => {
+            let gamma = match transfer {
+                Transfer::Srgb => 45_455,
+                Transfer::Linear => 100_000,
+                Transfer::Power(exponent) => ((1e5 / exponent + 0.5) as u32).max(1),
+            };
+            before.push((*b"gAMA", gamma.to_be_bytes().to_vec()));
+            let primaries = match space {
+                Space::Chromaticities(all) => Some(all),
+                Space::Srgb => Some(SRGB_PRIMARIES),
+                Space::Unknown => None,
+            };
+            before.extend(primaries.map(|all| (*b"cHRM", all.map(u32::to_be_bytes).concat())));
+        }
+    }
+    let channels = if header.color == Color::Palette { 3 } else { header.channels() };
+    match &metadata.significant_bits {
+        Some(bits) if bits.len() == channels && bits.iter().all(|b| (1..=header.bits.max(1)).contains(b)) => {
+            before.push((*b"sBIT", bits.clone()));
+        }
+        Some(_) => remarks.push("the numbers of significant bits do not fit the file and are left out".to_string()),
+        None => {}
+    }
+    if let Some(color) = metadata.background {
+        match background_chunk(color, header, palette) {
+            Some(body) => behind.push((*b"bKGD", body)),
+            None => remarks.push("the background colour is not in the palette and is left out".to_string()),
         }
     }
     if let Some(Resolution { x, y, unit }) = metadata.resolution {
@@ -99,33 +217,37 @@ pub(super) fn write(metadata: &Metadata) -> Result<(Chunks, Vec<String>)> {
             ResolutionUnit::Inch => (1.0 / INCH, 1),
         };
         let [x, y] = [x, y].map(|v| ((v * scale + 0.5) as u32).to_be_bytes());
-        chunks.push((*b"pHYs", x.into_iter().chain(y).chain([code]).collect()));
+        behind.push((*b"pHYs", x.into_iter().chain(y).chain([code]).collect()));
     }
-    for Text { keyword, text } in &metadata.text {
-        match (to_latin1(keyword), to_latin1(text)) {
-            (Some(key), Some(text)) if (1..=79).contains(&key.len()) && !key.contains(&0) && !text.contains(&0) => {
-                chunks.push((*b"tEXt", key.into_iter().chain([0]).chain(text).collect()));
-            }
-            _ => remarks.push(format!("the text \"{keyword}\" has characters outside Latin-1 and is left out")),
+    if let Some(block) = exif::with_orientation(metadata.exif.as_deref(), metadata.orientation) {
+        behind.push((*b"eXIf", block));
+    }
+    if let Some(t) = metadata.changed {
+        let [a, b] = t.year.to_be_bytes();
+        behind.push((*b"tIME", vec![a, b, t.month, t.day, t.hour, t.minute, t.second]));
+    }
+    texts::write(metadata, &mut behind, &mut remarks);
+    Ok((before, behind, remarks))
+}
+
+fn background_chunk(color: [f64; 3], header: &Header, palette: &[[u8; 3]]) -> Option<Vec<u8>> {
+    let full = f64::from((1u32 << header.bits.min(16)).saturating_sub(1));
+    let word = |v: f64| ((v * full + 0.5) as u16).to_be_bytes();
+    match header.color {
+        Color::Palette => {
+            let wanted = color.map(|v| (v * 255.0 + 0.5) as u8);
+            let index = palette.iter().position(|c| *c == wanted)?;
+            Some(vec![u8::try_from(index).ok()?])
         }
+        Color::Gray | Color::GrayAlpha => {
+            let [r, g, b] = color;
+            (r == g && g == b).then(|| word(r).to_vec())
+        }
+        Color::Rgb | Color::Rgba => Some(color.map(word).concat()),
     }
-    if metadata.top_codes.is_some() {
-        remarks.push("the top code is not kept: the samples fill the full range".to_string());
-    }
-    if metadata.exif.is_some() {
-        remarks.push("the EXIF block is left out".to_string());
-    }
-    if metadata.xmp.is_some() {
-        remarks.push("the XMP packet is left out".to_string());
-    }
-    Ok((chunks, remarks))
 }
 
 fn pack_profile(profile: &[u8]) -> Result<Vec<u8>> {
     let mut packer = flate2::write::ZlibEncoder::new(b"ICC profile\0\0".to_vec(), flate2::Compression::new(6));
     packer.write_all(profile).and_then(|()| packer.finish()).map_err(|e| Error::io("cannot pack the profile", e))
-}
-
-fn to_latin1(text: &str) -> Option<Vec<u8>> {
-    text.chars().map(|c| u8::try_from(u32::from(c)).ok()).collect()
 }

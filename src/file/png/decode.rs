@@ -1,16 +1,13 @@
-//! Reading PNG: chunks, checksums, inflation, rows.
+//! Reading PNG: chunks, their order and their checksums.
 
-use super::header::Header;
-use super::unfilter::unfilter;
+use super::expand::Colors;
+use super::header::{Color, Header};
+use super::rows::Rows;
 use super::{SIGNATURE, chunks};
 use crate::error::{Error, Result};
-use crate::file::decoder::{Decoder, RowsOut, Slot, Stop};
+use crate::file::decoder::{Decoder, RowsOut, Stop};
 use crate::file::options::Limits;
-use crate::frame::{Facts, Format, Metadata, SamplesMut};
-use flate2::{Decompress, FlushDecompress, Status};
-
-/// Bytes of inflated rows held at a time, at least; always whole rows.
-const ROWS_BYTES: usize = 64 << 10;
+use crate::frame::{Facts, Form, Format, Metadata};
 
 /// A PNG decoder: pushed bytes, gives rows.
 pub(in crate::file) struct PngDecoder {
@@ -21,6 +18,7 @@ pub(in crate::file) struct PngDecoder {
     crc: crc32fast::Hasher,
     metadata_bytes: u64,
     header: Option<Header>,
+    colors: Colors,
     metadata: Metadata,
     facts: Option<Facts>,
     rows: Option<Rows>,
@@ -62,6 +60,7 @@ impl PngDecoder {
             crc: crc32fast::Hasher::new(),
             metadata_bytes: 0,
             header: None,
+            colors: Colors::default(),
             metadata: Metadata::default(),
             facts: None,
             rows: None,
@@ -98,13 +97,19 @@ impl PngDecoder {
                 State::Data { left: length }
             }
             b"IEND" if self.rows.is_none() => return Err(Error::damaged("IEND before any pixel data (IDAT)")),
-            b"IHDR" | b"IEND" | b"pHYs" | b"gAMA" | b"sRGB" | b"iCCP" | b"tEXt" => {
+            b"PLTE" | b"tRNS" if self.rows.is_some() => {
+                return Err(Error::damaged(format!("{} behind the first IDAT", show(kind))));
+            }
+            b"PLTE" if !self.colors.palette.is_empty() => return Err(Error::damaged("a second PLTE")),
+            b"IHDR" | b"IEND" | b"PLTE" | b"tRNS" if length > 768 => {
+                return Err(Error::damaged(format!("{} has {length} bytes; it never has more than 768", show(kind))));
+            }
+            b"IHDR" | b"IEND" | b"PLTE" | b"tRNS" => State::Body { kind, length },
+            kind if chunks::is_read(kind) => {
                 self.metadata_bytes = self.metadata_bytes.saturating_add(u64::from(length));
                 self.limits.check_metadata(self.metadata_bytes)?;
-                State::Body { kind, length }
+                State::Body { kind: *kind, length }
             }
-            b"tRNS" => return Err(Error::not_supported("a PNG with a transparent colour (tRNS)")),
-            b"PLTE" => State::Passed { kind, left: length },
             [b'A'..=b'Z', ..] => {
                 return Err(Error::damaged(format!("the critical chunk {} does not exist", show(kind))));
             }
@@ -117,15 +122,42 @@ impl PngDecoder {
     fn begin_rows(&mut self) -> Result<()> {
         let Some(header) = self.header else { return Err(Error::damaged("IDAT before IHDR")) };
         if self.rows.is_none() {
-            let strip = header.row_bytes().saturating_add(1).saturating_mul(2) as u64;
-            self.limits.check_memory("a row of pixels", strip)?;
-            let mut facts = Facts::new(header.size, header.form(), self.metadata.clone());
+            if header.color == Color::Palette && self.colors.palette.is_empty() {
+                return Err(Error::damaged("a picture of indices without a palette (PLTE)"));
+            }
+            let what =
+                if header.interlaced { "an interlaced picture, which is held whole," } else { "a row of pixels" };
+            self.limits.check_memory(what, Rows::memory(&header))?;
+            let layout = header.layout(self.colors.transparent());
+            if header.color == Color::Gray && header.bits < 8 {
+                let mut tops = vec![255; layout.channels()];
+                if let Some(top) = tops.first_mut() {
+                    *top = (1u32 << header.bits).saturating_sub(1);
+                }
+                self.metadata.top_codes = Some(tops);
+            }
+            let form = Form::Pixels { depth: header.depth(), layout };
+            let mut facts = Facts::new(header.size, form, self.metadata.clone());
             facts.format = Some(Format::Png);
-            facts.stored = Some(header.describe());
+            facts.stored = Some(self.describe(&header));
             self.facts = Some(facts);
-            self.rows = Some(Rows::new(header));
+            self.rows = Some(Rows::new(header, std::mem::take(&mut self.colors)));
         }
         Ok(())
+    }
+
+    /// How the file stores its pixels, in people's words.
+    fn describe(&self, header: &Header) -> String {
+        let transparent = match (header.color, self.colors.transparent()) {
+            (_, false) => "",
+            (Color::Palette, true) => ", with alpha",
+            (_, true) => ", with a transparent colour",
+        };
+        let colors = match header.color {
+            Color::Palette => format!(" of {} colours", self.colors.palette.len()),
+            _ => String::new(),
+        };
+        format!("{}{colors}{transparent}", header.describe())
     }
 
     /// What follows a chunk whose checksum was right.
@@ -144,7 +176,19 @@ impl PngDecoder {
                 self.state = State::Done;
                 return Ok(());
             }
-            _ => chunks::read(kind, &body, &self.limits, &mut self.metadata)?,
+            b"PLTE" | b"tRNS" => {
+                // IHDR comes first: `chunk_header` has seen to that.
+                let Some(header) = self.header else { return Ok(()) };
+                match &kind {
+                    b"PLTE" => self.colors.read_palette(&body, &header)?,
+                    _ => self.colors.read_transparency(&body, &header)?,
+                }
+            }
+            _ => {
+                let Some(header) = self.header else { return Ok(()) };
+                let context = chunks::Context { header: &header, palette: &self.colors.palette, limits: &self.limits };
+                chunks::read(kind, &body, &context, &mut self.metadata)?;
+            }
         }
         Ok(())
     }
@@ -254,125 +298,10 @@ impl Decoder for PngDecoder {
     }
 
     fn expected(&self) -> String {
-        match (&self.rows, self.header) {
-            (Some(rows), Some(header)) if !rows.is_complete() => {
-                format!("row {} of {}", rows.given, header.size.height)
-            }
-            (Some(_), _) => "the end of the file (IEND)".to_string(),
+        match &self.rows {
+            Some(rows) if !rows.is_complete() => rows.expected(),
+            Some(_) => "the end of the file (IEND)".to_string(),
             _ => "the rest of the header".to_string(),
         }
-    }
-}
-
-/// The pixel data: inflated, unfiltered, given as rows.
-struct Rows {
-    header: Header,
-    inflate: Decompress,
-    /// Filtered rows, each behind its filter byte; `have` bytes of them are inflated, the first `done` are given.
-    buffer: Vec<u8>,
-    have: usize,
-    done: usize,
-    above: Vec<u8>,
-    given: u32,
-    ended: bool,
-}
-
-impl Rows {
-    fn new(header: Header) -> Rows {
-        let row = header.row_bytes().saturating_add(1);
-        let count = ROWS_BYTES.checked_div(row).unwrap_or(1).clamp(1, header.size.height as usize);
-        Rows {
-            header,
-            inflate: Decompress::new(true),
-            buffer: vec![0; row.saturating_mul(count)],
-            have: 0,
-            done: 0,
-            above: vec![0; header.row_bytes()],
-            given: 0,
-            ended: false,
-        }
-    }
-
-    fn all_given(&self) -> bool {
-        self.given >= self.header.size.height
-    }
-
-    fn is_complete(&self) -> bool {
-        self.all_given() && self.ended
-    }
-
-    /// Takes packed bytes and gives rows; says how many bytes were used and whether it stopped because no more rows
-    /// are wanted.
-    fn inflate(&mut self, mut input: &[u8], out: &mut RowsOut<'_>) -> Result<(usize, bool)> {
-        let whole = input.len();
-        loop {
-            self.give_rows(out)?;
-            let used = whole.saturating_sub(input.len());
-            if !self.all_given() && out.is_full() {
-                return Ok((used, true));
-            }
-            if self.ended {
-                // 10.1: what follows the zlib stream's end means nothing; it is passed over.
-                return Ok((whole, false));
-            }
-            let (before_in, before_out) = (self.inflate.total_in(), self.inflate.total_out());
-            let mut beyond = [0u8; 1];
-            let room =
-                if self.all_given() { &mut beyond[..] } else { self.buffer.get_mut(self.have..).unwrap_or_default() };
-            let status = self.inflate.decompress(input, room, FlushDecompress::None);
-            let status =
-                status.map_err(|e| Error::damaged(format!("the packed pixel data cannot be unpacked: {e}")))?;
-            let taken = self.inflate.total_in().saturating_sub(before_in) as usize;
-            let made = self.inflate.total_out().saturating_sub(before_out) as usize;
-            input = input.get(taken..).unwrap_or_default();
-            if self.all_given() && made > 0 {
-                return Err(Error::damaged("there is more pixel data than the header's rows"));
-            }
-            self.have = self.have.saturating_add(made);
-            self.ended = status == Status::StreamEnd;
-            if taken == 0 && made == 0 && !self.ended {
-                return Ok((whole.saturating_sub(input.len()), false));
-            }
-        }
-    }
-
-    /// Unfilters and gives the complete rows that are wanted.
-    fn give_rows(&mut self, out: &mut RowsOut<'_>) -> Result<()> {
-        let row = self.header.row_bytes().saturating_add(1);
-        while !self.all_given() && self.have.saturating_sub(self.done) >= row {
-            let slot = out.next();
-            if matches!(slot, Slot::Full) {
-                return Ok(());
-            }
-            let bytes = self.buffer.get_mut(self.done..self.done.saturating_add(row)).unwrap_or_default();
-            let Some((kind, pixels)) = bytes.split_first_mut() else { return Ok(()) };
-            unfilter(*kind, pixels, &self.above, self.header.pixel_bytes())?;
-            self.above.copy_from_slice(pixels);
-            if let Slot::Row(target) = slot {
-                store(pixels, target);
-            }
-            self.done = self.done.saturating_add(row);
-            self.given = self.given.saturating_add(1);
-        }
-        if self.done == self.have || self.have == self.buffer.len() {
-            self.buffer.copy_within(self.done..self.have, 0);
-            self.have = self.have.saturating_sub(self.done);
-            self.done = 0;
-        }
-        Ok(())
-    }
-}
-
-/// A row's bytes as samples: 16-bit ones are big-endian (7.1).
-fn store(bytes: &[u8], target: SamplesMut<'_>) {
-    match target {
-        SamplesMut::U8(to) => to.copy_from_slice(bytes),
-        SamplesMut::U16(to) => {
-            for (to, from) in to.iter_mut().zip(bytes.as_chunks::<2>().0) {
-                *to = u16::from_be_bytes(*from);
-            }
-        }
-        // The header only ever names 8 or 16 bits.
-        SamplesMut::F32(_) => {}
     }
 }

@@ -1,13 +1,13 @@
 //! Writing PNG: filters, Deflate, chunks.
 
 use super::filter::Filters;
-use super::header::Header;
+use super::header::{Color, Header};
 use super::{SIGNATURE, chunks};
 use crate::error::{Error, Result};
 use crate::file::encoder::{Encoder, cannot_hold, put_bytes};
 use crate::file::options::WriteOptions;
 use crate::frame::{Facts, Form, Format, Pixels, SamplesRef};
-use crate::pixel::Layout;
+use crate::pixel::{Depth, Layout, codes};
 use flate2::{Compress, Compression, FlushCompress, Status};
 use std::io::Write;
 
@@ -38,11 +38,28 @@ impl PngEncoder {
         if layout == Layout::Cmyk {
             return Err(cannot_hold(Format::Png, "cmyk", "add --as color"));
         }
-        let header = Header { size: facts.size, depth, layout };
-        let (metadata, remarks) = chunks::write(&facts.metadata)?;
+        let color = match layout {
+            Layout::Gray => Color::Gray,
+            Layout::GrayAlpha => Color::GrayAlpha,
+            Layout::Rgba => Color::Rgba,
+            Layout::Rgb | Layout::Cmyk => Color::Rgb,
+        };
+        // Gray of a top code that some bits count just up to is written in those bits.
+        let bits = match (layout, depth, facts.metadata.top_codes.as_deref()) {
+            (_, Depth::U16, _) => 16,
+            (Layout::Gray, _, Some([1])) => 1,
+            (Layout::Gray, _, Some([3])) => 2,
+            (Layout::Gray, _, Some([15])) => 4,
+            _ => 8,
+        };
+        let header = Header { size: facts.size, bits, color, interlaced: false };
+        let (before, behind, mut remarks) = chunks::write(&facts.metadata, &header, &[])?;
+        if facts.metadata.top_codes.is_some() && bits >= 8 {
+            remarks.push("the top code is not kept: the samples fill the full range".to_string());
+        }
         put_bytes(out, &SIGNATURE)?;
         put_chunk(out, *b"IHDR", &header.chunk_body())?;
-        for (kind, body) in metadata {
+        for (kind, body) in before.into_iter().chain(behind) {
             put_chunk(out, kind, &body)?;
         }
         let effort = u32::from(options.effort.min(9));
@@ -61,6 +78,7 @@ impl PngEncoder {
         let mut row = std::mem::take(&mut self.row);
         row.clear();
         match samples {
+            SamplesRef::U8(s) if self.header.bits < 8 => put_together(s, self.header.bits, &mut row),
             SamplesRef::U8(s) => row.extend_from_slice(s),
             SamplesRef::U16(s) => row.extend(s.iter().flat_map(|v| v.to_be_bytes())),
             SamplesRef::F32(_) => return Err(cannot_hold(Format::Png, "f32 samples", "add --depth u16 (or u8)")),
@@ -81,6 +99,21 @@ impl PngEncoder {
         }
         Ok(())
     }
+}
+
+/// Samples as codes of `bits` bits, the leftmost in the highest bits of each byte (7.2).
+fn put_together(samples: &[u8], bits: u8, row: &mut Vec<u8>) {
+    let top = (1u32 << bits.min(8)).saturating_sub(1);
+    // Bits are 1, 2 or 4, so they divide a byte.
+    let each = 8usize.checked_div(usize::from(bits)).unwrap_or(1);
+    row.extend(samples.chunks(each).map(|part| {
+        let mut shift = 8u32;
+        part.iter().fold(0u8, |byte, &v| {
+            shift = shift.saturating_sub(u32::from(bits));
+            let code = codes::code_of(u32::from(v), top, 255) as u8;
+            byte | code.checked_shl(shift).unwrap_or(0)
+        })
+    }));
 }
 
 /// Packs bytes, writing a chunk whenever one is full; with `Finish`, to the end of the stream.

@@ -1,13 +1,18 @@
 //! PNG: Portable Network Graphics, ISO/IEC 15948 (third edition). Section numbers in this folder are that standard's.
 //!
-//! Read and written: every colour type but palettes, at 8 and 16 bits, not interlaced, with all filters. What is legal
-//! and not done yet (palettes, 1 to 4 bits, Adam7, tRNS) is an error that names it.
+//! Read: everything. Palettes and transparent colours are expanded, codes below 8 bits scaled; an interlaced picture is
+//! held whole. Written: gray, gray+alpha, rgb, rgb+alpha at 8 and 16 bits, gray of 1, 2 and 4 bits where the top code says
+//! so, not interlaced.
 
 mod chunks;
 mod decode;
 mod encode;
+mod expand;
 mod filter;
 mod header;
+mod passes;
+mod rows;
+mod texts;
 mod unfilter;
 
 pub(super) use decode::PngDecoder;

@@ -1,0 +1,175 @@
+//! The one field of an EXIF block that changes how pixels are seen: the orientation. The block is a TIFF structure
+//! (JEITA CP-3451, 4.5; TIFF 6.0, section 2); everything else in it is carried as it stands.
+
+use crate::frame::Orientation;
+
+/// The tag Orientation (4.6.4 A) and the type SHORT.
+const ORIENTATION: u16 = 0x0112;
+const SHORT: u16 = 3;
+
+/// Numbers of a block, in its byte order.
+#[derive(Clone, Copy)]
+struct Block<'a> {
+    bytes: &'a [u8],
+    big: bool,
+}
+
+impl<'a> Block<'a> {
+    fn open(bytes: &'a [u8]) -> Option<Block<'a>> {
+        let big = match bytes.first_chunk::<4>()? {
+            [b'I', b'I', 42, 0] => false,
+            [b'M', b'M', 0, 42] => true,
+            _ => return None,
+        };
+        Some(Block { bytes, big })
+    }
+
+    fn word(&self, at: usize) -> Option<u16> {
+        let bytes = *self.bytes.get(at..)?.first_chunk::<2>()?;
+        Some(if self.big { u16::from_be_bytes(bytes) } else { u16::from_le_bytes(bytes) })
+    }
+
+    fn long(&self, at: usize) -> Option<u32> {
+        let bytes = *self.bytes.get(at..)?.first_chunk::<4>()?;
+        Some(if self.big { u32::from_be_bytes(bytes) } else { u32::from_le_bytes(bytes) })
+    }
+
+    fn put_word(&self, value: u16) -> [u8; 2] {
+        if self.big { value.to_be_bytes() } else { value.to_le_bytes() }
+    }
+
+    fn put_long(&self, value: u32) -> [u8; 4] {
+        if self.big { value.to_be_bytes() } else { value.to_le_bytes() }
+    }
+
+    /// Where the first directory is, and how many entries it has.
+    fn directory(&self) -> Option<(usize, usize)> {
+        let at = self.long(4)? as usize;
+        Some((at, usize::from(self.word(at)?)))
+    }
+
+    /// Where the orientation's value stands.
+    fn orientation_at(&self) -> Option<usize> {
+        let (directory, count) = self.directory()?;
+        (0..count).find_map(|i| {
+            let entry = directory.checked_add(2)?.checked_add(i.checked_mul(12)?)?;
+            let is_it = self.word(entry)? == ORIENTATION && self.word(entry.checked_add(2)?)? == SHORT;
+            is_it.then_some(entry.checked_add(8)?)
+        })
+    }
+
+    /// The entry for an orientation.
+    fn entry(&self, orientation: Orientation) -> Vec<u8> {
+        let [tag, kind, value] = [ORIENTATION, SHORT, orientation.exif()].map(|v| self.put_word(v));
+        [&tag[..], &kind, &self.put_long(1), &value, &[0, 0]].concat()
+    }
+}
+
+/// The orientation that a block states; `None` where it states none that exists, or is no EXIF block.
+pub(super) fn orientation_of(exif: &[u8]) -> Option<Orientation> {
+    let block = Block::open(exif)?;
+    Orientation::from_exif(block.word(block.orientation_at()?)?)
+}
+
+/// A block that states this orientation: the given one changed in that place or by a directory with one more entry, or a
+/// new one with nothing else. `None` where there is nothing to state.
+pub(super) fn with_orientation(exif: Option<&[u8]>, orientation: Orientation) -> Option<Vec<u8>> {
+    let Some(bytes) = exif else {
+        return (!orientation.is_upright()).then(|| {
+            let empty = Block { bytes: &[], big: true };
+            [b"MM\0\x2a\0\0\0\x08\0\x01", empty.entry(orientation).as_slice(), &[0; 4]].concat()
+        });
+    };
+    let mut out = bytes.to_vec();
+    let Some(block) = Block::open(bytes) else { return Some(out) };
+    if let Some(at) = block.orientation_at() {
+        if let Some(place) = at.checked_add(2).and_then(|end| out.get_mut(at..end)) {
+            place.copy_from_slice(&block.put_word(orientation.exif()));
+        }
+        return Some(out);
+    }
+    if orientation.is_upright() {
+        return Some(out);
+    }
+    Some(one_entry_more(block, orientation).unwrap_or(out))
+}
+
+/// The block with a new first directory at its end, which has the orientation among the old entries, in the order of
+/// tags that TIFF asks for. Nothing that other offsets point to moves.
+fn one_entry_more(block: Block<'_>, orientation: Orientation) -> Option<Vec<u8>> {
+    let (directory, count) = block.directory()?;
+    let entries = directory.checked_add(2)?;
+    let end = entries.checked_add(count.checked_mul(12)?)?;
+    let mut all: Vec<Vec<u8>> = block.bytes.get(entries..end)?.chunks_exact(12).map(<[u8]>::to_vec).collect();
+    let next = block.bytes.get(end..end.checked_add(4)?)?;
+    let tag = |entry: &Vec<u8>| Block { bytes: entry, ..block }.word(0).unwrap_or(0);
+    let place = all.partition_point(|entry| tag(entry) < ORIENTATION);
+    all.insert(place, block.entry(orientation));
+    let mut out = block.bytes.to_vec();
+    if out.len() % 2 == 1 {
+        out.push(0);
+    }
+    let at = u32::try_from(out.len()).ok()?;
+    out.get_mut(4..8)?.copy_from_slice(&block.put_long(at));
+    out.extend(block.put_word(u16::try_from(all.len()).ok()?));
+    all.iter().for_each(|entry| out.extend(entry));
+    out.extend(next);
+    Some(out)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// One directory with two entries, in either byte order.
+    fn block(big: bool, tags: &[(u16, u16)]) -> Vec<u8> {
+        let word = |v: u16| if big { v.to_be_bytes() } else { v.to_le_bytes() };
+        let long = |v: u32| if big { v.to_be_bytes() } else { v.to_le_bytes() };
+        let mut out = if big { b"MM\0\x2a".to_vec() } else { b"II\x2a\0".to_vec() };
+        out.extend(long(8));
+        out.extend(word(tags.len() as u16));
+        for &(tag, value) in tags {
+            out.extend([word(tag), word(3)].concat());
+            out.extend(long(1));
+            out.extend([word(value), [0, 0]].concat());
+        }
+        out.extend(long(0));
+        out
+    }
+
+    #[test]
+    fn orientations_are_read_changed_and_added() {
+        for big in [false, true] {
+            for exif in 1..=8 {
+                let o = Orientation::from_exif(exif).unwrap();
+                let stated = block(big, &[(0x10f, 7), (0x112, exif), (0x128, 2)]);
+                assert_eq!(orientation_of(&stated), Some(o));
+                let changed = with_orientation(Some(&stated), Orientation::UPRIGHT).unwrap();
+                assert_eq!(changed, block(big, &[(0x10f, 7), (0x112, 1), (0x128, 2)]));
+                let silent = block(big, &[(0x10f, 7), (0x128, 2)]);
+                assert_eq!(orientation_of(&silent), None);
+                let added = with_orientation(Some(&silent), o).unwrap();
+                if exif > 1 {
+                    assert_eq!(orientation_of(&added), Some(o));
+                    assert_eq!(&added[8..silent.len()], &silent[8..]);
+                    assert_eq!(added[silent.len()..], block(big, &[(0x10f, 7), (0x112, exif), (0x128, 2)])[8..]);
+                }
+                assert_eq!(with_orientation(None, o).and_then(|b| orientation_of(&b)), (exif > 1).then_some(o));
+            }
+        }
+    }
+
+    #[test]
+    fn blocks_cut_anywhere_are_taken_as_they_are() {
+        let whole = block(false, &[(0x10f, 7), (0x112, 6)]);
+        for length in 0..whole.len() {
+            let part = &whole[..length];
+            let _ = orientation_of(part);
+            assert!(with_orientation(Some(part), Orientation::UPRIGHT).is_some());
+        }
+        let mut far = whole.clone();
+        far[4..8].fill(0xff);
+        assert_eq!(orientation_of(&far), None);
+        assert_eq!(with_orientation(Some(&far), Orientation::from_exif(3).unwrap()), Some(far));
+    }
+}

@@ -1,0 +1,79 @@
+//! The text chunks: tEXt, zTXt, iTXt (11.3.3), to [`Metadata`] and back. An XMP packet is the text of one keyword.
+
+use super::chunks::{Chunks, unpack};
+use crate::error::{Error, Result};
+use crate::file::options::Limits;
+use crate::frame::{Metadata, Text};
+
+/// The keyword of an XMP packet.
+const XMP: &str = "XML:com.adobe.xmp";
+
+/// Takes one text chunk into the metadata.
+pub(super) fn read(kind: [u8; 4], body: &[u8], limits: &Limits, into: &mut Metadata) -> Result<()> {
+    let Some((keyword, rest)) = split_at_zero(body) else {
+        let kind = String::from_utf8_lossy(&kind).into_owned();
+        return Err(Error::damaged(format!("{kind} must hold a keyword and a zero byte")));
+    };
+    let text = match &kind {
+        // A keyword, a zero, text in Latin-1.
+        b"tEXt" => from_latin1(rest),
+        // A keyword, a zero, method 0, a zlib stream of Latin-1.
+        b"zTXt" => match rest.split_first() {
+            Some((0, packed)) => from_latin1(&unpack(packed, limits)?),
+            _ => return Err(Error::damaged("zTXt must hold a text packed by method 0")),
+        },
+        // A keyword, a zero, whether it is packed, method 0, a language, a zero, the keyword in it, a zero, UTF-8.
+        _ => international(rest, limits)?,
+    };
+    let keyword = from_latin1(keyword);
+    if keyword == XMP {
+        into.xmp = Some(text);
+    } else {
+        into.text.push(Text { keyword, text });
+    }
+    Ok(())
+}
+
+fn international(rest: &[u8], limits: &Limits) -> Result<String> {
+    let wrong = || Error::damaged("iTXt must hold flags, a language, a keyword in it and a text");
+    let (flags, rest) = rest.split_first_chunk::<2>().ok_or_else(wrong)?;
+    let (_, rest) = split_at_zero(rest).ok_or_else(wrong)?;
+    let (_, text) = split_at_zero(rest).ok_or_else(wrong)?;
+    let bytes = match flags {
+        [0, _] => text.to_vec(),
+        [1, 0] => unpack(text, limits)?,
+        _ => return Err(wrong()),
+    };
+    String::from_utf8(bytes).map_err(|_| Error::damaged("the text of iTXt is not UTF-8"))
+}
+
+/// The chunks for a picture's texts.
+pub(super) fn write(metadata: &Metadata, chunks: &mut Chunks, remarks: &mut Vec<String>) {
+    for Text { keyword, text } in &metadata.text {
+        let key = to_latin1(keyword).filter(|k| (1..=79).contains(&k.len()) && !k.contains(&0));
+        match (key, to_latin1(text).filter(|t| !t.contains(&0))) {
+            (None, _) => {
+                remarks.push(format!("the keyword \"{keyword}\" does not fit the format; its text is left out"))
+            }
+            (Some(key), Some(text)) => chunks.push((*b"tEXt", [key.as_slice(), &[0], &text].concat())),
+            (Some(key), None) => chunks.push((*b"iTXt", [key.as_slice(), &[0; 5], text.as_bytes()].concat())),
+        }
+    }
+    if let Some(packet) = &metadata.xmp {
+        chunks.push((*b"iTXt", [XMP.as_bytes(), &[0; 5], packet.as_bytes()].concat()));
+    }
+}
+
+/// What stands before and behind the first zero.
+pub(super) fn split_at_zero(body: &[u8]) -> Option<(&[u8], &[u8])> {
+    let zero = body.iter().position(|&b| b == 0)?;
+    Some((body.get(..zero)?, body.get(zero.checked_add(1)?..)?))
+}
+
+fn from_latin1(bytes: &[u8]) -> String {
+    bytes.iter().map(|&b| char::from(b)).collect()
+}
+
+fn to_latin1(text: &str) -> Option<Vec<u8>> {
+    text.chars().map(|c| u8::try_from(u32::from(c)).ok()).collect()
+}
