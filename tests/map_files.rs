@@ -60,3 +60,26 @@ fn bad_maps_are_errors_that_name_what_is_wrong() {
     assert!(matches!(error.kind(), ErrorKind::NotAPicture { looks_like: Some("a PDF document") }));
     assert!(read_bytes(b"").unwrap_err().to_string().contains("an empty file"));
 }
+
+#[test]
+fn bilevel_maps_read_with_black_as_none_and_go_back_to_the_same_bits() {
+    // Ten columns: the last byte of each row has six bits of padding, which mean nothing.
+    let raw = b"P4\n# tide\n10 2\n\xa5\x7f\x0f\x80".to_vec();
+    let plain = b"P1 10 2\n1010 0101 01\n# comment\n0000111110".to_vec();
+    let want = [0, 255, 0, 255, 255, 0, 255, 0, 255, 0, 255, 255, 255, 255, 0, 0, 0, 0, 0, 255];
+    let folder = tempfile::tempdir().unwrap();
+    for (bytes, each) in [(raw.clone(), 1), (raw, 99), (plain.clone(), 1), (plain, 99)] {
+        let picture = read_from(Dribble { bytes, at: 0, each }, ReadOptions::default()).unwrap();
+        assert_eq!(picture.metadata().top_codes, Some(vec![1]));
+        let path = folder.path().join("a.pbm");
+        rahmen::write(&path, &picture).unwrap();
+        assert_eq!(std::fs::read(&path).unwrap(), b"P4\n10 2\n\xa5\x40\x0f\x80");
+        assert_eq!(rahmen::read(&path).unwrap(), picture);
+        assert_eq!(picture.frame::<rahmen::Gray<u8>>().unwrap().numbers(), want);
+    }
+    let gray = rahmen::Picture::from(rahmen::Frame::<rahmen::Gray<u8>>::new(rahmen::Size::new(2, 2)).unwrap());
+    let error = rahmen::write(folder.path().join("b.pbm"), &gray).unwrap_err();
+    assert!(error.to_string().contains("--bits 1"), "{error}");
+    let bad = read_from(Dribble { bytes: b"P1 2 1 1 2".to_vec(), at: 0, each: 99 }, ReadOptions::default());
+    assert!(bad.unwrap_err().to_string().contains("'2'"));
+}

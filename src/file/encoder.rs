@@ -2,7 +2,7 @@
 
 use super::options::WriteOptions;
 use crate::error::{Error, ErrorKind, Result};
-use crate::frame::{Facts, Format, Pixels};
+use crate::frame::{Facts, Format, Metadata, Pixels};
 use crate::pixel::Layout;
 use std::io::Write;
 
@@ -30,6 +30,8 @@ pub(super) fn encoder_for(
         Format::Png => Ok(Box::new(super::png::PngEncoder::new(facts, options, out)?)),
         #[cfg(feature = "pnm")]
         Format::Pnm | Format::Pam => Ok(Box::new(super::pnm::PnmEncoder::new(format, ending, facts, out)?)),
+        #[cfg(feature = "qoi")]
+        Format::Qoi => Ok(Box::new(super::qoi::QoiEncoder::new(facts, out)?)),
         other => {
             let _ = (ending, options, out);
             Err(ErrorKind::NotBuilt(other).into())
@@ -66,6 +68,27 @@ fn refuse_what_none_holds(format: Format, facts: &Facts) -> Result<()> {
 #[cold]
 pub(super) fn cannot_hold(format: Format, what: &str, remedy: &str) -> Error {
     ErrorKind::CannotHold { format, what: what.to_string(), remedy: remedy.to_string() }.into()
+}
+
+/// What of the metadata a format without a place for any leaves out, as a remark; `full` where the top code is lost too.
+pub(super) fn left_out(m: &Metadata, full: bool) -> Vec<String> {
+    let all = [
+        (m.resolution.is_some(), "the resolution"),
+        (m.icc.is_some(), "the ICC profile"),
+        (m.exif.is_some(), "the EXIF block"),
+        (m.xmp.is_some(), "the XMP packet"),
+        (!m.text.is_empty(), "the texts"),
+        (m.top_codes.is_some() && full, "the top code"),
+        (m.code_points.is_some(), "the code points of colour"),
+        (m.significant_bits.is_some(), "the significant bits"),
+        (m.background.is_some(), "the background"),
+        (m.changed.is_some(), "the time"),
+    ];
+    let there: Vec<&str> = all.into_iter().filter(|(there, _)| *there).map(|(_, what)| what).collect();
+    match there.is_empty() {
+        true => Vec::new(),
+        false => vec![format!("left out, as the format has no place for it: {}", there.join(", "))],
+    }
 }
 
 /// Writes bytes, or says what failed.

@@ -16,6 +16,8 @@ mod options;
 mod png;
 #[cfg(feature = "pnm")]
 mod pnm;
+#[cfg(feature = "qoi")]
+mod qoi;
 mod reader;
 mod replace;
 mod sniff;

@@ -139,8 +139,9 @@ impl Sink for Writer {
 /// The endings that this build can write, in a fixed order.
 pub fn writable_endings() -> Vec<&'static str> {
     let png: &[&str] = if cfg!(feature = "png") { &["png"] } else { &[] };
-    let maps: &[&str] = if cfg!(feature = "pnm") { &["pgm", "ppm", "pnm", "pam"] } else { &[] };
-    [png, maps].concat()
+    let maps: &[&str] = if cfg!(feature = "pnm") { &["pgm", "ppm", "pbm", "pnm", "pam"] } else { &[] };
+    let qoi: &[&str] = if cfg!(feature = "qoi") { &["qoi"] } else { &[] };
+    [png, maps, qoi].concat()
 }
 
 fn format_of(path: &Path) -> Result<Format> {

@@ -116,7 +116,10 @@ impl Decoder for PnmDecoder {
 impl Body {
     /// Gives one row of bytes, straight from the input where all of it is there.
     fn raw_row(&mut self, input: &mut &[u8], part: &mut Vec<u8>, rows: &mut RowsOut<'_>) -> Result<bool> {
-        let bytes = self.header.row_samples().saturating_mul(self.header.depth().bytes());
+        let bytes = match self.header.bits {
+            true => self.header.row_samples().div_ceil(8),
+            false => self.header.row_samples().saturating_mul(self.header.depth().bytes()),
+        };
         let missing = bytes.saturating_sub(part.len());
         let Some((head, tail)) = input.split_at_checked(missing) else {
             part.extend_from_slice(input);
@@ -140,6 +143,11 @@ impl Body {
 
     fn store(&self, row: &[u8], target: SamplesMut<'_>) -> Result<()> {
         match (target, self.samples.is_empty()) {
+            (SamplesMut::U8(to), _) if self.header.bits => {
+                for (to, &byte) in to.chunks_mut(8).zip(row) {
+                    to.iter_mut().zip(0u32..).for_each(|(to, i)| *to = if byte & (0x80 >> i) == 0 { 255 } else { 0 });
+                }
+            }
             (SamplesMut::U8(to), true) => to.copy_from_slice(row),
             (SamplesMut::U8(to), false) => {
                 for (to, &code) in to.iter_mut().zip(row) {
@@ -178,7 +186,9 @@ impl Body {
         while let Some((&byte, tail)) = input.split_first() {
             match byte {
                 _ if self.comment => self.comment = !matches!(byte, b'\n' | b'\r'),
-                b'0'..=b'9' => {
+                // Digits of a bilevel map need nothing between them.
+                b'0' | b'1' if self.header.bits => self.codes.push(if byte == b'0' { 255 } else { 0 }),
+                b'0'..=b'9' if !self.header.bits => {
                     let digit = u32::from(byte.wrapping_sub(b'0'));
                     let number = self.number.unwrap_or(0).saturating_mul(10).saturating_add(digit);
                     self.number = Some(number);

@@ -1,7 +1,7 @@
-//! Writing raw maps: PGM for gray, PPM for rgb, PAM for all with alpha too.
+//! Writing raw maps: PBM for two values, PGM for gray, PPM for rgb, PAM for all with alpha too.
 
 use crate::error::Result;
-use crate::file::encoder::{Encoder, cannot_hold, put_bytes};
+use crate::file::encoder::{Encoder, cannot_hold, left_out, put_bytes};
 use crate::frame::{Facts, Form, Format, Pixels, SamplesRef};
 use crate::pixel::{Depth, Layout, codes};
 use std::io::Write;
@@ -14,6 +14,8 @@ pub(in crate::file) struct PnmEncoder {
     codes: Vec<u16>,
     row: Vec<u8>,
     remarks: Vec<String>,
+    /// Whether samples are written as bits, black as 1 (P4).
+    bits: bool,
 }
 
 impl PnmEncoder {
@@ -31,6 +33,16 @@ impl PnmEncoder {
             return Err(cannot_hold(format, "f32 samples", "add --depth u16 (or u8)"));
         };
         check_layout(format, ending, layout)?;
+        if ending == Some("pbm") {
+            let two_valued = layout == Layout::Gray && facts.metadata.top_codes.as_deref() == Some(&[1]);
+            if !two_valued {
+                let remedy = "make it gray with --as gray and two-valued with `rahmen depth --bits 1`, or write .pgm";
+                return Err(cannot_hold(format, "more than two values in a .pbm file", remedy));
+            }
+            put_bytes(out, format!("P4\n{} {}\n", facts.size.width, facts.size.height).as_bytes())?;
+            let remarks = left_out(&facts.metadata, false);
+            return Ok(PnmEncoder { format, depth, codes: Vec::new(), row: Vec::new(), remarks, bits: true });
+        }
         // One maximum value serves all channels; where they differ the full range is written.
         let top = match &facts.metadata.top_codes {
             Some(tops) if tops.windows(2).all(|w| w.first() == w.last()) => {
@@ -60,7 +72,14 @@ impl PnmEncoder {
             (0..=u32::from(full)).map(|s| codes::code_of(s, u32::from(top), u32::from(full)) as u16).collect()
         };
         let depth = if top < 256 { Depth::U8 } else { Depth::U16 };
-        Ok(PnmEncoder { format, depth, codes, row: Vec::new(), remarks: remarks(facts, top == full) })
+        Ok(PnmEncoder {
+            format,
+            depth,
+            codes,
+            row: Vec::new(),
+            remarks: left_out(&facts.metadata, top == full),
+            bits: false,
+        })
     }
 }
 
@@ -91,25 +110,19 @@ fn tuple_type(layout: Layout) -> &'static str {
     }
 }
 
-fn remarks(facts: &Facts, full: bool) -> Vec<String> {
-    let m = &facts.metadata;
-    let mut left_out: Vec<&str> = Vec::new();
-    for (there, what) in [
-        (m.resolution.is_some(), "the resolution"),
-        (m.icc.is_some(), "the ICC profile"),
-        (m.exif.is_some(), "the EXIF block"),
-        (m.xmp.is_some(), "the XMP packet"),
-        (!m.text.is_empty(), "the texts"),
-        (m.top_codes.is_some() && full, "the top code"),
-    ] {
-        if there {
-            left_out.push(what);
-        }
+/// Samples as bits, the leftmost in the highest bit of each byte, black as 1.
+fn put_bits(samples: SamplesRef<'_>, row: &mut Vec<u8>) {
+    fn packed<S: Copy>(samples: &[S], row: &mut Vec<u8>, black: impl Fn(S) -> bool) {
+        row.extend(samples.chunks(8).map(|part| {
+            part.iter().zip(0u32..).fold(0u8, |byte, (&v, i)| if black(v) { byte | (0x80 >> i) } else { byte })
+        }));
     }
-    if left_out.is_empty() {
-        return Vec::new();
+    match samples {
+        SamplesRef::U8(s) => packed(s, row, |v| v < 128),
+        SamplesRef::U16(s) => packed(s, row, |v| v < 32_768),
+        // `new` has let only integers through.
+        SamplesRef::F32(_) => {}
     }
-    vec![format!("left out, as the format has no place for it: {}", left_out.join(", "))]
 }
 
 impl Encoder for PnmEncoder {
@@ -117,6 +130,11 @@ impl Encoder for PnmEncoder {
         for y in 0..rows.size().height {
             let code = |sample: u16| self.codes.get(usize::from(sample)).copied().unwrap_or(sample);
             self.row.clear();
+            if self.bits {
+                put_bits(rows.row(y), &mut self.row);
+                put_bytes(out, &self.row)?;
+                continue;
+            }
             match (rows.row(y), self.depth) {
                 (SamplesRef::U8(s), _) if self.codes.is_empty() => self.row.extend_from_slice(s),
                 (SamplesRef::U8(s), _) => self.row.extend(s.iter().map(|&v| code(u16::from(v)) as u8)),

@@ -14,6 +14,8 @@ pub(super) struct Header {
     /// Whether the samples are written as decimal numbers.
     pub(super) plain: bool,
     pub(super) arbitrary: bool,
+    /// Whether samples are bits, 1 for black (P1, P4).
+    pub(super) bits: bool,
 }
 
 impl Header {
@@ -26,6 +28,9 @@ impl Header {
     }
 
     pub(super) fn describe(&self) -> String {
+        if self.bits {
+            return format!("bilevel, {}", if self.plain { "plain digits" } else { "raw bits" });
+        }
         let kind = if self.plain { "plain numbers" } else { "raw" };
         format!("{}, maximum value {}, {kind}", self.layout, self.top)
     }
@@ -47,15 +52,20 @@ impl Header {
 
 fn parse_map(kind: u8, bytes: &[u8]) -> Result<Option<(Header, usize)>> {
     let (layout, plain) = match kind {
+        b'1' => (Layout::Gray, true),
+        b'4' => (Layout::Gray, false),
         b'2' => (Layout::Gray, true),
         b'3' => (Layout::Rgb, true),
         b'5' => (Layout::Gray, false),
         b'6' => (Layout::Rgb, false),
-        _ => return Err(Error::not_supported("a bilevel map (PBM)")),
+        _ => return Err(Error::damaged(format!("a map of kind P{}", char::from(kind).escape_default()))),
     };
+    let bits = matches!(kind, b'1' | b'4');
     let mut words = Words { bytes, at: 2 };
-    let mut numbers = [0u32; 3];
-    for (number, what) in numbers.iter_mut().zip(["width", "height", "maximum value"]) {
+    // A bilevel map has no maximum value: it is 1.
+    let mut numbers = [0, 0, 1u32];
+    let count = if bits { 2 } else { 3 };
+    for (number, what) in numbers.iter_mut().zip(["width", "height", "maximum value"]).take(count) {
         match words.next_word()? {
             Some(word) => *number = parse_number(word, what)?,
             None => return Ok(None),
@@ -65,7 +75,7 @@ fn parse_map(kind: u8, bytes: &[u8]) -> Result<Option<(Header, usize)>> {
     let top = check_top(top)?;
     // Just one white-space character stands between the header and the samples; next_word has seen it.
     let length = words.at.saturating_add(1);
-    Ok(Some((Header { size: Size::new(width, height), layout, top, plain, arbitrary: false }, length)))
+    Ok(Some((Header { size: Size::new(width, height), layout, top, plain, arbitrary: false, bits }, length)))
 }
 
 fn check_top(top: u32) -> Result<u16> {
@@ -141,7 +151,10 @@ fn parse_arbitrary(bytes: &[u8]) -> Result<Option<(Header, usize)>> {
                 };
                 let layout = layout_of(&kind, depth)?;
                 let size = Size::new(width, height);
-                return Ok(Some((Header { size, layout, top: check_top(top)?, plain: false, arbitrary: true }, at)));
+                return Ok(Some((
+                    Header { size, layout, top: check_top(top)?, plain: false, arbitrary: true, bits: false },
+                    at,
+                )));
             }
             [b'#', ..] => {}
             other => {
