@@ -30,6 +30,8 @@ pub(super) fn encoder_for(
         Format::Png => Ok(Box::new(super::png::PngEncoder::new(facts, options, out)?)),
         #[cfg(feature = "pnm")]
         Format::Pnm | Format::Pam => Ok(Box::new(super::pnm::PnmEncoder::new(format, ending, facts, out)?)),
+        #[cfg(feature = "pfm")]
+        Format::Pfm => Ok(Box::new(super::pfm::PfmEncoder::new(facts, out)?)),
         #[cfg(feature = "qoi")]
         Format::Qoi => Ok(Box::new(super::qoi::QoiEncoder::new(facts, out)?)),
         other => {
@@ -42,6 +44,10 @@ pub(super) fn encoder_for(
 /// What the integer formats of this build all refuse: values without a window, floats, an orientation to be dropped.
 fn refuse_what_none_holds(format: Format, facts: &Facts) -> Result<()> {
     use crate::frame::Form;
+    // Floats and values have a place there; it checks the rest itself.
+    if format == Format::Pfm {
+        return Ok(());
+    }
     if facts.metadata.meaning.needs_window() {
         let remedy = "add --window LOW,HIGH --depth u16 (or u8) to say which values become black and white";
         return Err(cannot_hold(format, "values with a unit", remedy));

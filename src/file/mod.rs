@@ -12,6 +12,8 @@ mod encoder;
 #[cfg(feature = "png")]
 mod exif;
 mod options;
+#[cfg(feature = "pfm")]
+mod pfm;
 #[cfg(feature = "png")]
 mod png;
 #[cfg(feature = "pnm")]
@@ -21,6 +23,7 @@ mod qoi;
 mod reader;
 mod replace;
 mod sniff;
+mod upended;
 mod whole;
 mod writer;
 

@@ -141,7 +141,8 @@ pub fn writable_endings() -> Vec<&'static str> {
     let png: &[&str] = if cfg!(feature = "png") { &["png"] } else { &[] };
     let maps: &[&str] = if cfg!(feature = "pnm") { &["pgm", "ppm", "pbm", "pnm", "pam"] } else { &[] };
     let qoi: &[&str] = if cfg!(feature = "qoi") { &["qoi"] } else { &[] };
-    [png, maps, qoi].concat()
+    let pfm: &[&str] = if cfg!(feature = "pfm") { &["pfm"] } else { &[] };
+    [png, maps, pfm, qoi].concat()
 }
 
 fn format_of(path: &Path) -> Result<Format> {

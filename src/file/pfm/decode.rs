@@ -1,0 +1,115 @@
+//! Reading.
+
+use crate::error::{Error, Result};
+use crate::file::decoder::{Decoder, RowsOut, Stop};
+use crate::file::options::Limits;
+use crate::file::upended::Upended;
+use crate::frame::{Facts, Form, Format, Metadata, SamplesMut, Size};
+use crate::pixel::{Depth, Layout, Meaning, Sample, Transfer};
+
+/// Longer headers do not exist.
+const HEADER_BYTES: usize = 256;
+
+/// A decoder of float maps: pushed bytes, gives rows once all have come.
+pub(in crate::file) struct PfmDecoder {
+    limits: Limits,
+    part: Vec<u8>,
+    facts: Option<Facts>,
+    rows: Option<Upended>,
+    /// Whether the bytes have the other order than this machine's.
+    swapped: bool,
+}
+
+impl PfmDecoder {
+    pub(in crate::file) fn new(limits: Limits) -> PfmDecoder {
+        PfmDecoder { limits, part: Vec::new(), facts: None, rows: None, swapped: false }
+    }
+
+    /// Collects the header; the bytes of the input that belong to it, once it is complete.
+    fn header(&mut self, input: &[u8]) -> Result<Option<usize>> {
+        let before = self.part.len();
+        let room = HEADER_BYTES.saturating_sub(before).min(input.len());
+        self.part.extend_from_slice(input.get(..room).unwrap_or_default());
+        // Four words, the last of them followed by one white-space character.
+        let mut ends = (1..self.part.len()).filter(|&i| {
+            let space = |i: usize| self.part.get(i).is_some_and(u8::is_ascii_whitespace);
+            space(i) && !space(i.saturating_sub(1))
+        });
+        let Some(end) = ends.nth(3) else {
+            if self.part.len() >= HEADER_BYTES {
+                return Err(Error::damaged(format!("the header is longer than {HEADER_BYTES} bytes")));
+            }
+            return Ok(None);
+        };
+        self.parse(&String::from_utf8_lossy(self.part.get(..end).unwrap_or_default()).into_owned())?;
+        self.part.clear();
+        Ok(Some(end.saturating_add(1).saturating_sub(before)))
+    }
+
+    fn parse(&mut self, header: &str) -> Result<()> {
+        let words: Vec<&str> = header.split_ascii_whitespace().collect();
+        let &[kind, width, height, scale] = words.as_slice() else { return Err(Error::damaged("not a float map")) };
+        let number = |word: &str, what: &str| {
+            let shown: String = word.chars().take(16).flat_map(char::escape_default).collect();
+            word.parse::<u32>().map_err(|_| Error::damaged(format!("the {what} is not a number: {shown}")))
+        };
+        let size = Size::new(number(width, "width")?, number(height, "height")?);
+        self.limits.check_size(size)?;
+        let scale = scale.parse::<f64>().ok().filter(|s| s.is_finite() && *s != 0.0);
+        let Some(scale) = scale else { return Err(Error::damaged("the scale is not a number other than 0")) };
+        let layout = if kind == "PF" { Layout::Rgb } else { Layout::Gray };
+        let mut metadata = Metadata::default();
+        match layout {
+            Layout::Gray => metadata.meaning = Meaning::values(),
+            _ => (metadata.meaning, metadata.transfer) = (Meaning::Linear, Transfer::Linear),
+        }
+        let mut facts = Facts::new(size, Form::Pixels { depth: Depth::F32, layout }, metadata);
+        facts.format = Some(Format::Pfm);
+        let order = if scale < 0.0 { "little" } else { "big" };
+        facts.stored = Some(format!("32-bit float {layout}, {order}-endian, lowest row first"));
+        if scale.abs() != 1.0 {
+            facts.remarks.push(format!("the file states a scale of {}, which is not applied", scale.abs()));
+        }
+        let row_bytes = (size.width as usize).saturating_mul(layout.channels()).saturating_mul(4);
+        self.rows = Some(Upended::new(row_bytes, size.height, &self.limits)?);
+        self.swapped = (scale < 0.0) != cfg!(target_endian = "little");
+        self.facts = Some(facts);
+        Ok(())
+    }
+}
+
+impl Decoder for PfmDecoder {
+    fn feed(&mut self, input: &[u8], out: &mut RowsOut<'_>) -> Result<(usize, Stop)> {
+        let Some(rows) = &mut self.rows else {
+            return Ok(match self.header(input)? {
+                Some(taken) => (taken, Stop::Facts),
+                None => (input.len(), Stop::NeedInput),
+            });
+        };
+        if out.is_full() && rows.have() == 0 {
+            return Ok((0, Stop::RowsGiven));
+        }
+        let mut rest = input;
+        if !rows.take(&mut rest) {
+            return Ok((input.len(), Stop::NeedInput));
+        }
+        let swapped = self.swapped;
+        let all = rows.give(out, |row, to| {
+            if let SamplesMut::F32(to) = to {
+                to.iter_mut().zip(row.as_chunks::<4>().0).for_each(|(to, bytes)| *to = f32::load(bytes, swapped));
+            }
+        });
+        Ok((input.len().saturating_sub(rest.len()), if all { Stop::Done } else { Stop::RowsGiven }))
+    }
+
+    fn facts(&self) -> Option<&Facts> {
+        self.facts.as_ref()
+    }
+
+    fn expected(&self) -> String {
+        match (&self.rows, &self.facts) {
+            (Some(rows), Some(facts)) => format!("row {} from below of {}", rows.have(), facts.size.height),
+            _ => "the rest of the header".to_string(),
+        }
+    }
+}
