@@ -27,7 +27,10 @@
 //! `[(x, y)]` does, at the caller's line.
 #![warn(clippy::print_stdout, clippy::print_stderr)]
 // A build without some of the formats has helpers that only those use.
-#![cfg_attr(not(all(feature = "png", feature = "pnm", feature = "pfm", feature = "qoi")), allow(dead_code))]
+#![cfg_attr(
+    not(all(feature = "png", feature = "pnm", feature = "pfm", feature = "bmp", feature = "qoi")),
+    allow(dead_code)
+)]
 
 pub mod access;
 pub mod color;

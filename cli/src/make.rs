@@ -91,7 +91,7 @@ impl Becomes {
 /// How the file is written.
 #[derive(Debug, Clone, Args)]
 pub(crate) struct Written {
-    /// The format, where the ending does not say it: png, pgm, ppm, pam
+    /// The format, where the ending does not say it: png, pgm, ppm, pbm, pam, pfm, bmp, qoi
     #[arg(long, value_name = "NAME", help_heading = "Writing")]
     format: Option<String>,
     /// How hard to compress, where the format does: 0 stores, 9 is slowest (3 by default)

@@ -90,6 +90,8 @@ pub(super) fn decoder_for(format: Format, limits: Limits) -> Result<Box<dyn Deco
         Format::Png => Ok(Box::new(super::png::PngDecoder::new(limits))),
         #[cfg(feature = "pnm")]
         Format::Pnm | Format::Pam => Ok(Box::new(super::pnm::PnmDecoder::new(format, limits))),
+        #[cfg(feature = "bmp")]
+        Format::Bmp => Ok(Box::new(super::bmp::BmpDecoder::new(limits))),
         #[cfg(feature = "pfm")]
         Format::Pfm => Ok(Box::new(super::pfm::PfmDecoder::new(limits))),
         #[cfg(feature = "qoi")]

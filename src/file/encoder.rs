@@ -30,6 +30,8 @@ pub(super) fn encoder_for(
         Format::Png => Ok(Box::new(super::png::PngEncoder::new(facts, options, out)?)),
         #[cfg(feature = "pnm")]
         Format::Pnm | Format::Pam => Ok(Box::new(super::pnm::PnmEncoder::new(format, ending, facts, out)?)),
+        #[cfg(feature = "bmp")]
+        Format::Bmp => Ok(Box::new(super::bmp::BmpEncoder::new(facts, out)?)),
         #[cfg(feature = "pfm")]
         Format::Pfm => Ok(Box::new(super::pfm::PfmEncoder::new(facts, out)?)),
         #[cfg(feature = "qoi")]

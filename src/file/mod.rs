@@ -7,6 +7,8 @@
 //! Not here: what is done with the pixels on the way ([`flow`](crate::flow)).
 #![cfg_attr(not(test), deny(clippy::indexing_slicing, clippy::arithmetic_side_effects, clippy::unwrap_used))]
 
+#[cfg(feature = "bmp")]
+mod bmp;
 mod decoder;
 mod encoder;
 #[cfg(feature = "png")]

@@ -37,7 +37,7 @@ impl Upended {
     }
 
     /// Gives the rows that are wanted, from the top; true once all are given.
-    pub(super) fn give(&mut self, out: &mut RowsOut<'_>, put: impl Fn(&[u8], SamplesMut<'_>)) -> bool {
+    pub(super) fn give(&mut self, out: &mut RowsOut<'_>, mut put: impl FnMut(&[u8], SamplesMut<'_>)) -> bool {
         while self.given < self.height {
             let from_below = (self.height.saturating_sub(self.given).saturating_sub(1)) as usize;
             let start = from_below.saturating_mul(self.row_bytes);

@@ -142,7 +142,8 @@ pub fn writable_endings() -> Vec<&'static str> {
     let maps: &[&str] = if cfg!(feature = "pnm") { &["pgm", "ppm", "pbm", "pnm", "pam"] } else { &[] };
     let qoi: &[&str] = if cfg!(feature = "qoi") { &["qoi"] } else { &[] };
     let pfm: &[&str] = if cfg!(feature = "pfm") { &["pfm"] } else { &[] };
-    [png, maps, pfm, qoi].concat()
+    let bmp: &[&str] = if cfg!(feature = "bmp") { &["bmp"] } else { &[] };
+    [png, maps, pfm, bmp, qoi].concat()
 }
 
 fn format_of(path: &Path) -> Result<Format> {

@@ -41,7 +41,8 @@ impl PfmDecoder {
             }
             return Ok(None);
         };
-        self.parse(&String::from_utf8_lossy(self.part.get(..end).unwrap_or_default()).into_owned())?;
+        let header = String::from_utf8_lossy(self.part.get(..end).unwrap_or_default()).into_owned();
+        self.parse(&header)?;
         self.part.clear();
         Ok(Some(end.saturating_add(1).saturating_sub(before)))
     }

@@ -34,7 +34,7 @@ pub(super) fn passes(header: &Header) -> Vec<Pass> {
 /// Puts a pass's row, its samples taken apart, where it belongs among rows of `width` pixels of `N` bytes.
 pub(super) fn scatter(pass: &Pass, row: u32, from: &[u8], canvas: &mut [u8], width: u32, pixel_bytes: usize) {
     // The pass lies inside the picture, whose canvas is width x height x pixel_bytes long.
-    let y = pass.y as usize + row as usize * pass.dy as usize;
+    let y = (row as usize).saturating_mul(pass.dy as usize).saturating_add(pass.y as usize);
     let start = y.saturating_mul(width as usize).saturating_add(pass.x as usize).saturating_mul(pixel_bytes);
     let step = (pass.dx as usize).saturating_mul(pixel_bytes);
     let places = canvas.get_mut(start..).unwrap_or_default().chunks_mut(step);

@@ -1,0 +1,97 @@
+//! Writing: version 3 headers, version 4 where there is alpha; the lowest row first.
+
+use crate::error::Result;
+use crate::file::encoder::{Encoder, cannot_hold, left_out, put_bytes};
+use crate::frame::{Facts, Form, Format, Metadata, Pixels, Resolution, ResolutionUnit, SamplesRef};
+use crate::pixel::{Depth, Layout};
+use std::io::Write;
+
+/// Metres in an inch.
+const INCH: f64 = 0.0254;
+
+/// An encoder of bitmaps: given rows, gives bytes once all have come.
+pub(in crate::file) struct BmpEncoder {
+    layout: Layout,
+    row_bytes: usize,
+    /// The rows from the top.
+    rows: Vec<Vec<u8>>,
+    remarks: Vec<String>,
+}
+
+impl BmpEncoder {
+    /// Starts a file with its headers.
+    pub(in crate::file) fn new(facts: &Facts, out: &mut dyn Write) -> Result<BmpEncoder> {
+        let refuse = |what: &str, remedy: &str| Err(cannot_hold(Format::Bmp, what, remedy));
+        let (layout, bits) = match facts.form {
+            Form::Pixels { depth: Depth::U16, .. } => return refuse("u16 samples", "add --depth u8"),
+            Form::Pixels { layout: Layout::Gray, .. } => (Layout::Gray, 8u16),
+            Form::Pixels { layout: Layout::Rgb, .. } => (Layout::Rgb, 24),
+            Form::Pixels { layout: Layout::Rgba, .. } => (Layout::Rgba, 32),
+            _ => return refuse("gray with alpha", "add --as color, or --flatten COLOUR"),
+        };
+        let row_bytes = (facts.size.width as usize).saturating_mul(usize::from(bits)).div_ceil(32).saturating_mul(4);
+        let information = if bits == 32 { 108u32 } else { 40 };
+        let palette = if bits == 8 { 1024u32 } else { 0 };
+        let data_at = information.saturating_add(14).saturating_add(palette);
+        let pixels = (row_bytes as u64).saturating_mul(u64::from(facts.size.height));
+        let all = pixels.saturating_add(u64::from(data_at));
+        let sides = (i32::try_from(facts.size.width), i32::try_from(facts.size.height));
+        let (Ok(all), (Ok(width), Ok(height))) = (u32::try_from(all), sides) else {
+            return refuse(&format!("{} pixels of {bits} bits", facts.size), "the file must stay below 4 GiB");
+        };
+        let mut head = b"BM".to_vec();
+        let mut put = |numbers: &[u32]| numbers.iter().for_each(|n| head.extend(n.to_le_bytes()));
+        put(&[all, 0, data_at, information, width as u32, height as u32]);
+        head.extend([1, 0]);
+        head.extend(bits.to_le_bytes());
+        let mut put = |numbers: &[u32]| numbers.iter().for_each(|n| head.extend(n.to_le_bytes()));
+        let [x, y] = pixels_a_metre(&facts.metadata);
+        put(&[if bits == 32 { 3 } else { 0 }, pixels as u32, x, y, 0, 0]);
+        if bits == 32 {
+            // Masks of red, green, blue and alpha, and sRGB as the colour space.
+            put(&[0xff_0000, 0xff00, 0xff, 0xff00_0000, u32::from_le_bytes(*b"BGRs")]);
+            put(&[0; 12]);
+        }
+        if bits == 8 {
+            (0..=255u8).for_each(|v| head.extend([v, v, v, 0]));
+        }
+        put_bytes(out, &head)?;
+        // The resolution has a place.
+        let others = Metadata { resolution: None, ..facts.metadata.clone() };
+        Ok(BmpEncoder { layout, row_bytes, rows: Vec::new(), remarks: left_out(&others, true) })
+    }
+}
+
+fn pixels_a_metre(metadata: &Metadata) -> [u32; 2] {
+    match metadata.resolution {
+        Some(Resolution { x, y, unit: ResolutionUnit::Metre }) => [x, y].map(|v| (v + 0.5) as u32),
+        Some(Resolution { x, y, unit: ResolutionUnit::Inch }) => [x, y].map(|v| (v / INCH + 0.5) as u32),
+        _ => [0, 0],
+    }
+}
+
+impl Encoder for BmpEncoder {
+    fn put(&mut self, rows: &Pixels, _out: &mut dyn Write) -> Result<()> {
+        for y in 0..rows.size().height {
+            // `new` has let only bytes through.
+            let SamplesRef::U8(samples) = rows.row(y) else { continue };
+            let mut row = Vec::with_capacity(self.row_bytes);
+            match self.layout {
+                Layout::Rgb => samples.as_chunks::<3>().0.iter().for_each(|&[r, g, b]| row.extend([b, g, r])),
+                Layout::Rgba => samples.as_chunks::<4>().0.iter().for_each(|&[r, g, b, a]| row.extend([b, g, r, a])),
+                _ => row.extend_from_slice(samples),
+            }
+            row.resize(self.row_bytes, 0);
+            self.rows.push(row);
+        }
+        Ok(())
+    }
+
+    fn finish(&mut self, out: &mut dyn Write) -> Result<()> {
+        self.rows.drain(..).rev().try_for_each(|row| put_bytes(out, &row))
+    }
+
+    fn remarks(&self) -> Vec<String> {
+        self.remarks.clone()
+    }
+}
