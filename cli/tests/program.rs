@@ -42,6 +42,24 @@ fn facts_say_what_a_file_holds() {
 }
 
 #[test]
+fn a_scan_says_what_the_pixels_use() {
+    let folder = Folder::new();
+    let color = folder.path("gray-as-color.png");
+    out(&["save", &demo("quay-fog.png"), &color, "--as", "color"]);
+    let text = out(&["facts", &color, "--scan"]);
+    assert!(text.contains("gray stored as rgb") && text.contains("r from 104 to 203, 39.1 % of the range"), "{text}");
+    let bits = folder.path("bits.pbm");
+    out(&["depth", &demo("quay-fog.png"), &bits, "--bits", "1"]);
+    let scan = &json(&["facts", &bits, "--scan", "--json"])[0]["scan"];
+    assert_eq!((scan["two_valued"].as_bool(), scan["gray"].as_bool()), (Some(true), None));
+    assert_eq!(scan["channels"][0]["used"].as_f64(), Some(1.0));
+    let four = folder.path("four.png");
+    out(&["channels", &demo("quay-dawn.png"), &four, "--pick", "r,g,b,full"]);
+    let text = out(&["facts", &four, "--scan"]);
+    assert!(text.contains("opaque: alpha is full everywhere") && text.contains("in colour"), "{text}");
+}
+
+#[test]
 fn a_pixel_shows_value_code_and_fraction() {
     let folder = Folder::new();
     let four = folder.path("four.pgm");

@@ -4,7 +4,9 @@
 
 mod histogram;
 mod levels;
+mod scan;
 mod stats;
 
 pub use histogram::{ChannelHistogram, Histogram, HistogramRules, content_histogram, histogram};
+pub use scan::Scan;
 pub use stats::{ChannelStats, stats};

@@ -4,9 +4,10 @@ use crate::args::Shared;
 use crate::fail::Done;
 use crate::look;
 use crate::open;
-use crate::text::{Align, safe, table};
+use crate::text::{Align, number, safe, table};
 use clap::Args;
 use rahmen::frame::{Resolution, ResolutionUnit};
+use rahmen::measure::Scan;
 use rahmen::{Form, Meaning, Space, Transfer};
 use serde::Serialize;
 use std::path::{Path, PathBuf};
@@ -17,6 +18,9 @@ pub(crate) struct Facts {
     /// The files; - is standard input
     #[arg(required = true, value_name = "FILE")]
     files: Vec<PathBuf>,
+    /// Also read the pixels: two-valued? gray stored as rgb? opaque? which range is used?
+    #[arg(long)]
+    scan: bool,
     /// As JSON: an array with one object a file
     #[arg(long)]
     json: bool,
@@ -40,8 +44,30 @@ struct Report {
     icc: Option<usize>,
     resolution: Option<Resolution>,
     pages: u32,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    scan: Option<Scanned>,
     #[serde(skip)]
     facts: rahmen::Facts,
+}
+
+/// What the pixels use, where they were read.
+#[derive(Debug, Serialize)]
+struct Scanned {
+    two_valued: bool,
+    /// Whether no pixel has colour, where they could.
+    gray: Option<bool>,
+    opaque: Option<bool>,
+    nan: u64,
+    channels: Vec<Used>,
+}
+
+#[derive(Debug, Serialize)]
+struct Used {
+    name: String,
+    min: f64,
+    max: f64,
+    /// Share of the possible range, for integers.
+    used: Option<f64>,
 }
 
 #[derive(Debug, Serialize)]
@@ -53,13 +79,15 @@ struct Channel {
 impl Facts {
     pub(crate) fn run(self, shared: &Shared) -> Done {
         let form = if self.json { look::Form::Json } else { look::Form::Text };
-        look::each(&self.files, form, |file| report(file, shared), text)
+        look::each(&self.files, form, |file| report(file, self.scan, shared), text)
     }
 }
 
-fn report(file: &Path, shared: &Shared) -> Done<Report> {
+fn report(file: &Path, scan: bool, shared: &Shared) -> Done<Report> {
     use rahmen::flow::Source;
-    let facts = open::open(file, shared)?.facts().clone();
+    let mut reader = open::open(file, shared)?;
+    let facts = reader.facts().clone();
+    let scan = if scan { Some(scanned(&mut reader, file)?) } else { None };
     let (layout, depth) = match &facts.form {
         Form::Pixels { depth, layout } => (Some(layout.name()), depth.name().to_string()),
         Form::Planes { number, .. } => (None, number.name().to_string()),
@@ -86,8 +114,63 @@ fn report(file: &Path, shared: &Shared) -> Done<Report> {
         icc: facts.metadata.icc.as_ref().map(Vec::len),
         resolution: facts.metadata.resolution,
         pages: facts.pages,
+        scan,
         facts,
     })
+}
+
+/// Reads the pixels strip by strip.
+fn scanned(reader: &mut rahmen::file::Reader, file: &Path) -> Done<Scanned> {
+    use rahmen::flow::Source;
+    let mut scan = Scan::default();
+    while let Some(strip) = reader.next(64).map_err(|e| e.in_file(open::name_of(file)))? {
+        scan.add(&strip.content);
+    }
+    let facts = reader.facts();
+    let names = facts.form.channel_names().into_iter().zip(&scan.used);
+    let used = |channel: usize, min: f64, max: f64| match &facts.form {
+        Form::Pixels { depth, .. } => {
+            let code = |v: f64| facts.metadata.code(channel, *depth, v as u32).map(f64::from);
+            let levels = f64::from(facts.metadata.top_code(channel, *depth)?) + 1.0;
+            Some((code(max)? - code(min)? + 1.0) / levels)
+        }
+        Form::Planes { .. } => None,
+    };
+    let channels = names.enumerate().map(|(i, (name, &(min, max)))| Used { name, min, max, used: used(i, min, max) });
+    Ok(Scanned {
+        two_valued: scan.is_two_valued(),
+        gray: scan.is_gray(),
+        opaque: scan.is_opaque(),
+        nan: scan.nan,
+        channels: channels.collect(),
+    })
+}
+
+/// What a scan found, in words, a line each.
+fn scan_words(scan: &Scanned) -> Vec<String> {
+    let mut lines = Vec::new();
+    if scan.two_valued {
+        lines
+            .push("two-valued: at most two different pixels (`rahmen depth --bits 1` stores gray ones in bits)".into());
+    }
+    match scan.gray {
+        Some(true) => lines.push("gray stored as rgb: no pixel has colour (--as gray loses nothing)".into()),
+        Some(false) => lines.push("in colour".into()),
+        None => {}
+    }
+    match scan.opaque {
+        Some(true) => lines.push("opaque: alpha is full everywhere".into()),
+        Some(false) => lines.push("translucent in places".into()),
+        None => {}
+    }
+    if scan.nan > 0 {
+        lines.push("holds numbers that are not a number (NaN)".into());
+    }
+    for c in &scan.channels {
+        let share = c.used.map_or(String::new(), |used| format!(", {:.1} % of the range", used * 100.0));
+        lines.push(format!("{} from {} to {}{share}", safe(&c.name), number(c.min), number(c.max)));
+    }
+    lines
 }
 
 fn text(report: &Report) -> String {
@@ -123,11 +206,21 @@ fn text(report: &Report) -> String {
     if facts.pages > 1 {
         row("pages", facts.pages.to_string());
     }
+    if let Some(t) = m.changed {
+        let (date, clock) = ((t.year, t.month, t.day), (t.hour, t.minute, t.second));
+        row("changed", format!("{}-{:02}-{:02} {:02}:{:02}:{:02}", date.0, date.1, date.2, clock.0, clock.1, clock.2));
+    }
+    if let Some(bits) = &m.significant_bits {
+        row("had bits", bits.iter().map(u8::to_string).collect::<Vec<_>>().join(", "));
+    }
     for text in &m.text {
         row("text", format!("{}: {}", safe(&text.keyword), safe(&text.text)));
     }
     for remark in &facts.remarks {
         row("note", safe(remark));
+    }
+    for (i, line) in report.scan.iter().flat_map(scan_words).enumerate() {
+        row(if i == 0 { "scan" } else { "" }, line);
     }
     format!("{}\n{}", safe(&report.file), table("  ", &[Align::Left, Align::Left], &rows))
 }
