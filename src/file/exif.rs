@@ -1,11 +1,17 @@
-//! The one field of an EXIF block that changes how pixels are seen: the orientation. The block is a TIFF structure
-//! (JEITA CP-3451, 4.5; TIFF 6.0, section 2); everything else in it is carried as it stands.
+//! The fields of an EXIF block that speak of the pixels themselves: the orientation, read and written, and sizes, which are
+//! corrected on writing. The block is a TIFF structure (JEITA CP-3451, 4.5; TIFF 6.0, section 2); everything else in it is
+//! carried as it stands.
 
-use crate::frame::Orientation;
+use crate::frame::{Orientation, Size};
 
 /// The tag Orientation (4.6.4 A) and the type SHORT.
 const ORIENTATION: u16 = 0x0112;
 const SHORT: u16 = 3;
+
+/// The type LONG, the tag of the EXIF directory, and those of width and height in the first directory and in that one.
+const LONG: u16 = 4;
+const EXIF_DIRECTORY: u16 = 0x8769;
+const SIDES: [[u16; 2]; 2] = [[0x0100, 0x0101], [0xa002, 0xa003]];
 
 /// Numbers of a block, in its byte order.
 #[derive(Clone, Copy)]
@@ -58,6 +64,42 @@ impl<'a> Block<'a> {
         })
     }
 
+    /// Where the entry of a tag is in the directory that starts at `directory`.
+    fn entry_of(&self, directory: usize, tag: u16) -> Option<usize> {
+        let count = usize::from(self.word(directory)?);
+        (0..count).find_map(|i| {
+            let entry = directory.checked_add(2)?.checked_add(i.checked_mul(12)?)?;
+            (self.word(entry)? == tag).then_some(entry)
+        })
+    }
+
+    /// What has to be written where, so that the sizes in the block are `size`. Where they were others, the preview in the
+    /// second directory no longer shows the picture: the link to it goes.
+    fn size_edits(&self, size: Size) -> Option<Vec<(usize, Vec<u8>)>> {
+        let (first, count) = self.directory()?;
+        let own = self.entry_of(first, EXIF_DIRECTORY).and_then(|e| self.long(e.checked_add(8)?)).map(|at| at as usize);
+        let mut edits = Vec::new();
+        for (directory, tags) in [Some(first), own].into_iter().zip(SIDES) {
+            for (tag, side) in tags.into_iter().zip([size.width, size.height]) {
+                let Some(entry) = directory.and_then(|d| self.entry_of(d, tag)) else { continue };
+                let (kind, value) = (entry.checked_add(2)?, entry.checked_add(8)?);
+                let stated = match self.word(kind)? {
+                    SHORT => u32::from(self.word(value)?),
+                    LONG => self.long(value)?,
+                    _ => continue,
+                };
+                if stated != side {
+                    edits.push((kind, self.put_word(LONG).to_vec()));
+                    edits.push((value, self.put_long(side).to_vec()));
+                }
+            }
+        }
+        if !edits.is_empty() {
+            edits.push((first.checked_add(2)?.checked_add(count.checked_mul(12)?)?, vec![0; 4]));
+        }
+        Some(edits)
+    }
+
     /// The entry for an orientation.
     fn entry(&self, orientation: Orientation) -> Vec<u8> {
         let [tag, kind, value] = [ORIENTATION, SHORT, orientation.exif()].map(|v| self.put_word(v));
@@ -71,9 +113,22 @@ pub(super) fn orientation_of(exif: &[u8]) -> Option<Orientation> {
     Orientation::from_exif(block.word(block.orientation_at()?)?)
 }
 
+/// The block for a picture of this orientation and size: see [`with_orientation`]; sizes that it states are corrected, and
+/// a preview of another picture is cut off.
+pub(super) fn for_picture(exif: Option<&[u8]>, orientation: Orientation, size: Size) -> Option<Vec<u8>> {
+    let mut out = with_orientation(exif, orientation)?;
+    let edits = Block::open(&out).and_then(|block| block.size_edits(size)).unwrap_or_default();
+    for (at, bytes) in edits {
+        if let Some(place) = at.checked_add(bytes.len()).and_then(|end| out.get_mut(at..end)) {
+            place.copy_from_slice(&bytes);
+        }
+    }
+    Some(out)
+}
+
 /// A block that states this orientation: the given one changed in that place or by a directory with one more entry, or a
 /// new one with nothing else. `None` where there is nothing to state.
-pub(super) fn with_orientation(exif: Option<&[u8]>, orientation: Orientation) -> Option<Vec<u8>> {
+fn with_orientation(exif: Option<&[u8]>, orientation: Orientation) -> Option<Vec<u8>> {
     let Some(bytes) = exif else {
         return (!orientation.is_upright()).then(|| {
             let empty = Block { bytes: &[], big: true };
@@ -156,6 +211,33 @@ mod tests {
                 }
                 assert_eq!(with_orientation(None, o).and_then(|b| orientation_of(&b)), (exif > 1).then_some(o));
             }
+        }
+    }
+
+    #[test]
+    fn sizes_are_corrected_and_a_preview_of_another_size_is_cut_off() {
+        // Width, height and the EXIF directory in the first one, which links to a second; then the EXIF directory.
+        let make = |w: u32, h: u32, link: u32| {
+            let mut out = b"II\x2a\0\x08\0\0\0\x03\0".to_vec();
+            for (tag, kind, value) in [(0x100u16, 3u16, w), (0x101, 4, h), (0x8769, 4, 50)] {
+                out.extend([tag.to_le_bytes(), kind.to_le_bytes()].concat());
+                out.extend([1, value].map(u32::to_le_bytes).concat());
+            }
+            out.extend(link.to_le_bytes());
+            out.extend([2, 0]);
+            for (tag, value) in [(0xa002u16, w), (0xa003, h)] {
+                out.extend([tag.to_le_bytes(), 4u16.to_le_bytes()].concat());
+                out.extend([1, value].map(u32::to_le_bytes).concat());
+            }
+            out
+        };
+        let same = make(30, 20, 99);
+        assert_eq!(for_picture(Some(&same), Orientation::UPRIGHT, Size::new(30, 20)), Some(same.clone()));
+        let mut want = make(7, 70_000, 0);
+        want[12] = 4; // the width is a LONG now
+        assert_eq!(for_picture(Some(&same), Orientation::UPRIGHT, Size::new(7, 70_000)), Some(want));
+        for length in 0..same.len() {
+            assert!(for_picture(Some(&same[..length]), Orientation::UPRIGHT, Size::new(1, 1)).is_some());
         }
     }
 

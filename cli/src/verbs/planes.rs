@@ -88,6 +88,7 @@ impl Merge {
         let names: Vec<&str> = self.channels.iter().map(|(name, _)| name.as_str()).collect();
         let layout = layout_of(&names).map_err(Failure::words)?;
         let mut planes: Vec<Pixels> = Vec::new();
+        let mut tops: Vec<Vec<u32>> = Vec::new();
         let mut first: Option<Facts> = None;
         for wanted in layout.channel_names() {
             // The names are just those of the layout, so each has its file.
@@ -107,12 +108,15 @@ impl Merge {
                 )
                 .into());
             }
+            tops.push(picture.metadata().top_codes.clone().unwrap_or_default());
             planes.push(picture.pixels()?.clone());
         }
         let Some(facts) = first else { return Err(Failure::words("merge needs a channel and its file")) };
         let content = merged(&planes, layout)?;
         let mut metadata = facts.metadata.after(Change::Channels { channels: layout.channels(), model: true });
-        metadata.top_codes = None;
+        // One for all channels where the files agree, none where they do not.
+        metadata.top_codes =
+            tops.windows(2).all(|two| two[0] == two[1]).then(|| tops.concat()).filter(|t| !t.is_empty());
         let picture = Picture::new(content, metadata);
         let to = picture.facts();
         write_whole(&self.output, picture, &self.written, shared)?;

@@ -219,7 +219,7 @@ pub(super) fn write(
         let [x, y] = [x, y].map(|v| ((v * scale + 0.5) as u32).to_be_bytes());
         behind.push((*b"pHYs", x.into_iter().chain(y).chain([code]).collect()));
     }
-    if let Some(block) = exif::with_orientation(metadata.exif.as_deref(), metadata.orientation) {
+    if let Some(block) = exif::for_picture(metadata.exif.as_deref(), metadata.orientation, header.size) {
         behind.push((*b"eXIf", block));
     }
     if let Some(t) = metadata.changed {
