@@ -63,7 +63,8 @@ const ROWS: u32 = 16;
 /// Pixels as another type: depths are rescaled, gray is repeated, colour becomes gray by the weights, a new alpha is full.
 ///
 /// Where both depth and layout change, the layout is changed at the finer of the two depths, so that values are rounded
-/// on the way down once. One pass where only one of them changes; two otherwise, the second within the cache.
+/// on the way down once. One pass where only one of them changes (and the target's rows have no gaps between them, where
+/// it is the layout); two otherwise, the second within the cache.
 ///
 /// # Errors
 /// Alpha that the target has no place for (unless the rules say what becomes of it), cmyk as a target from anything
@@ -122,6 +123,18 @@ fn band<P: Stored, Q: Stored>(view: View<'_, P>, mut target: ViewMut<'_, Q>, rul
         Region { y, height, ..view.size().region() }
     };
     let size = Size::new(view.width(), ROWS.min(view.height()));
+    let whole = target.size();
+    if P::Number::DEPTH == Q::Number::DEPTH
+        && rules.window.is_none()
+        && let Some(numbers) = target.as_packed_mut().and_then(|n| P::Number::pick_mut(Q::Number::lend(n)))
+    {
+        // The same sample type on both sides: nothing has to lie between.
+        let mut same = ViewMut::<Q::Over<P::Number>>::packed(numbers, whole)?;
+        for y in (0..view.height()).step_by(ROWS as usize) {
+            layout_into(view.region(strip(y))?, same.reborrow().region(strip(y))?, rules)?;
+        }
+        return Ok(());
+    }
     if P::Number::DEPTH < Q::Number::DEPTH || rules.window.is_some() {
         let mut between = Frame::<P::Over<Q::Number>>::new(size)?;
         for y in (0..view.height()).step_by(ROWS as usize) {
@@ -195,17 +208,16 @@ fn layout_into<P: Stored + Pixel<Number = S>, Q: Stored + Pixel<Number = S>, S: 
             }
             Ok(())
         }
-        (_, Layout::Gray | Layout::GrayAlpha) => {
+        // One number a pixel: the target's numbers are the gray values.
+        (_, Layout::Gray) => gray_into(view, target.into_numbers()?, rules.weights, Threads::ONE),
+        (_, Layout::GrayAlpha) => {
             let mut plain = Frame::new(view.size())?;
             gray_into(view, plain.view_mut(), rules.weights, Threads::ONE)?;
             for y in 0..view.height() {
                 let to = target.row_numbers_mut(y).chunks_exact_mut(Q::CHANNELS);
                 let from = view.row_numbers(y).chunks_exact(P::CHANNELS);
                 for ((to, from), gray) in to.zip(from).zip(plain.row(y)) {
-                    to[0] = gray.v;
-                    if let Some(alpha) = to.get_mut(1) {
-                        *alpha = if P::ALPHA { from[P::CHANNELS - 1] } else { S::FULL };
-                    }
+                    (to[0], to[1]) = (gray.v, if P::ALPHA { from[P::CHANNELS - 1] } else { S::FULL });
                 }
             }
             Ok(())

@@ -54,6 +54,8 @@ pub trait Sample: Number {
     #[doc(hidden)]
     fn pick_mut<'a>(samples: crate::frame::SamplesMut<'a>) -> Option<&'a mut [Self]>;
     #[doc(hidden)]
+    fn lend(samples: &mut [Self]) -> crate::frame::SamplesMut<'_>;
+    #[doc(hidden)]
     fn take(samples: crate::frame::Samples) -> Result<Vec<Self>, crate::frame::Samples>;
     #[doc(hidden)]
     fn wrap(samples: Vec<Self>) -> crate::frame::Samples;
@@ -181,6 +183,9 @@ impl Sample for u8 {
     fn pick_mut<'a>(samples: crate::frame::SamplesMut<'a>) -> Option<&'a mut [Self]> {
         if let crate::frame::SamplesMut::U8(s) = samples { Some(s) } else { None }
     }
+    fn lend(samples: &mut [Self]) -> crate::frame::SamplesMut<'_> {
+        crate::frame::SamplesMut::U8(samples)
+    }
     fn take(samples: crate::frame::Samples) -> Result<Vec<Self>, crate::frame::Samples> {
         if let crate::frame::Samples::U8(s) = samples { Ok(s) } else { Err(samples) }
     }
@@ -252,6 +257,9 @@ impl Sample for u16 {
     fn pick_mut<'a>(samples: crate::frame::SamplesMut<'a>) -> Option<&'a mut [Self]> {
         if let crate::frame::SamplesMut::U16(s) = samples { Some(s) } else { None }
     }
+    fn lend(samples: &mut [Self]) -> crate::frame::SamplesMut<'_> {
+        crate::frame::SamplesMut::U16(samples)
+    }
     fn take(samples: crate::frame::Samples) -> Result<Vec<Self>, crate::frame::Samples> {
         if let crate::frame::Samples::U16(s) = samples { Ok(s) } else { Err(samples) }
     }
@@ -319,6 +327,9 @@ impl Sample for f32 {
     }
     fn pick_mut<'a>(samples: crate::frame::SamplesMut<'a>) -> Option<&'a mut [Self]> {
         if let crate::frame::SamplesMut::F32(s) = samples { Some(s) } else { None }
+    }
+    fn lend(samples: &mut [Self]) -> crate::frame::SamplesMut<'_> {
+        crate::frame::SamplesMut::F32(samples)
     }
     fn take(samples: crate::frame::Samples) -> Result<Vec<Self>, crate::frame::Samples> {
         if let crate::frame::Samples::F32(s) = samples { Ok(s) } else { Err(samples) }

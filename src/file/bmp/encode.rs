@@ -14,7 +14,7 @@ pub(in crate::file) struct BmpEncoder {
     layout: Layout,
     row_bytes: usize,
     /// The rows from the top.
-    rows: Vec<Vec<u8>>,
+    bytes: Vec<u8>,
     remarks: Vec<String>,
 }
 
@@ -58,7 +58,7 @@ impl BmpEncoder {
         put_bytes(out, &head)?;
         // The resolution has a place.
         let others = Metadata { resolution: None, ..facts.metadata.clone() };
-        Ok(BmpEncoder { layout, row_bytes, rows: Vec::new(), remarks: left_out(&others, true) })
+        Ok(BmpEncoder { layout, row_bytes, bytes: Vec::new(), remarks: left_out(&others, true) })
     }
 }
 
@@ -75,20 +75,20 @@ impl Encoder for BmpEncoder {
         for y in 0..rows.size().height {
             // `new` has let only bytes through.
             let SamplesRef::U8(samples) = rows.row(y) else { continue };
-            let mut row = Vec::with_capacity(self.row_bytes);
+            let row = &mut self.bytes;
+            let end = row.len().saturating_add(self.row_bytes);
             match self.layout {
                 Layout::Rgb => samples.as_chunks::<3>().0.iter().for_each(|&[r, g, b]| row.extend([b, g, r])),
                 Layout::Rgba => samples.as_chunks::<4>().0.iter().for_each(|&[r, g, b, a]| row.extend([b, g, r, a])),
                 _ => row.extend_from_slice(samples),
             }
-            row.resize(self.row_bytes, 0);
-            self.rows.push(row);
+            row.resize(end, 0);
         }
         Ok(())
     }
 
     fn finish(&mut self, out: &mut dyn Write) -> Result<()> {
-        self.rows.drain(..).rev().try_for_each(|row| put_bytes(out, &row))
+        self.bytes.chunks(self.row_bytes.max(1)).rev().try_for_each(|row| put_bytes(out, row))
     }
 
     fn remarks(&self) -> Vec<String> {

@@ -9,7 +9,8 @@ use std::io::Write;
 /// An encoder of float maps: given rows, gives bytes once all have come.
 pub(in crate::file) struct PfmEncoder {
     /// The rows from the top.
-    rows: Vec<Vec<u8>>,
+    bytes: Vec<u8>,
+    row_bytes: usize,
     remarks: Vec<String>,
 }
 
@@ -38,7 +39,9 @@ impl PfmEncoder {
         if kind == "PF" && (encoded || m.transfer != Transfer::Linear) {
             remarks.push("the numbers are written as they are; a colour float map holds linear light".into());
         }
-        Ok(PfmEncoder { rows: Vec::new(), remarks })
+        let channels = if kind == "PF" { 3 } else { 1 };
+        let row_bytes = (facts.size.width as usize).saturating_mul(channels).saturating_mul(4).max(1);
+        Ok(PfmEncoder { bytes: Vec::new(), row_bytes, remarks })
     }
 }
 
@@ -47,13 +50,13 @@ impl Encoder for PfmEncoder {
         for y in 0..rows.size().height {
             // `new` has let only floats through.
             let SamplesRef::F32(row) = rows.row(y) else { continue };
-            self.rows.push(row.iter().flat_map(|v| v.to_le_bytes()).collect());
+            self.bytes.extend(row.iter().flat_map(|v| v.to_le_bytes()));
         }
         Ok(())
     }
 
     fn finish(&mut self, out: &mut dyn Write) -> Result<()> {
-        self.rows.drain(..).rev().try_for_each(|row| put_bytes(out, &row))
+        self.bytes.chunks(self.row_bytes).rev().try_for_each(|row| put_bytes(out, row))
     }
 
     fn remarks(&self) -> Vec<String> {
