@@ -17,7 +17,7 @@ pub enum Overlap {
 }
 
 impl TileGrid {
-    /// The size of what the tiles make up together: the picture, or less of it with [`Rest::Drop`].
+    /// The size of what the tiles make up together: the picture, or less of it with [`Rest::Drop`](super::Rest::Drop).
     ///
     /// # Errors
     /// Steps longer than the tile, which leave gaps that no tile holds.
