@@ -219,6 +219,11 @@ impl Error {
         self
     }
 
+    /// Whether the bytes of a file are to blame: damage, or an early end.
+    pub(crate) fn is_about_bytes(&self) -> bool {
+        matches!(self.0.kind, ErrorKind::Damaged(_) | ErrorKind::Truncated(_))
+    }
+
     #[cold]
     pub(crate) fn unusable(what: impl Into<String>) -> Self {
         ErrorKind::Unusable(what.into()).into()

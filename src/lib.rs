@@ -28,7 +28,16 @@
 #![warn(clippy::print_stdout, clippy::print_stderr)]
 // A build without some of the formats has helpers that only those use.
 #![cfg_attr(
-    not(all(feature = "png", feature = "pnm", feature = "pfm", feature = "bmp", feature = "qoi")),
+    not(all(
+        feature = "png",
+        feature = "pnm",
+        feature = "pfm",
+        feature = "bmp",
+        feature = "tga",
+        feature = "qoi",
+        feature = "npy",
+        feature = "raw"
+    )),
     allow(dead_code)
 )]
 

@@ -5,6 +5,7 @@ use crate::verbs::Verb;
 use crate::words::{self, RangeWord};
 use clap::{Args, Parser, ValueEnum};
 use rahmen::file::{Limits, ReadOptions};
+use rahmen::frame::RawLayout;
 use rahmen::{Facts, Region, Size, Threads};
 use std::io::Write;
 use std::path::Path;
@@ -31,6 +32,16 @@ pub(crate) struct Shared {
     /// Refuse pictures that take more memory than this, such as 4GiB (1GiB by default)
     #[arg(long, global = true, value_name = "SIZE", value_parser = words::memory, help_heading = "Everywhere")]
     pub(crate) limit_memory: Option<u64>,
+    /// Read this picture of several in a file, from 1
+    #[arg(long, global = true, value_name = "N", value_parser = clap::value_parser!(u32).range(1..))]
+    #[arg(help_heading = "Reading")]
+    pub(crate) page: Option<u32>,
+    /// Read plain bytes that lie like this: "order=bgra depth=u8 size=640x480 stride=2568 offset=0 alpha=ignored"
+    #[arg(long, global = true, value_name = "LAYOUT", value_parser = words::raw, help_heading = "Reading")]
+    pub(crate) raw: Option<RawLayout>,
+    /// Take what can be read of a damaged file; a note says how many rows that are
+    #[arg(long, global = true, help_heading = "Reading")]
+    pub(crate) salvage: bool,
     /// Print failures only
     #[arg(long, global = true, help_heading = "Everywhere")]
     pub(crate) quiet: bool,
@@ -46,7 +57,17 @@ impl Shared {
 
     pub(crate) fn read_options(&self) -> ReadOptions {
         let limits = Limits::default();
-        ReadOptions::limits(self.limit_memory.map_or(limits, |bytes| limits.memory(bytes)))
+        let mut options = ReadOptions::limits(self.limit_memory.map_or(limits, |bytes| limits.memory(bytes)));
+        options.page = self.page.unwrap_or(1);
+        options.raw = self.raw;
+        options.salvage = self.salvage;
+        options
+    }
+
+    /// A word about reading, if there is one: verbs that read no picture refuse it.
+    pub(crate) fn reading_word(&self) -> Option<&'static str> {
+        let words = [(self.page.is_some(), "--page"), (self.raw.is_some(), "--raw"), (self.salvage, "--salvage")];
+        words.into_iter().find_map(|(given, word)| given.then_some(word))
     }
 
     /// The same words, silent where that is asked for: the second of many files has no news.
@@ -119,6 +140,8 @@ pub(crate) enum As {
     Gray,
     /// Red, green, blue
     Color,
+    /// Numbers of at most 256 colours, with the palette
+    Indices,
 }
 
 /// Sample types.

@@ -6,8 +6,9 @@ use crate::open;
 use crate::words::{self, Color};
 use clap::Args;
 use rahmen::access::depth::Window;
-use rahmen::file::{WriteOptions, Writer};
+use rahmen::file::{ReadAs, ReadOptions, WriteOptions, Writer};
 use rahmen::flow::{Chain, Flatten, Sink, Source, Step, Strip, ToColor, ToDepth, ToGray, Turn};
+use rahmen::frame::RawLayout;
 use rahmen::{Facts, Form, Format, Picture};
 use std::path::{Path, PathBuf};
 
@@ -59,7 +60,7 @@ pub(crate) struct Becomes {
     /// Turned as the file's orientation asks for, before the work
     #[arg(long, help_heading = "On the way")]
     pub(crate) upright: bool,
-    /// Gray or colour, before the work
+    /// Gray, colour or numbers of colours, before the work
     #[arg(long = "as", value_enum, value_name = "FORM", help_heading = "On the way")]
     pub(crate) form: Option<As>,
     /// Before the work, values from LO to HI become black to white
@@ -79,6 +80,22 @@ impl Becomes {
         Ok(self.window.map(|(low, high)| Window::new(low, high)).transpose()?)
     }
 
+    /// What the reader is asked for, and what is left to do behind it. Colours are numbered while reading, so what
+    /// comes before that is done there too.
+    fn while_reading(&self, options: ReadOptions) -> Done<(ReadOptions, Becomes)> {
+        if self.form != Some(As::Indices) {
+            return Ok((options, self.clone()));
+        }
+        if self.flatten.is_some() {
+            return Err(Failure::words(
+                "--flatten makes new colours, --as indices has numbered them before; leave one out",
+            ));
+        }
+        let mut options = options.form(ReadAs::Indices);
+        (options.window, options.depth, options.upright) = (self.window()?, self.depth.map(Into::into), self.upright);
+        Ok((options, Becomes { upright: false, form: None, window: None, depth: None, flatten: None }))
+    }
+
     /// The depth that a window's fractions are held in: the picture's own.
     pub(crate) fn own_depth(input: &Facts) -> rahmen::Depth {
         match input.form {
@@ -91,12 +108,17 @@ impl Becomes {
 /// How the file is written.
 #[derive(Debug, Clone, Args)]
 pub(crate) struct Written {
-    /// The format, where the ending does not say it: png, pgm, ppm, pbm, pam, pfm, bmp, qoi
+    /// The format, where the ending does not say it: png, pgm, ppm, pbm, pam, pfm, bmp, tga, qoi, npy, raw
     #[arg(long, value_name = "NAME", help_heading = "Writing")]
     format: Option<String>,
     /// How hard to compress, where the format does: 0 stores, 9 is slowest (3 by default)
     #[arg(long, value_name = "0..9", value_parser = clap::value_parser!(u8).range(0..=9), help_heading = "Writing")]
     effort: Option<u8>,
+    /// Plain bytes that lie like this, whatever the ending: "order=bgra depth=u8 stride=2568" (as for --raw, without
+    /// the size)
+    #[arg(long, value_name = "LAYOUT", value_parser = words::raw_out, help_heading = "Writing")]
+    #[arg(conflicts_with = "format")]
+    raw_out: Option<RawLayout>,
 }
 
 impl Written {
@@ -108,14 +130,21 @@ impl Written {
         self.format.clone().or_else(|| own().filter(|e| known.contains(&e.as_str()))).unwrap_or_else(|| "png".into())
     }
 
-    pub(crate) fn options(&self, output: &Path) -> Done<WriteOptions> {
-        let mut options = WriteOptions::default();
+    pub(crate) fn options(&self, output: &Path, shared: &Shared) -> Done<WriteOptions> {
+        let mut options = WriteOptions::default().threads(shared.threads());
+        if let Some(layout) = self.raw_out {
+            return Ok(options.raw(layout));
+        }
         if let Some(effort) = self.effort {
             options = options.effort(effort);
         }
         match &self.format {
             Some(name) => {
                 let known = rahmen::file::writable_endings();
+                if name.eq_ignore_ascii_case("raw") {
+                    let how = "add --raw-out \"order=bgra depth=u8\" (or another layout) instead of --format raw";
+                    return Err(Failure::words(how));
+                }
                 let format = Format::of_ending(Path::new(&format!("x.{name}")));
                 let format = format.filter(|_| known.contains(&name.to_ascii_lowercase().as_str()));
                 let unknown = || format!("no format {name} can be written; known: {}", known.join(", "));
@@ -130,8 +159,8 @@ impl Written {
 }
 
 /// Starts the file that is to be written.
-pub(crate) fn create(output: &Path, facts: &Facts, written: &Written) -> Done<Writer> {
-    let options = written.options(output)?;
+pub(crate) fn create(output: &Path, facts: &Facts, written: &Written, shared: &Shared) -> Done<Writer> {
+    let options = written.options(output, shared)?;
     Ok(match output == Path::new("-") {
         true => Writer::to_stream(std::io::stdout(), facts, options).map_err(|e| e.in_file("standard output"))?,
         false => Writer::create(output, facts, options)?,
@@ -140,9 +169,11 @@ pub(crate) fn create(output: &Path, facts: &Facts, written: &Written) -> Done<Wr
 
 impl<V: Args + Making> Make<V> {
     pub(crate) fn run(self, shared: &Shared) -> Done {
-        let reader = open::open(&self.input, shared)?;
+        let (options, becomes) = self.becomes.while_reading(shared.read_options())?;
+        let reader = open::open_with(&self.input, options, shared)?;
+        let height = reader.stored().size.height;
         let input = reader.facts().clone();
-        let steps = all_steps(&self.verb, &input, &Context { shared, becomes: &self.becomes });
+        let steps = all_steps(&self.verb, &input, &Context { shared, becomes: &becomes });
         let steps = steps.map_err(|e| open::in_file(e, &self.input))?;
         for step in &steps {
             shared.tell(|| format!("step: {}", step.name()));
@@ -150,10 +181,11 @@ impl<V: Args + Making> Make<V> {
         let named = |e: rahmen::Error| e.in_file(open::name_of(&self.input));
         let mut chain = Chain::new(Box::new(reader), steps).map_err(named)?;
         let output = chain.facts().clone();
-        let mut writer = create(&self.output, &output, &self.written)?;
+        let mut writer = create(&self.output, &output, &self.written, shared)?;
         let remarks = writer.remarks();
         chain.run_into(&mut writer).map_err(named).map_err(pipe_is_no_failure)?;
         remarks.iter().for_each(|remark| shared.note(remark));
+        open::note_damage(&self.input, height, chain.take_damage(), shared);
         say_done(&self.input, &self.output, &input, &output, self.verb.remark(&input, &output), shared)
     }
 }
@@ -190,8 +222,9 @@ pub(crate) fn all_steps(verb: &dyn Making, input: &Facts, context: &Context<'_>)
         Some(As::Gray) => {
             add(&mut steps, &mut facts, Box::new(ToGray { threads: context.shared.threads(), ..ToGray::default() }))?
         }
-        Some(As::Color) => add(&mut steps, &mut facts, Box::new(ToColor))?,
-        Some(As::Stored) | None => {}
+        Some(As::Color) => add(&mut steps, &mut facts, Box::<ToColor>::default())?,
+        // Numbering colours is the reader's work.
+        Some(As::Stored | As::Indices) | None => {}
     }
     for step in verb.steps(&facts, context)? {
         add(&mut steps, &mut facts, step)?;
@@ -210,7 +243,7 @@ pub(crate) fn all_steps(verb: &dyn Making, input: &Facts, context: &Context<'_>)
 /// Writes a picture held whole, and says what the file could not hold.
 pub(crate) fn write_whole(output: &Path, picture: Picture, written: &Written, shared: &Shared) -> Done {
     let facts = picture.facts();
-    let mut writer = create(output, &facts, written)?;
+    let mut writer = create(output, &facts, written, shared)?;
     let remarks = writer.remarks();
     let (content, _) = picture.into_parts();
     let written = writer.put(&Strip { first_row: 0, content }).and_then(|()| writer.finish());

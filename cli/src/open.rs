@@ -2,9 +2,9 @@
 
 use crate::args::Shared;
 use crate::fail::{Done, Failure};
-use rahmen::file::Reader;
-use rahmen::flow::{Chain, PictureSink, Step};
-use rahmen::{ErrorKind, Picture};
+use rahmen::file::{self, ReadOptions, Reader};
+use rahmen::flow::{Chain, Damage, PictureSink, Source, Step};
+use rahmen::{ErrorKind, Facts, Picture};
 use std::path::{Path, PathBuf};
 
 /// What standard input is called in messages.
@@ -15,12 +15,27 @@ pub(crate) fn name_of(path: &Path) -> String {
     if path == Path::new("-") { STANDARD_INPUT.to_string() } else { path.display().to_string() }
 }
 
-/// Opens a picture and reads its header.
-pub(crate) fn open(path: &Path, shared: &Shared) -> Done<Reader> {
-    let reader = if path == Path::new("-") {
-        Reader::from_read(std::io::stdin(), shared.read_options()).map_err(|e| e.in_file(STANDARD_INPUT))
+/// What a file's header says; no more of it is read.
+pub(crate) fn facts(path: &Path, shared: &Shared) -> Done<Facts> {
+    let facts = if path == Path::new("-") {
+        file::facts_from(std::io::stdin(), shared.read_options()).map_err(|e| e.in_file(STANDARD_INPUT))
     } else {
-        Reader::open(path, shared.read_options())
+        file::facts_with(path, shared.read_options())
+    };
+    facts.map_err(|e| not_found(path, e))
+}
+
+/// Opens a picture as it is stored and reads its header.
+pub(crate) fn open(path: &Path, shared: &Shared) -> Done<Reader> {
+    open_with(path, shared.read_options(), shared)
+}
+
+/// Opens a picture and reads its header.
+pub(crate) fn open_with(path: &Path, options: ReadOptions, shared: &Shared) -> Done<Reader> {
+    let reader = if path == Path::new("-") {
+        Reader::from_read(std::io::stdin(), options).map_err(|e| e.in_file(STANDARD_INPUT))
+    } else {
+        Reader::open(path, options)
     };
     let reader = reader.map_err(|e| not_found(path, e))?;
     shared.tell(|| format!("{}: {} {}", name_of(path), reader.facts_text(), reader.stored_text()));
@@ -33,21 +48,33 @@ pub(crate) fn load(
     shared: &Shared,
     steps: impl FnOnce(&rahmen::Facts) -> Done<Vec<Box<dyn Step>>>,
 ) -> Done<Picture> {
-    use rahmen::flow::Source;
     let reader = open(path, shared)?;
+    let height = reader.stored().size.height;
     let steps = steps(reader.facts())?;
-    if steps.is_empty() {
-        return Ok(reader.read_whole().map_err(|e| e.in_file(name_of(path)))?);
-    }
     let whole = || {
+        if steps.is_empty() {
+            return reader.read_damaged();
+        }
         let mut chain = Chain::new(Box::new(reader), steps)?;
         let facts = chain.facts().clone();
         shared.read_options().limits.check_picture(&facts)?;
         let mut sink = PictureSink::new(&facts)?;
         chain.run_into(&mut sink)?;
-        sink.into_picture()
+        Ok((sink.into_picture()?, chain.take_damage()))
     };
-    Ok(whole().map_err(|e| e.in_file(name_of(path)))?)
+    let (picture, damage) = whole().map_err(|e| e.in_file(name_of(path)))?;
+    note_damage(path, height, damage, shared);
+    Ok(picture)
+}
+
+/// Says what of a damaged file could be read.
+pub(crate) fn note_damage(path: &Path, height: u32, damage: Option<Damage>, shared: &Shared) {
+    let Some(damage) = damage else { return };
+    let (name, good) = (name_of(path), height.saturating_sub(damage.rows_lost()));
+    let why = damage.error.to_string();
+    let why = why.strip_prefix(&format!("{name}: ")).unwrap_or(&why);
+    let others = if good < height { ", the others are zero" } else { "" };
+    shared.note(&format!("{name}: {good} of {height} rows could be read{others}: {why}"));
 }
 
 /// A failure that names the file, unless it does already.
@@ -97,11 +124,9 @@ trait Texts {
 
 impl Texts for Reader {
     fn facts_text(&self) -> String {
-        use rahmen::flow::Source;
         format!("{} {}", self.facts().size, self.facts().form.describe())
     }
     fn stored_text(&self) -> String {
-        use rahmen::flow::Source;
         let facts = self.facts();
         let format = facts.format.map_or("", |f| f.name());
         facts.stored.as_ref().map_or(String::new(), |stored| format!("({format}, {stored})"))

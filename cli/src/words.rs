@@ -2,6 +2,7 @@
 
 use rahmen::Size;
 use rahmen::access::Edge;
+use rahmen::frame::RawLayout;
 use std::str::FromStr;
 
 /// A half-open range of rows or columns, either end left out: `10..20`, `10..`, `..20`.
@@ -114,6 +115,19 @@ impl Color {
 pub(crate) fn size(word: &str) -> Result<Size, String> {
     let (w, h) = pair(word, 'x', "a size is WIDTHxHEIGHT, such as 640x480")?;
     Ok(Size::new(w, h))
+}
+
+/// How bytes lie in a file that is read: words of a raw layout, the size among them.
+pub(crate) fn raw(words: &str) -> Result<RawLayout, String> {
+    RawLayout::from_words(words, None).map_err(|e| e.to_string())
+}
+
+/// How bytes are to lie in a file that is written. The size is the picture's, so a word for it is refused.
+pub(crate) fn raw_out(words: &str) -> Result<RawLayout, String> {
+    if words.split_whitespace().any(|w| w.starts_with("size=")) {
+        return Err("the size is that of the picture that is written; leave size= out".to_string());
+    }
+    RawLayout::from_words(words, Some(Size::new(1, 1))).map_err(|e| e.to_string())
 }
 
 /// A range of values: `LO,HI`.

@@ -51,11 +51,24 @@ impl RawLayout {
                 let samples = memory.samples(&bytes[starts..starts + measures.row], self.swapped());
                 from_memory(self.order, samples, row, P::CHANNELS);
             }
-            if self.alpha == RawAlpha::Premultiplied {
-                memory.in_place(row, |from, to| divide_row(from, to, P::CHANNELS, P::ALPHA));
-            }
+            self.make_straight(row, &mut memory);
         }
         Ok(())
+    }
+
+    /// One row of pixels side by side: its bytes, without a gap, into as many samples as the layout has.
+    #[cfg_attr(not(feature = "raw"), allow(dead_code))]
+    pub(crate) fn read_row<S: Sample>(&self, bytes: &[u8], row: &mut [S]) {
+        let mut memory = Scratch::default();
+        from_memory(self.order, memory.samples(bytes, self.swapped()), row, self.layout().channels());
+        self.make_straight(row, &mut memory);
+    }
+
+    fn make_straight<S: Sample>(&self, row: &mut [S], memory: &mut Scratch<S>) {
+        if self.alpha == RawAlpha::Premultiplied {
+            let layout = self.layout();
+            memory.in_place(row, |from, to| divide_row(from, to, layout.channels(), layout.has_alpha()));
+        }
     }
 
     /// Writes pixels of the same size and type to foreign memory: [`read`](RawLayout::read) backwards. Bytes between

@@ -75,7 +75,7 @@ pub(super) fn multiply_row<S: Sample>(from: &[S], to: &mut [S], channels: usize,
 }
 
 /// A row of multiplied samples, straight.
-pub(super) fn divide_row<S: Sample>(from: &[S], to: &mut [S], channels: usize, alpha: bool) {
+pub(crate) fn divide_row<S: Sample>(from: &[S], to: &mut [S], channels: usize, alpha: bool) {
     match (channels, alpha) {
         (2, true) => swizzle::each::<S, 2, 2>(from, to, |&[v, a], to| *to = [v.divided(a), a]),
         (4, true) => {

@@ -2,19 +2,54 @@
 
 use super::options::Limits;
 use crate::error::{Error, ErrorKind, Result};
-use crate::frame::{Facts, Format, Pixels, SamplesMut};
+use crate::frame::{AnyPlanes, Content, Facts, Format, RawLayout, RowOrder, SamplesMut};
+use std::ops::Range;
 
 /// Why a decoder stopped taking bytes.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(super) enum Stop {
     /// It has taken all and wants more.
     NeedInput,
+    /// The next bytes it wants are elsewhere in the file.
+    Elsewhere(Jump),
     /// The facts are known; said once, before the first row.
     Facts,
     /// All rows that were wanted have been given.
     RowsGiven,
     /// The picture has ended, and all that follows its pixels has been checked.
     Done,
+}
+
+/// Where the next bytes are.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(super) struct Jump {
+    /// Bytes from the start of the file.
+    pub(super) to: u64,
+    /// Where the bytes end that will be asked for in any order from now on; a stream has to be kept up to there. `None`
+    /// where jumps only lead forward.
+    pub(super) keep_to: Option<u64>,
+}
+
+impl Stop {
+    /// A jump forward, over bytes that will not be asked for again.
+    pub(super) fn forward(to: u64) -> Stop {
+        Stop::Elsewhere(Jump { to, keep_to: None })
+    }
+}
+
+/// What a decoder is told besides the bytes.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Start {
+    pub(super) limits: Limits,
+    /// Which picture of several, from 1.
+    pub(super) page: u32,
+    /// Whether a palette picture is given as indices.
+    pub(super) indices: bool,
+    /// How raw bytes lie.
+    #[cfg_attr(not(feature = "raw"), allow(dead_code))]
+    pub(super) raw: Option<RawLayout>,
+    /// Bytes of the whole file, where it can be read in any order.
+    pub(super) length: Option<u64>,
 }
 
 /// A sequential decoder of one format.
@@ -27,25 +62,45 @@ pub(super) trait Decoder: Send {
         false
     }
 
+    /// Told that no more bytes of the header will be read; true where what is known already makes facts.
+    fn header_so_far(&mut self) -> bool {
+        false
+    }
+
     /// What is known, once [`Stop::Facts`] was said.
     fn facts(&self) -> Option<&Facts>;
 
     /// What was expected when the input ended too early, in words.
     fn expected(&self) -> String;
+
+    /// In which order the file gives its rows.
+    fn row_order(&self) -> RowOrder {
+        RowOrder::TopDown
+    }
+
+    /// Told that the bytes are damaged or have ended: gives those of the wanted rows that it holds and [loses](
+    /// RowsOut::lose) others. True where bytes elsewhere in the file may give further rows; false where none will come.
+    fn salvage(&mut self, rows: &mut RowsOut<'_>) -> bool {
+        let _ = rows;
+        false
+    }
 }
 
 /// Where decoded rows go: into a strip, or nowhere for rows that are passed over.
 #[derive(Debug)]
 pub(super) struct RowsOut<'a> {
-    target: Option<&'a mut Pixels>,
+    target: Option<&'a mut Content>,
     given: u32,
     wanted: u32,
+    lost: Vec<Range<u32>>,
 }
 
 /// Where the next row goes.
 pub(super) enum Slot<'a> {
     /// Here.
     Row(SamplesMut<'a>),
+    /// Into this row of planes.
+    Planes(&'a mut AnyPlanes, u32),
     /// Nowhere: it is passed over.
     Skip,
     /// No more rows are wanted now.
@@ -54,19 +109,29 @@ pub(super) enum Slot<'a> {
 
 impl<'a> RowsOut<'a> {
     /// Rows into a strip, until it is full.
-    pub(super) fn into_strip(strip: &'a mut Pixels) -> RowsOut<'a> {
+    pub(super) fn into_strip(strip: &'a mut Content) -> RowsOut<'a> {
         let wanted = strip.size().height;
-        RowsOut { target: Some(strip), given: 0, wanted }
+        RowsOut { target: Some(strip), given: 0, wanted, lost: Vec::new() }
     }
 
     /// So many rows nowhere.
     pub(super) fn skip(wanted: u32) -> RowsOut<'a> {
-        RowsOut { target: None, given: 0, wanted }
+        RowsOut { target: None, given: 0, wanted, lost: Vec::new() }
     }
 
     /// Whether all wanted rows have been given.
     pub(super) fn is_full(&self) -> bool {
         self.given >= self.wanted
+    }
+
+    /// Rows that are still wanted.
+    pub(super) fn left(&self) -> u32 {
+        self.wanted.saturating_sub(self.given)
+    }
+
+    /// Whether rows go nowhere.
+    pub(super) fn skips(&self) -> bool {
+        self.target.is_none()
     }
 
     /// Where the next row goes; it counts as given.
@@ -77,27 +142,60 @@ impl<'a> RowsOut<'a> {
         let row = self.given;
         self.given = row.saturating_add(1);
         match &mut self.target {
-            Some(strip) => Slot::Row(strip.row_mut(row)),
+            Some(Content::Pixels(strip)) => Slot::Row(strip.row_mut(row)),
+            Some(Content::Planes(strip)) => Slot::Planes(strip, row),
             None => Slot::Skip,
         }
+    }
+
+    /// Passes over so many rows; they count as given.
+    pub(super) fn pass(&mut self, rows: u32) {
+        self.given = self.given.saturating_add(rows).min(self.wanted);
+    }
+
+    /// The next rows are lost: they stay as they are, and count as given.
+    pub(super) fn lose(&mut self, rows: u32) {
+        let first = self.given;
+        self.pass(rows);
+        if self.given > first {
+            self.lost.push(first..self.given);
+        }
+    }
+
+    /// The row that was given last is not whole.
+    pub(super) fn spoil(&mut self) {
+        if let Some(row) = self.given.checked_sub(1) {
+            self.lost.push(row..self.given);
+        }
+    }
+
+    /// Rows of the strip that were lost.
+    pub(super) fn lost(self) -> Vec<Range<u32>> {
+        self.lost
     }
 }
 
 /// The decoder of a format.
-pub(super) fn decoder_for(format: Format, limits: Limits) -> Result<Box<dyn Decoder>> {
+pub(super) fn decoder_for(format: Format, start: Start) -> Result<Box<dyn Decoder>> {
     match format {
         #[cfg(feature = "png")]
-        Format::Png => Ok(Box::new(super::png::PngDecoder::new(limits))),
+        Format::Png => Ok(Box::new(super::png::PngDecoder::new(start))),
         #[cfg(feature = "pnm")]
-        Format::Pnm | Format::Pam => Ok(Box::new(super::pnm::PnmDecoder::new(format, limits))),
+        Format::Pnm | Format::Pam => Ok(Box::new(super::pnm::PnmDecoder::new(format, start))),
         #[cfg(feature = "bmp")]
-        Format::Bmp => Ok(Box::new(super::bmp::BmpDecoder::new(limits))),
+        Format::Bmp => Ok(Box::new(super::bmp::BmpDecoder::new(start))),
+        #[cfg(feature = "tga")]
+        Format::Tga => Ok(Box::new(super::tga::TgaDecoder::new(start))),
         #[cfg(feature = "pfm")]
-        Format::Pfm => Ok(Box::new(super::pfm::PfmDecoder::new(limits))),
+        Format::Pfm => Ok(Box::new(super::pfm::PfmDecoder::new(start))),
         #[cfg(feature = "qoi")]
-        Format::Qoi => Ok(Box::new(super::qoi::QoiDecoder::new(limits))),
+        Format::Qoi => Ok(Box::new(super::qoi::QoiDecoder::new(start))),
+        #[cfg(feature = "npy")]
+        Format::Npy => Ok(Box::new(super::npy::NpyDecoder::new(start))),
+        #[cfg(feature = "raw")]
+        Format::Raw => Ok(Box::new(super::raw::RawDecoder::new(start)?)),
         other => {
-            let _ = limits;
+            let _ = start;
             Err(ErrorKind::NotBuilt(other).into())
         }
     }
@@ -114,4 +212,13 @@ pub(super) fn take_bytes<const N: usize>(from: &mut &[u8]) -> Option<[u8; N]> {
     let (head, tail) = from.split_first_chunk::<N>()?;
     *from = tail;
     Some(*head)
+}
+
+/// Collects bytes until `part` has `wanted` of them; true when it has.
+pub(super) fn collect(part: &mut Vec<u8>, input: &mut &[u8], wanted: usize) -> bool {
+    let missing = wanted.saturating_sub(part.len()).min(input.len());
+    let (head, tail) = input.split_at(missing);
+    part.extend_from_slice(head);
+    *input = tail;
+    part.len() >= wanted
 }

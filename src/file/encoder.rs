@@ -2,14 +2,14 @@
 
 use super::options::WriteOptions;
 use crate::error::{Error, ErrorKind, Result};
-use crate::frame::{Facts, Format, Metadata, Pixels};
-use crate::pixel::Layout;
+use crate::frame::{Content, Facts, Form, Format, Metadata, Palette};
+use crate::pixel::{Depth, Layout, Meaning};
 use std::io::Write;
 
 /// An encoder of one format, made for a picture of known facts.
 pub(super) trait Encoder: Send {
     /// Takes the next rows.
-    fn put(&mut self, rows: &Pixels, out: &mut dyn Write) -> Result<()>;
+    fn put(&mut self, rows: &Content, out: &mut dyn Write) -> Result<()>;
     /// Writes what follows the last row.
     fn finish(&mut self, out: &mut dyn Write) -> Result<()>;
     /// What of the picture's metadata the file does not hold, each a sentence.
@@ -32,6 +32,12 @@ pub(super) fn encoder_for(
         Format::Pnm | Format::Pam => Ok(Box::new(super::pnm::PnmEncoder::new(format, ending, facts, out)?)),
         #[cfg(feature = "bmp")]
         Format::Bmp => Ok(Box::new(super::bmp::BmpEncoder::new(facts, out)?)),
+        #[cfg(feature = "tga")]
+        Format::Tga => Ok(Box::new(super::tga::TgaEncoder::new(facts, out)?)),
+        #[cfg(feature = "npy")]
+        Format::Npy => Ok(Box::new(super::npy::NpyEncoder::new(facts, out)?)),
+        #[cfg(feature = "raw")]
+        Format::Raw => Ok(Box::new(super::raw::RawEncoder::new(facts, options.raw, out)?)),
         #[cfg(feature = "pfm")]
         Format::Pfm => Ok(Box::new(super::pfm::PfmEncoder::new(facts, out)?)),
         #[cfg(feature = "qoi")]
@@ -43,34 +49,34 @@ pub(super) fn encoder_for(
     }
 }
 
-/// What the integer formats of this build all refuse: values without a window, floats, an orientation to be dropped.
+/// What formats refuse for the same reasons: values without a window, floats, planes, ink, indices, an orientation to be
+/// dropped.
 fn refuse_what_none_holds(format: Format, facts: &Facts) -> Result<()> {
-    use crate::frame::Form;
-    // Floats and values have a place there; it checks the rest itself.
-    if format == Format::Pfm {
-        return Ok(());
-    }
-    if facts.metadata.meaning.needs_window() {
-        let remedy = "add --window LOW,HIGH --depth u16 (or u8) to say which values become black and white";
-        return Err(cannot_hold(format, "values with a unit", remedy));
-    }
-    match &facts.form {
-        Form::Planes { number, .. } => {
+    // Plain numbers have a place there; each checks its own types.
+    let any_number = matches!(format, Format::Pfm | Format::Npy | Format::Raw);
+    match (&facts.metadata.meaning, &facts.form) {
+        (Meaning::Values { .. }, _) if !any_number => {
+            let remedy = "add --window LOW,HIGH --depth u16 (or u8) to say which values become black and white";
+            Err(cannot_hold(format, "values with a unit", remedy))
+        }
+        (_, Form::Planes { number, .. }) if !any_number => {
             let what = format!("planes of {number}");
-            return Err(cannot_hold(format, &what, "add --depth u16 (or u8) to make them a picture"));
+            Err(cannot_hold(format, &what, "add --depth u16 (or u8) to make them a picture"))
         }
-        Form::Pixels { depth: crate::pixel::Depth::F32, .. } => {
-            return Err(cannot_hold(format, "f32 samples", "add --depth u16 (or u8)"));
+        (_, Form::Pixels { depth: Depth::F32, .. }) if !any_number => {
+            Err(cannot_hold(format, "f32 samples", "add --depth u16 (or u8)"))
         }
-        Form::Pixels { layout: Layout::Cmyk, .. } => {
-            return Err(cannot_hold(format, "cmyk", "add --as color"));
+        (_, Form::Pixels { layout: Layout::Cmyk, .. }) if format != Format::Raw => {
+            Err(cannot_hold(format, "cmyk", "add --as color"))
         }
-        Form::Pixels { .. } => {}
+        (Meaning::Indices, _) if !matches!(format, Format::Png | Format::Bmp | Format::Tga | Format::Npy) => {
+            Err(cannot_hold(format, "indices into a palette", "add --as color, or write .png"))
+        }
+        _ if !facts.metadata.orientation.is_upright() && format != Format::Png => {
+            Err(cannot_hold(format, "an orientation", "add --upright to turn the pixels"))
+        }
+        _ => Ok(()),
     }
-    if !facts.metadata.orientation.is_upright() && format != Format::Png {
-        return Err(cannot_hold(format, "an orientation", "add --upright to turn the pixels"));
-    }
-    Ok(())
 }
 
 #[cold]
@@ -91,11 +97,36 @@ pub(super) fn left_out(m: &Metadata, full: bool) -> Vec<String> {
         (m.significant_bits.is_some(), "the significant bits"),
         (m.background.is_some(), "the background"),
         (m.changed.is_some(), "the time"),
+        (matches!(&m.meaning, Meaning::Values { unit: Some(_), .. }), "the unit"),
     ];
     let there: Vec<&str> = all.into_iter().filter(|(there, _)| *there).map(|(_, what)| what).collect();
     match there.is_empty() {
         true => Vec::new(),
         false => vec![format!("left out, as the format has no place for it: {}", there.join(", "))],
+    }
+}
+
+/// The palette of a picture of indices; none for any other.
+///
+/// # Errors
+/// Indices without one, or of another form than gray u8.
+#[cfg_attr(not(any(feature = "png", feature = "bmp", feature = "tga")), allow(dead_code))]
+pub(super) fn palette_of(facts: &Facts) -> Result<Option<&Palette>> {
+    match (&facts.metadata.meaning, &facts.metadata.palette, &facts.form) {
+        (Meaning::Indices, Some(palette), Form::Pixels { depth: Depth::U8, layout: Layout::Gray }) => Ok(Some(palette)),
+        (Meaning::Indices, ..) => Err(Error::unusable("indices must be gray u8 and have a palette")),
+        _ => Ok(None),
+    }
+}
+
+/// Whether all indices are those of colours.
+#[cfg_attr(not(any(feature = "png", feature = "bmp", feature = "tga")), allow(dead_code))]
+pub(super) fn check_indices(indices: &[u8], colors: usize) -> Result<()> {
+    match indices.iter().max() {
+        Some(&most) if usize::from(most) >= colors => {
+            Err(Error::unusable(format!("an index of {most}; the palette has {colors} colours, from 0")))
+        }
+        _ => Ok(()),
     }
 }
 

@@ -13,6 +13,9 @@ mod decoder;
 mod encoder;
 #[cfg(feature = "png")]
 mod exif;
+mod input;
+#[cfg(feature = "npy")]
+mod npy;
 mod options;
 #[cfg(feature = "pfm")]
 mod pfm;
@@ -22,14 +25,21 @@ mod png;
 mod pnm;
 #[cfg(feature = "qoi")]
 mod qoi;
+#[cfg(feature = "raw")]
+mod raw;
 mod reader;
 mod replace;
+#[cfg(any(feature = "bmp", feature = "pfm"))]
+mod reversed;
+mod rows;
 mod sniff;
-mod upended;
+mod stored;
+#[cfg(feature = "tga")]
+mod tga;
 mod whole;
 mod writer;
 
-pub use options::{Limits, ReadOptions, WriteOptions};
+pub use options::{Limits, ReadAs, ReadOptions, WriteOptions};
 pub use reader::Reader;
-pub use whole::{facts, facts_from, read, read_from, write, write_with};
+pub use whole::{facts, facts_from, facts_with, read, read_from, read_with, write, write_with};
 pub use writer::{Writer, writable_endings};

@@ -1,7 +1,11 @@
 //! Limits and options: plain values with stated defaults.
 
+use crate::access::depth::Window;
 use crate::error::{ErrorKind, Result};
-use crate::frame::{Facts, Format, Size};
+use crate::flow::{Step, ToColor, ToDepth, ToGray, Turn};
+use crate::frame::{Facts, Form, Format, RawLayout, Size};
+use crate::pixel::{Depth, Meaning};
+use crate::threads::Threads;
 
 /// What a file may make us do. Checked before anything is allocated.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -13,11 +17,13 @@ pub struct Limits {
     pub side: u32,
     /// Bytes of metadata in all: 64 MiB.
     pub metadata: u64,
+    /// Pictures in a file: 100,000.
+    pub pages: u32,
 }
 
 impl Default for Limits {
     fn default() -> Self {
-        Limits { memory: 1 << 30, side: 1 << 31, metadata: 64 << 20 }
+        Limits { memory: 1 << 30, side: 1 << 31, metadata: 64 << 20, pages: 100_000 }
     }
 }
 
@@ -64,18 +70,133 @@ fn check(what: &str, needed: u64, limit: u64) -> Result<()> {
     Err(ErrorKind::Limit { what: what.to_string(), needed, limit }.into())
 }
 
-/// How to read.
+/// Whether pixels come as the file stores them.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+#[non_exhaustive]
+pub enum ReadAs {
+    /// As stored: gray as gray, colour as colour, palettes as the colours they name.
+    #[default]
+    Stored,
+    /// Gray, by the BT.709 weights; alpha is kept.
+    Gray,
+    /// Red, green and blue; alpha is kept.
+    Color,
+    /// Numbers of colours, with the palette in the metadata: the file's own where it has one, else one made of the
+    /// picture's colours, at most 256, for which the file is read twice.
+    Indices,
+}
+
+/// How to read: everything as stored, unless something else is asked for by name.
+#[derive(Debug, Clone, Copy, PartialEq)]
 #[non_exhaustive]
 pub struct ReadOptions {
     /// What the file may make us do.
     pub limits: Limits,
+    /// Whether pixels come as stored, or as gray, colour or indices.
+    pub form: ReadAs,
+    /// Another depth, full to full.
+    pub depth: Option<Depth>,
+    /// Which values become none and full; needed before values with a unit become integers.
+    pub window: Option<Window>,
+    /// Whether the pixels are turned as the file's orientation asks for; the orientation is then upright.
+    pub upright: bool,
+    /// Whether damaged files give the rows that can be read; [`Source::damage`](crate::flow::Source::damage) says which
+    /// could not.
+    pub salvage: bool,
+    /// Which picture of several in a file, from 1.
+    pub page: u32,
+    /// That the file is bytes of this layout, whatever they look like.
+    pub raw: Option<RawLayout>,
+}
+
+impl Default for ReadOptions {
+    fn default() -> Self {
+        ReadOptions {
+            limits: Limits::default(),
+            form: ReadAs::Stored,
+            depth: None,
+            window: None,
+            upright: false,
+            salvage: false,
+            page: 1,
+            raw: None,
+        }
+    }
 }
 
 impl ReadOptions {
     /// The default options with these limits.
     pub fn limits(limits: Limits) -> ReadOptions {
-        ReadOptions { limits }
+        ReadOptions { limits, ..ReadOptions::default() }
+    }
+
+    /// The same as gray, colour or indices.
+    pub fn form(self, form: ReadAs) -> ReadOptions {
+        ReadOptions { form, ..self }
+    }
+
+    /// The same at this depth.
+    pub fn depth(self, depth: Depth) -> ReadOptions {
+        ReadOptions { depth: Some(depth), ..self }
+    }
+
+    /// The same through this window.
+    pub fn window(self, window: Window) -> ReadOptions {
+        ReadOptions { window: Some(window), ..self }
+    }
+
+    /// The same, turned upright.
+    pub fn upright(self) -> ReadOptions {
+        ReadOptions { upright: true, ..self }
+    }
+
+    /// The same, giving what can be read of a damaged file.
+    pub fn salvage(self) -> ReadOptions {
+        ReadOptions { salvage: true, ..self }
+    }
+
+    /// The same for another picture of several, from 1.
+    pub fn page(self, page: u32) -> ReadOptions {
+        ReadOptions { page, ..self }
+    }
+
+    /// The same for bytes of this layout.
+    pub fn raw(self, layout: RawLayout) -> ReadOptions {
+        ReadOptions { raw: Some(layout), ..self }
+    }
+
+    /// The steps between the rows as stored and those that are asked for, in their order: upright, window, form, depth.
+    /// Where only window and depth are asked for they are one step, rounded once.
+    pub(super) fn steps(&self, stored: &Facts) -> Vec<Box<dyn Step>> {
+        let mut steps: Vec<Box<dyn Step>> = Vec::new();
+        if self.upright {
+            steps.push(Box::new(Turn::upright()));
+        }
+        let own = match stored.form {
+            Form::Pixels { depth, .. } => depth,
+            Form::Planes { .. } => Depth::F32,
+        };
+        let to_depth = |depth, window| -> Box<dyn Step> { Box::new(ToDepth { window, ..ToDepth::new(depth) }) };
+        let before = self.window.is_some() && self.form != ReadAs::Stored;
+        if before {
+            steps.push(to_depth(own, self.window));
+        }
+        match self.form {
+            ReadAs::Gray => steps.push(Box::new(ToGray::default())),
+            ReadAs::Color => steps.push(Box::new(ToColor::default())),
+            // Indices are the decoder's work, or take a look at all colours first.
+            ReadAs::Stored | ReadAs::Indices => {}
+        }
+        let window = self.window.filter(|_| !before);
+        // A file's own palette has colours of 8 bits: to give its numbers at that depth nothing is to do.
+        let numbered = self.form == ReadAs::Indices && stored.metadata.meaning == Meaning::Indices;
+        if numbered && window.is_none() && self.depth == Some(Depth::U8) {
+            return steps;
+        }
+        if self.depth.is_some() || window.is_some() {
+            steps.push(to_depth(self.depth.unwrap_or(own), window));
+        }
+        steps
     }
 }
 
@@ -85,13 +206,19 @@ impl ReadOptions {
 pub struct WriteOptions {
     /// The format; the file name's ending decides where it is not given.
     pub format: Option<Format>,
-    /// How hard to compress, where the format compresses: 0 stores, 1 to 9 are Deflate's levels; 3 by default.
+    /// How hard to compress, where the format compresses. PNG: 0 stores the rows as they are; 1 to 9 choose a filter for
+    /// each row and are Deflate's levels: 1 is quickest and makes clearly larger files, from 3, the default, to 6 files
+    /// get a little smaller and take longer, 9 takes several times as long for the last few percent.
     pub effort: u8,
+    /// How many threads may compress; the bytes do not depend on it.
+    pub threads: Threads,
+    /// How bytes are to lie where the format is [`Format::Raw`]; its size is taken from the picture.
+    pub raw: Option<RawLayout>,
 }
 
 impl Default for WriteOptions {
     fn default() -> Self {
-        WriteOptions { format: None, effort: 3 }
+        WriteOptions { format: None, effort: 3, threads: Threads::ALL, raw: None }
     }
 }
 
@@ -104,5 +231,15 @@ impl WriteOptions {
     /// The same options with this effort; above 9 counts as 9.
     pub fn effort(self, effort: u8) -> WriteOptions {
         WriteOptions { effort: effort.min(9), ..self }
+    }
+
+    /// The same with at most so many threads.
+    pub fn threads(self, threads: Threads) -> WriteOptions {
+        WriteOptions { threads, ..self }
+    }
+
+    /// The same as bytes of this layout. Its size is taken from the picture.
+    pub fn raw(self, layout: RawLayout) -> WriteOptions {
+        WriteOptions { raw: Some(layout), format: Some(Format::Raw), ..self }
     }
 }

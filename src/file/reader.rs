@@ -1,16 +1,14 @@
-//! A picture file as a source of strips.
+//! A picture file as a source of strips, as stored or as the options ask for.
 
-use super::decoder::{Decoder, RowsOut, Stop, decoder_for, ended_early};
-use super::options::ReadOptions;
-use super::sniff;
-use crate::error::{Error, ErrorKind, Result};
-use crate::flow::{Source, Strip};
-use crate::frame::{Content, Facts, Form, Format, Picture, Pixels, Size};
-use std::io::Read;
+use super::input::Input;
+use super::options::{ReadAs, ReadOptions};
+use super::rows::{FileRows, HEADER_BUDGET};
+use crate::error::{Error, Result};
+use crate::flow::{Chain, Damage, PictureSink, PictureSource, Source, Strip, ToIndices};
+use crate::frame::{Facts, Picture, RowOrder};
+use crate::pixel::Meaning;
+use std::io::{Read, Seek};
 use std::path::{Path, PathBuf};
-
-/// Bytes read at a time.
-const BLOCK: usize = 64 << 10;
 
 /// A picture file, read strip by strip in bounded memory.
 ///
@@ -25,65 +23,23 @@ const BLOCK: usize = 64 << 10;
 /// # Ok::<(), rahmen::Error>(())
 /// ```
 pub struct Reader {
-    input: Input,
-    decoder: Box<dyn Decoder>,
-    facts: Facts,
+    rows: Rows,
     options: ReadOptions,
-    next: u32,
-    done: bool,
+    path: Option<PathBuf>,
+    stored: Facts,
+    row_order: RowOrder,
 }
 
-/// Bytes from a file or a stream, with a block of them at hand and a count of those used.
-struct Input {
-    from: Box<dyn Read + Send>,
-    path: Option<PathBuf>,
-    block: Vec<u8>,
-    at: usize,
-    end: usize,
-    used: u64,
-    ended: bool,
+enum Rows {
+    /// As the file stores them.
+    Stored(Box<FileRows>),
+    /// Changed on the way, as the options ask for.
+    Changed(Box<Chain<'static>>),
 }
 
 impl std::fmt::Debug for Reader {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        f.debug_struct("Reader").field("path", &self.input.path).field("next", &self.next).finish_non_exhaustive()
-    }
-}
-
-impl Input {
-    fn new(from: Box<dyn Read + Send>, path: Option<PathBuf>) -> Input {
-        Input { from, path, block: vec![0; BLOCK], at: 0, end: 0, used: 0, ended: false }
-    }
-
-    /// Reads until at least `wanted` bytes are at hand, or the input has ended.
-    fn fill(&mut self, wanted: usize) -> Result<()> {
-        if self.at > 0 {
-            self.block.copy_within(self.at..self.end, 0);
-            self.end = self.end.saturating_sub(self.at);
-            self.at = 0;
-        }
-        while !self.ended && self.end < wanted.min(BLOCK) {
-            let room = self.block.get_mut(self.end..).unwrap_or_default();
-            match self.from.read(room) {
-                Ok(0) => self.ended = true,
-                Ok(n) => self.end = self.end.saturating_add(n),
-                Err(e) if e.kind() == std::io::ErrorKind::Interrupted => {}
-                Err(e) if e.kind() == std::io::ErrorKind::IsADirectory => {
-                    return Err(Error::unusable("this is a folder, not a picture file"));
-                }
-                Err(e) => return Err(Error::io("cannot read on", e)),
-            }
-        }
-        Ok(())
-    }
-
-    fn at_hand(&self) -> &[u8] {
-        self.block.get(self.at..self.end).unwrap_or_default()
-    }
-
-    fn take(&mut self, count: usize) {
-        self.at = self.at.saturating_add(count);
-        self.used = self.used.saturating_add(count as u64);
+        f.debug_struct("Reader").field("path", &self.path).field("stored", &self.stored).finish_non_exhaustive()
     }
 }
 
@@ -91,52 +47,60 @@ impl Reader {
     /// Opens a file and reads its header.
     ///
     /// # Errors
-    /// A file that cannot be opened, is no picture, is damaged, or declares more than the limits allow.
+    /// A file that cannot be opened, is no picture, is damaged, declares more than the limits allow, or cannot be what
+    /// the options ask for.
     pub fn open(path: impl AsRef<Path>, options: ReadOptions) -> Result<Reader> {
-        let path = path.as_ref();
-        let file = open_file(path)?;
-        let bytes = file.metadata().ok().filter(|m| m.is_file()).map(|m| m.len());
-        let mut reader =
-            Reader::start(Box::new(file), Some(path.to_path_buf()), options).map_err(|e| e.in_file(path))?;
-        reader.facts.bytes = bytes;
-        Ok(reader)
+        Reader::with_options(open_rows(path.as_ref(), options, None)?)
     }
 
-    /// Reads a picture from any stream of bytes. Such a reader cannot be rewound.
+    /// Reads a picture from any stream of bytes. Such a reader cannot be rewound; what a format stores in another order
+    /// than it is wanted in is kept, in a temporary file where it is large.
     ///
     /// # Errors
     /// As [`open`](Reader::open).
     pub fn from_read(from: impl Read + Send + 'static, options: ReadOptions) -> Result<Reader> {
-        Reader::start(Box::new(from), None, options)
+        Reader::with_options(FileRows::start(Input::stream(from, None), None, options)?)
     }
 
-    fn start(from: Box<dyn Read + Send>, path: Option<PathBuf>, options: ReadOptions) -> Result<Reader> {
-        let mut input = Input::new(from, path);
-        input.fill(sniff::ENOUGH)?;
-        let Some(format) = sniff::format_of(input.at_hand()) else {
-            let start = input.at_hand();
-            return Err(sniff::not_a_picture(start.get(..sniff::ENOUGH).unwrap_or(start)));
+    /// Reads a picture from bytes that can be read in any order, such as a file that is open already or a
+    /// [`Cursor`](std::io::Cursor) over memory.
+    ///
+    /// # Errors
+    /// As [`open`](Reader::open).
+    pub fn from_seekable(from: impl Read + Seek + Send + 'static, options: ReadOptions) -> Result<Reader> {
+        Reader::with_options(FileRows::start(Input::anywhere(from, None), None, options)?)
+    }
+
+    fn with_options(rows: FileRows) -> Result<Reader> {
+        let (stored, row_order) = (rows.facts().clone(), rows.row_order());
+        let (path, options) = (rows.path().cloned(), *rows.options());
+        let named = |e: Error| match &path {
+            Some(path) => e.in_file(path),
+            None => e,
         };
-        let mut decoder = decoder_for(format, options.limits)?;
-        let stop = push(&mut input, decoder.as_mut(), &mut RowsOut::skip(0), format)?;
-        let facts = match (stop, decoder.facts()) {
-            (Stop::Facts, Some(facts)) => facts.clone(),
-            _ => return Err(Error::damaged("no picture in the file").in_format(format, Some(input.used))),
+        let steps = options.steps(&stored);
+        let indices = options.form == ReadAs::Indices && stored.metadata.meaning != Meaning::Indices;
+        let rows = match (indices, steps.is_empty()) {
+            (true, _) => {
+                let before = read_twice(rows, &options)?;
+                let mut chain = Chain::new(before, steps).map_err(named)?;
+                let step = ToIndices::of_source(&mut chain).map_err(named)?;
+                Rows::Changed(Box::new(Chain::new(Box::new(chain), vec![Box::new(step)]).map_err(named)?))
+            }
+            (false, true) => Rows::Stored(Box::new(rows)),
+            (false, false) => Rows::Changed(Box::new(Chain::new(Box::new(rows), steps).map_err(named)?)),
         };
-        Ok(Reader { input, decoder, facts, options, next: 0, done: false })
+        Ok(Reader { rows, options, path, stored, row_order })
     }
 
-    /// The file's format.
-    fn format(&self) -> Format {
-        // Every decoder sets it.
-        self.facts.format.unwrap_or(Format::Raw)
+    /// What the file stores, whatever the options make of it.
+    pub fn stored(&self) -> &Facts {
+        &self.stored
     }
 
-    fn step(&mut self, rows: &mut RowsOut<'_>) -> Result<Stop> {
-        let format = self.format();
-        let stop = push(&mut self.input, self.decoder.as_mut(), rows, format).map_err(|e| self.input.place(e))?;
-        self.done = stop == Stop::Done;
-        Ok(stop)
+    /// In which order the file stores its rows; they are given from the top all the same.
+    pub fn row_order(&self) -> RowOrder {
+        self.row_order
     }
 
     /// Reads all rows into a picture, and the file to its end.
@@ -144,104 +108,115 @@ impl Reader {
     /// # Errors
     /// A picture over the memory limit, or what reading gives.
     pub fn read_whole(mut self) -> Result<Picture> {
-        let place = |e: Error, reader: &Reader| reader.input.place(e.in_format(reader.format(), None));
-        let bytes = self.facts.form.bytes(self.facts.size);
-        self.options.limits.check_memory("the picture", bytes).map_err(|e| place(e, &self))?;
-        let size = Size::new(self.facts.size.width, self.facts.size.height.saturating_sub(self.next));
-        let (depth, layout) = self.pixel_form()?;
-        let mut pixels = Pixels::new(size, layout, depth).map_err(|e| place(e, &self))?;
-        self.step(&mut RowsOut::into_strip(&mut pixels))?;
-        self.finish()?;
-        Ok(Picture::new(pixels, self.facts.metadata))
+        self.whole()
     }
 
-    /// Reads what follows the last row, so that checksums are checked.
-    fn finish(&mut self) -> Result<()> {
-        while !self.done {
-            self.step(&mut RowsOut::skip(0))?;
-        }
-        Ok(())
+    /// Reads all rows into a picture, and tells what was damaged, where the options ask to go on all the same.
+    ///
+    /// # Errors
+    /// As [`read_whole`](Reader::read_whole), for what is not damage of the file.
+    pub fn read_damaged(mut self) -> Result<(Picture, Option<Damage>)> {
+        let picture = self.whole()?;
+        Ok((picture, self.take_damage()))
     }
 
-    fn pixel_form(&self) -> Result<(crate::pixel::Depth, crate::pixel::Layout)> {
-        match self.facts.form {
-            Form::Pixels { depth, layout } => Ok((depth, layout)),
-            Form::Planes { .. } => Err(Error::not_supported("planes in strips").in_format(self.format(), None)),
+    fn whole(&mut self) -> Result<Picture> {
+        let chain = match &mut self.rows {
+            Rows::Stored(rows) => return rows.read_whole(),
+            Rows::Changed(chain) => chain,
+        };
+        let mut read = || {
+            let facts = chain.facts().clone();
+            self.options.limits.check_picture(&facts)?;
+            let mut sink = PictureSink::new(&facts)?;
+            chain.run_into(&mut sink)?;
+            sink.into_picture()
+        };
+        read().map_err(|e| named(self.path.as_ref(), e))
+    }
+
+    fn source(&self) -> &dyn Source {
+        match &self.rows {
+            Rows::Stored(rows) => rows.as_ref(),
+            Rows::Changed(chain) => chain.as_ref(),
         }
     }
-}
 
-impl Input {
-    fn place(&self, error: Error) -> Error {
-        match &self.path {
-            Some(path) => error.in_file(path),
-            None => error,
-        }
-    }
-}
-
-/// Feeds the decoder until it stops for another reason than wanting input.
-fn push(input: &mut Input, decoder: &mut dyn Decoder, rows: &mut RowsOut<'_>, format: Format) -> Result<Stop> {
-    loop {
-        let at = input.used;
-        let fed = decoder.feed(input.at_hand(), rows);
-        let (taken, stop) = fed.map_err(|e| e.in_format(format, Some(at)))?;
-        input.take(taken);
-        if stop != Stop::NeedInput {
-            return Ok(stop);
-        }
-        let left = input.at_hand().len();
-        input.fill(BLOCK)?;
-        if input.at_hand().len() == left && !decoder.input_ended() {
-            return Err(ended_early(decoder.expected()).in_format(format, Some(input.used.saturating_add(left as u64))));
+    fn source_mut(&mut self) -> &mut dyn Source {
+        match &mut self.rows {
+            Rows::Stored(rows) => rows.as_mut(),
+            Rows::Changed(chain) => chain.as_mut(),
         }
     }
 }
 
-fn open_file(path: &Path) -> Result<std::fs::File> {
-    std::fs::File::open(path).map_err(|e| {
+fn named(path: Option<&PathBuf>, error: Error) -> Error {
+    match path {
+        Some(path) => error.in_file(path),
+        None => error,
+    }
+}
+
+/// A source that can be read twice: the file, or all of a stream in memory.
+fn read_twice(mut rows: FileRows, options: &ReadOptions) -> Result<Box<dyn Source>> {
+    match rows.is_stream() {
+        false => Ok(Box::new(rows)),
+        true => {
+            options.limits.check_picture(rows.facts())?;
+            Ok(Box::new(PictureSource::new(rows.read_whole()?)))
+        }
+    }
+}
+
+/// The rows of a file by its name; `budget` is what may be read of it.
+fn open_rows(path: &Path, options: ReadOptions, budget: Option<u64>) -> Result<FileRows> {
+    let file = std::fs::File::open(path).map_err(|e| {
         let action = if e.kind() == std::io::ErrorKind::NotFound { "there is no such file" } else { "cannot open it" };
         Error::io(action, e).in_file(path)
-    })
+    })?;
+    // Devices and pipes have no length and no other order than that in which their bytes come.
+    let length = file.metadata().ok().filter(|m| m.is_file()).map(|m| m.len());
+    let input = match length {
+        Some(_) => Input::anywhere(file, budget),
+        None => Input::stream(file, budget),
+    };
+    let mut rows = FileRows::start(input, Some(path.to_path_buf()), options)?;
+    rows.facts_mut().bytes = length;
+    Ok(rows)
+}
+
+/// What a file's header says; reads less than 64 KiB of it.
+pub(super) fn header_of_file(path: &Path, options: ReadOptions) -> Result<Facts> {
+    Ok(open_rows(path, options, Some(HEADER_BUDGET))?.facts().clone())
+}
+
+/// What the header in a stream says; reads less than 64 KiB of it.
+pub(super) fn header_of_stream(from: impl Read + Send + 'static, options: ReadOptions) -> Result<Facts> {
+    Ok(FileRows::start(Input::stream(from, Some(HEADER_BUDGET)), None, options)?.facts().clone())
 }
 
 impl Source for Reader {
     fn facts(&self) -> &Facts {
-        &self.facts
+        self.source().facts()
     }
 
     fn next(&mut self, rows: u32) -> Result<Option<Strip>> {
-        let size = self.facts.size;
-        let first_row = self.next;
-        let end = size.height.min(first_row.saturating_add(rows));
-        if first_row >= size.height {
-            self.finish()?;
-            return Ok(None);
-        }
-        let (depth, layout) = self.pixel_form()?;
-        let size = Size::new(size.width, end.saturating_sub(first_row));
-        let bytes = Form::Pixels { depth, layout }.bytes(size);
-        self.options.limits.check_memory("a strip", bytes).map_err(|e| self.input.place(e))?;
-        let mut pixels = Pixels::new(size, layout, depth)?;
-        self.step(&mut RowsOut::into_strip(&mut pixels))?;
-        self.next = end;
-        Ok(Some(Strip { first_row, content: Content::Pixels(pixels) }))
+        self.source_mut().next(rows)
     }
 
     fn skip(&mut self, rows: u32) -> Result<()> {
-        let end = self.facts.size.height.min(self.next.saturating_add(rows));
-        self.step(&mut RowsOut::skip(end.saturating_sub(self.next)))?;
-        self.next = end;
-        Ok(())
+        self.source_mut().skip(rows)
     }
 
     fn rewind(&mut self) -> Result<()> {
-        match self.input.path.clone() {
-            Some(path) => {
-                *self = Reader::open(path, self.options)?;
-                Ok(())
-            }
-            None => Err(ErrorKind::NotSupported("reading a stream twice; save it to a file first".into()).into()),
-        }
+        self.source_mut().rewind()
+    }
+
+    fn damage(&self) -> Option<&Damage> {
+        self.source().damage()
+    }
+
+    fn take_damage(&mut self) -> Option<Damage> {
+        self.source_mut().take_damage()
     }
 }

@@ -20,8 +20,31 @@ pub(super) fn format_of(start: &[u8]) -> Option<Format> {
         _ if starts(b"GIF87a") || starts(b"GIF89a") => Some(Format::Gif),
         _ if starts(b"\x93NUMPY") => Some(Format::Npy),
         [b'B', b'M', ..] => Some(Format::Bmp),
+        _ if is_targa(start) => Some(Format::Tga),
         _ => None,
     }
+}
+
+/// Whether a header makes sense as one of TGA, which has no mark of its own: kinds and bits that exist and fit each
+/// other, a size, no bits that must be 0.
+fn is_targa(start: &[u8]) -> bool {
+    let Some(&[_, has_map, kind, f0, f1, l0, l1, entry, _, _, _, _, w0, w1, h0, h1, bits, descriptor]) =
+        start.first_chunk::<18>()
+    else {
+        return false;
+    };
+    let map = match has_map {
+        0 => [f0, f1, l0, l1, entry] == [0; 5],
+        1 => matches!(entry, 15 | 16 | 24 | 32) && (l0 | l1) != 0,
+        _ => false,
+    };
+    let pixels = match kind {
+        1 | 9 => has_map == 1 && matches!(bits, 8 | 15 | 16),
+        2 | 10 => matches!(bits, 15 | 16 | 24 | 32),
+        3 | 11 => matches!(bits, 8 | 16),
+        _ => false,
+    };
+    map && pixels && (w0 | w1) != 0 && (h0 | h1) != 0 && descriptor & 0xc0 == 0 && descriptor & 15 <= 8
 }
 
 /// The error for what is not a picture, saying what it looks like.

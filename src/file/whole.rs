@@ -1,10 +1,10 @@
 //! Whole pictures from and to files, in one call.
 
 use super::options::{ReadOptions, WriteOptions};
-use super::reader::Reader;
+use super::reader::{Reader, header_of_file, header_of_stream};
 use super::writer::Writer;
 use crate::error::Result;
-use crate::flow::{Sink, Source};
+use crate::flow::Sink;
 use crate::frame::{Facts, Picture};
 use std::io::Read;
 use std::path::Path;
@@ -19,6 +19,14 @@ pub fn read(path: impl AsRef<Path>) -> Result<Picture> {
     Reader::open(path, ReadOptions::default())?.read_whole()
 }
 
+/// [`read`] with options: as gray, colour or indices, at a depth, upright, salvaged, another page, raw bytes.
+///
+/// # Errors
+/// As [`read`], or what the options ask for and cannot have.
+pub fn read_with(path: impl AsRef<Path>, options: ReadOptions) -> Result<Picture> {
+    Reader::open(path, options)?.read_whole()
+}
+
 /// Reads a picture from a stream of bytes.
 ///
 /// # Errors
@@ -27,12 +35,12 @@ pub fn read_from(from: impl Read + Send + 'static, options: ReadOptions) -> Resu
     Reader::from_read(from, options)?.read_whole()
 }
 
-/// What a file's header says. Reads no pixels.
+/// What a file's header says. Reads no pixels, and less than 64 KiB of any file.
 ///
 /// # Errors
 /// As [`read`], as far as the header goes.
 pub fn facts(path: impl AsRef<Path>) -> Result<Facts> {
-    Ok(Reader::open(path, ReadOptions::default())?.facts().clone())
+    header_of_file(path.as_ref(), ReadOptions::default())
 }
 
 /// What the header in a stream of bytes says.
@@ -40,7 +48,15 @@ pub fn facts(path: impl AsRef<Path>) -> Result<Facts> {
 /// # Errors
 /// As [`facts`].
 pub fn facts_from(from: impl Read + Send + 'static, options: ReadOptions) -> Result<Facts> {
-    Ok(Reader::from_read(from, options)?.facts().clone())
+    header_of_stream(from, options)
+}
+
+/// What a file's header says, with options that say how to read it: which page, which raw layout.
+///
+/// # Errors
+/// As [`facts`].
+pub fn facts_with(path: impl AsRef<Path>, options: ReadOptions) -> Result<Facts> {
+    header_of_file(path.as_ref(), options)
 }
 
 /// Writes a picture to a file; the ending says which format. An existing file is replaced atomically.

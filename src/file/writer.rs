@@ -97,7 +97,7 @@ impl Writer {
 
     fn encode(&mut self, first_row: u32, content: &Content) -> Result<()> {
         crate::flow::check_next(self.next, first_row, content, &self.facts)?;
-        self.encoder.put(content.pixels()?, self.out.write()?)?;
+        self.encoder.put(content, self.out.write()?)?;
         self.next = first_row.saturating_add(content.size().height);
         Ok(())
     }
@@ -143,7 +143,9 @@ pub fn writable_endings() -> Vec<&'static str> {
     let qoi: &[&str] = if cfg!(feature = "qoi") { &["qoi"] } else { &[] };
     let pfm: &[&str] = if cfg!(feature = "pfm") { &["pfm"] } else { &[] };
     let bmp: &[&str] = if cfg!(feature = "bmp") { &["bmp"] } else { &[] };
-    [png, maps, pfm, bmp, qoi].concat()
+    let tga: &[&str] = if cfg!(feature = "tga") { &["tga"] } else { &[] };
+    let npy: &[&str] = if cfg!(feature = "npy") { &["npy"] } else { &[] };
+    [png, maps, pfm, bmp, tga, qoi, npy].concat()
 }
 
 fn format_of(path: &Path) -> Result<Format> {

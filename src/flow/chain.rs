@@ -1,6 +1,6 @@
 //! A source and the steps behind it, pulled strip by strip.
 
-use super::{Sees, Sink, Source, Step, Strip};
+use super::{Damage, Sees, Sink, Source, Step, Strip};
 use crate::error::{Error, Result};
 use crate::frame::{Content, Facts, Picture};
 use std::ops::Range;
@@ -28,6 +28,10 @@ pub struct Chain<'a> {
     facts: Facts,
     /// The source's next row.
     at: u32,
+    /// The next row to come out, where the chain is used as a source.
+    next: u32,
+    /// Whether the steps that see everything twice have seen it once.
+    watched: bool,
 }
 
 struct Stage<'a> {
@@ -57,7 +61,7 @@ impl<'a> Chain<'a> {
             let input = std::mem::replace(&mut facts, output);
             stages.push(Stage { step, input, held: None });
         }
-        Ok(Chain { source, stages, facts, at: 0 })
+        Ok(Chain { source, stages, facts, at: 0, next: 0, watched: false })
     }
 
     /// What comes out at the end.
@@ -81,10 +85,16 @@ impl<'a> Chain<'a> {
             sink.put(&strip)?;
             next = end;
         }
+        self.end_source()?;
+        sink.finish()
+    }
+
+    /// Reads what follows the source's last row, where that row was needed.
+    fn end_source(&mut self) -> Result<()> {
         if self.at >= self.source.facts().size.height {
             self.source.next(0)?;
         }
-        sink.finish()
+        Ok(())
     }
 
     /// Rows of output at a time, so that the widest strip on the way stays within [`STRIP_BYTES`].
@@ -99,6 +109,9 @@ impl<'a> Chain<'a> {
 
     /// The first round of every step that must see its input twice.
     fn watch(&mut self) -> Result<()> {
+        if std::mem::replace(&mut self.watched, true) {
+            return Ok(());
+        }
         for k in 0..self.stages.len() {
             let stage = &self.stages[k];
             if stage.step.sees() != Sees::Twice {
@@ -166,6 +179,44 @@ impl<'a> Chain<'a> {
             Some(strip) if strip.rows() == rows => Ok(strip),
             _ => Err(Error::damaged(format!("rows {}..{} did not come", rows.start, rows.end))),
         }
+    }
+}
+
+impl Source for Chain<'_> {
+    fn facts(&self) -> &Facts {
+        &self.facts
+    }
+
+    fn next(&mut self, rows: u32) -> Result<Option<Strip>> {
+        self.watch()?;
+        let end = self.facts.size.height.min(self.next.saturating_add(rows));
+        if self.next >= self.facts.size.height {
+            self.end_source()?;
+            return Ok(None);
+        }
+        let strip = self.pull(self.stages.len(), self.next..end)?;
+        self.next = end;
+        Ok(Some(strip))
+    }
+
+    fn skip(&mut self, rows: u32) -> Result<()> {
+        self.next = self.facts.size.height.min(self.next.saturating_add(rows));
+        Ok(())
+    }
+
+    fn rewind(&mut self) -> Result<()> {
+        self.source.rewind()?;
+        (self.at, self.next) = (0, 0);
+        self.stages.iter_mut().for_each(|stage| stage.held = None);
+        Ok(())
+    }
+
+    fn damage(&self) -> Option<&Damage> {
+        self.source.damage()
+    }
+
+    fn take_damage(&mut self) -> Option<Damage> {
+        self.source.take_damage()
     }
 }
 

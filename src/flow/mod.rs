@@ -9,16 +9,18 @@
 //! pixel work itself, which the steps call.
 
 mod chain;
+mod indices;
 mod moves;
 mod picture;
 mod resize;
 mod steps;
 
-use crate::error::Result;
+use crate::error::{Error, Result};
 use crate::frame::{Content, Facts};
 use std::ops::Range;
 
 pub use chain::{Chain, apply};
+pub use indices::ToIndices;
 pub use moves::{Channels, Codes, Fill, Filling, Turn};
 pub use picture::{PictureSink, PictureSource};
 pub(crate) use picture::{check_complete, check_next};
@@ -64,6 +66,41 @@ pub trait Source: Send {
     /// # Errors
     /// A source that can be read only once.
     fn rewind(&mut self) -> Result<()>;
+
+    /// What of the rows given so far could not be read, where the source was asked to go on all the same.
+    fn damage(&self) -> Option<&Damage> {
+        None
+    }
+
+    /// [`damage`](Source::damage), handed over.
+    fn take_damage(&mut self) -> Option<Damage> {
+        None
+    }
+}
+
+/// Rows that could not be read. They are given as zeros.
+#[derive(Debug)]
+pub struct Damage {
+    /// The rows, as the file stores them; ranges in order, none touching another.
+    pub lost: Vec<Range<u32>>,
+    /// Why: what reading gave first.
+    pub error: Error,
+}
+
+impl Damage {
+    /// How many rows were lost.
+    pub fn rows_lost(&self) -> u32 {
+        self.lost.iter().fold(0, |sum, r| sum.saturating_add(r.end - r.start))
+    }
+
+    /// Adds lost rows behind those that are known.
+    pub(crate) fn lose(&mut self, rows: Range<u32>) {
+        match self.lost.last_mut() {
+            Some(last) if last.end >= rows.start => last.end = last.end.max(rows.end),
+            _ if rows.is_empty() => {}
+            _ => self.lost.push(rows),
+        }
+    }
 }
 
 /// Takes a picture's rows from the top.

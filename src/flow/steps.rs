@@ -5,7 +5,7 @@ use crate::access::channels;
 use crate::access::depth::{Window, needs_window, to_depth};
 use crate::color::{self, GrayWeights};
 use crate::error::{Error, Result};
-use crate::frame::{Change, Content, Facts, Form, Metadata, Pixels, Region, Size};
+use crate::frame::{Change, Content, Facts, Form, Metadata, Palette, Pixels, Region, Size};
 use crate::pixel::{Depth, Layout, Meaning};
 use crate::threads::Threads;
 use std::ops::Range;
@@ -27,6 +27,12 @@ fn on_pixels(input: &Strip, rows: Range<u32>, work: impl FnOnce(&Pixels) -> Resu
 }
 
 pub(super) fn pixel_form(input: &Facts, step: &str) -> Result<(Depth, Layout)> {
+    if input.metadata.meaning == Meaning::Indices {
+        return Err(Error::unusable(format!(
+            "{step} works on colours, not on indices into a palette; leave --as indices out, or make them colours \
+             first (--as color)"
+        )));
+    }
     match &input.form {
         Form::Pixels { depth, layout } => Ok((*depth, *layout)),
         planes => Err(Error::unusable(format!(
@@ -113,9 +119,12 @@ impl Step for ToGray {
     }
 }
 
-/// Gray or ink to rgb; alpha is kept.
+/// Gray, ink, or indices into a palette to rgb; alpha is kept.
 #[derive(Debug, Clone, Default)]
-pub struct ToColor;
+pub struct ToColor {
+    /// The palette, where the input is indices.
+    palette: Option<Palette>,
+}
 
 impl Step for ToColor {
     fn name(&self) -> &'static str {
@@ -123,6 +132,13 @@ impl Step for ToColor {
     }
 
     fn plan(&mut self, input: &Facts) -> Result<Facts> {
+        if let (Meaning::Indices, Some(palette)) = (&input.metadata.meaning, &input.metadata.palette) {
+            let layout = if palette.is_opaque() { Layout::Rgb } else { Layout::Rgba };
+            let mut metadata = input.metadata.clone();
+            self.palette = metadata.palette.take();
+            metadata.meaning = Meaning::Encoded;
+            return Ok(same_size(input, Depth::U8, layout, metadata));
+        }
         let (depth, layout) = pixel_form(input, "color")?;
         let to = if layout.has_alpha() { Layout::Rgba } else { Layout::Rgb };
         let change = Change::Channels { channels: to.channels(), model: layout == Layout::Cmyk };
@@ -134,7 +150,10 @@ impl Step for ToColor {
     }
 
     fn run(&mut self, input: &Strip, output: Range<u32>) -> Result<Content> {
-        on_pixels(input, output, color::pixels_to_color)
+        match &self.palette {
+            Some(palette) => on_pixels(input, output, |p| super::indices::look_up(p, palette)),
+            None => on_pixels(input, output, color::pixels_to_color),
+        }
     }
 }
 
@@ -163,7 +182,7 @@ impl Step for ToDepth {
 
     fn plan(&mut self, input: &Facts) -> Result<Facts> {
         let layout = match &input.form {
-            Form::Pixels { layout, .. } => *layout,
+            Form::Pixels { .. } => pixel_form(input, "depth")?.1,
             Form::Planes { names, .. } => match names.len() {
                 1 => Layout::Gray,
                 2 => Layout::GrayAlpha,

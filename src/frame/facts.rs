@@ -51,6 +51,20 @@ impl Form {
     }
 }
 
+/// In which order a file gives its rows. Readers deliver them from the top whatever it is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize), serde(rename_all = "snake_case"))]
+#[non_exhaustive]
+pub enum RowOrder {
+    /// The top row first: read in one go, in bounded memory.
+    TopDown,
+    /// The lowest row first: read from the end in bounded memory where the file can be read in any order; a stream is
+    /// kept in a temporary file.
+    BottomUp,
+    /// No row is complete before all are: held whole while it is read.
+    Whole,
+}
+
 /// What a picture's header says, or what a step will give: everything but the pixels.
 #[derive(Debug, Clone, PartialEq)]
 #[non_exhaustive]

@@ -1,6 +1,6 @@
 //! What a picture carries besides its pixels, and what becomes of it when the pixels change.
 
-use super::Orientation;
+use super::{Orientation, Palette};
 use crate::pixel::{Depth, Meaning, Space, Transfer, codes};
 
 /// What a picture carries besides its pixels.
@@ -34,6 +34,8 @@ pub struct Metadata {
     pub significant_bits: Option<Vec<u8>>,
     /// The colour to show the picture on: red, green and blue as fractions of full.
     pub background: Option<[f64; 3]>,
+    /// The colours that the pixels are numbers of, where the meaning is [`Meaning::Indices`].
+    pub palette: Option<Palette>,
     /// When the picture was last changed.
     pub changed: Option<Time>,
 }

@@ -77,6 +77,11 @@ impl<T: Number> Planes<T> {
         self.planes.iter().map(|(name, frame)| (name.as_str(), frame))
     }
 
+    /// Names and planes, in order, to write.
+    pub fn iter_mut(&mut self) -> impl ExactSizeIterator<Item = (&str, &mut Frame<Gray<T>>)> {
+        self.planes.iter_mut().map(|(name, frame)| (name.as_str(), frame))
+    }
+
     /// Names and planes, taken apart. No copy.
     pub fn into_vec(self) -> Vec<(String, Frame<Gray<T>>)> {
         self.planes

@@ -11,6 +11,8 @@ pub enum Meaning {
     Encoded,
     /// Amounts of light, proportional.
     Linear,
+    /// Numbers of colours in the picture's palette. They can be moved, but not computed with.
+    Indices,
     /// Values with a unit: metres, counts, degrees. They never become integers or colours without a window.
     Values {
         /// The unit as the file gives it, if it does.
@@ -26,11 +28,12 @@ impl Meaning {
         Meaning::Values { unit: None, range: None }
     }
 
-    /// The word used in reports: `encoded`, `linear`, `values`.
+    /// The word used in reports: `encoded`, `linear`, `indices`, `values`.
     pub fn name(&self) -> &'static str {
         match self {
             Meaning::Encoded => "encoded",
             Meaning::Linear => "linear",
+            Meaning::Indices => "indices",
             Meaning::Values { .. } => "values",
         }
     }

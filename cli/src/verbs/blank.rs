@@ -36,6 +36,11 @@ pub(crate) struct Blank {
 
 impl Blank {
     pub(crate) fn run(self, shared: &Shared) -> Done {
+        if self.form == As::Indices {
+            return Err(Failure::words(
+                "a blank picture is gray or color; `rahmen save --as indices` numbers its colours",
+            ));
+        }
         let layout = match (self.form, self.color.alpha.is_some() && self.random.is_none()) {
             (As::Gray, false) => Layout::Gray,
             (As::Gray, true) => Layout::GrayAlpha,
@@ -59,7 +64,7 @@ impl Blank {
         };
         let mut fill = Fill { region: self.size.region(), with };
         fill.plan(&facts)?;
-        let mut writer = create(&self.output, &facts, &self.written)?;
+        let mut writer = create(&self.output, &facts, &self.written, shared)?;
         // As many rows at a time as take a few MiB, however large the picture is.
         let row = facts.form.bytes(Size::new(self.size.width, 1)).max(1);
         let rows = u32::try_from((4 << 20) / row).unwrap_or(u32::MAX).max(1);

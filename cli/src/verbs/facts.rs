@@ -44,6 +44,11 @@ struct Report {
     icc: Option<usize>,
     resolution: Option<Resolution>,
     pages: u32,
+    /// How the file stores the pixels, in words.
+    stored: Option<String>,
+    /// Colours of the palette, where pixels are numbers of colours.
+    palette: Option<usize>,
+    notes: Vec<String>,
     #[serde(skip_serializing_if = "Option::is_none")]
     scan: Option<Scanned>,
     #[serde(skip)]
@@ -85,9 +90,15 @@ impl Facts {
 
 fn report(file: &Path, scan: bool, shared: &Shared) -> Done<Report> {
     use rahmen::flow::Source;
-    let mut reader = open::open(file, shared)?;
-    let facts = reader.facts().clone();
-    let scan = if scan { Some(scanned(&mut reader, file)?) } else { None };
+    let (facts, scan) = match scan {
+        true => {
+            let mut reader = open::open(file, shared)?;
+            let scan = scanned(&mut reader, file)?;
+            open::note_damage(file, reader.stored().size.height, reader.take_damage(), shared);
+            (reader.facts().clone(), Some(scan))
+        }
+        false => (open::facts(file, shared)?, None),
+    };
     let (layout, depth) = match &facts.form {
         Form::Pixels { depth, layout } => (Some(layout.name()), depth.name().to_string()),
         Form::Planes { number, .. } => (None, number.name().to_string()),
@@ -114,6 +125,9 @@ fn report(file: &Path, scan: bool, shared: &Shared) -> Done<Report> {
         icc: facts.metadata.icc.as_ref().map(Vec::len),
         resolution: facts.metadata.resolution,
         pages: facts.pages,
+        stored: facts.stored.clone(),
+        palette: facts.metadata.palette.as_ref().map(|p| p.colors().len()),
+        notes: facts.remarks.clone(),
         scan,
         facts,
     })
@@ -231,6 +245,7 @@ fn meaning(metadata: &rahmen::Metadata) -> String {
             format!("values{}", unit.as_ref().map_or(String::new(), |u| format!(" in {}", safe(u))))
         }
         Meaning::Linear => "linear light".to_string(),
+        Meaning::Indices => "numbers of colours in a palette".to_string(),
         _ => {
             let curve = match metadata.transfer {
                 Transfer::Srgb => "the sRGB curve".to_string(),

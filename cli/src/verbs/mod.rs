@@ -18,7 +18,7 @@ mod tour;
 mod turn;
 
 use crate::args::Cli;
-use crate::fail::Done;
+use crate::fail::{Done, Failure};
 use crate::make::Make;
 use clap::Subcommand;
 
@@ -70,6 +70,9 @@ pub(crate) enum Verb {
 /// Runs the verb of a command line.
 pub(crate) fn run(cli: Cli) -> Done {
     let shared = &cli.shared;
+    if let (Verb::Blank(_) | Verb::Tour(_), Some(word)) = (&cli.verb, shared.reading_word()) {
+        return Err(Failure::words(format!("{word} says how a file is read; this verb reads none")));
+    }
     match cli.verb {
         Verb::Facts(verb) => verb.run(shared),
         Verb::Pixel(verb) => verb.run(shared),

@@ -1,62 +1,61 @@
 //! Reading.
 
-use super::header::{Field, Header, Kind, data_at};
+use super::header::{FIRST, Field, Header, Kind, enough};
 use super::runs::Runs;
 use crate::error::{Error, Result};
-use crate::file::decoder::{Decoder, RowsOut, Slot, Stop};
-use crate::file::options::Limits;
-use crate::file::upended::Upended;
-use crate::frame::{Facts, Form, Format, Metadata, SamplesMut};
-use crate::pixel::{Depth, Layout, codes};
+use crate::file::decoder::{Decoder, Jump, RowsOut, Slot, Start, Stop, collect};
+use crate::file::stored::StoredRows;
+use crate::frame::{Facts, Form, Format, Metadata, Palette, RowOrder, SamplesMut};
+use crate::pixel::{Depth, Layout, Meaning, Rgba, Space, codes};
 
 /// A decoder of bitmaps: pushed bytes, gives rows.
 pub(in crate::file) struct BmpDecoder {
-    limits: Limits,
-    /// Bytes of the header, then those of a row that is not complete yet.
+    start: Start,
+    /// Bytes of the header or of a profile that is not complete yet.
     part: Vec<u8>,
+    /// Where in the file the next byte of input lies.
+    at: u64,
+    profile: Option<(u64, u32)>,
     facts: Option<Facts>,
     body: Option<Body>,
+    said_facts: bool,
 }
 
 /// What the pixels are expanded with.
 struct Expander {
     header: Header,
     layout: Layout,
+    /// Whether indices are given as they are.
+    indices: bool,
 }
 
 struct Body {
     expander: Expander,
     rows: Rows,
-    given: u32,
 }
 
-/// In which order the rows come.
+/// How the rows lie in the file.
 enum Rows {
-    Down,
-    Up(Upended),
-    Runs(Runs),
+    Stored(StoredRows),
+    Runs { runs: Runs, given: u32 },
 }
 
 impl BmpDecoder {
-    pub(in crate::file) fn new(limits: Limits) -> BmpDecoder {
-        BmpDecoder { limits, part: Vec::new(), facts: None, body: None }
+    pub(in crate::file) fn new(start: Start) -> BmpDecoder {
+        let (part, profile, facts, body) = (Vec::new(), None, None, None);
+        BmpDecoder { start, part, at: 0, profile, facts, body, said_facts: false }
     }
 
     /// Collects all that stands before the pixels; true once it is there.
     fn header(&mut self, input: &mut &[u8]) -> Result<bool> {
-        for known in [false, true] {
-            let wanted = match data_at(&self.part) {
-                Some(at) if known => at.max(26),
-                _ => 26,
-            };
-            self.limits.check_metadata(wanted as u64)?;
-            let missing = wanted.saturating_sub(self.part.len()).min(input.len());
-            let (head, tail) = input.split_at(missing);
-            self.part.extend_from_slice(head);
-            *input = tail;
-            if self.part.len() < wanted {
-                return Ok(false);
-            }
+        let before = input.len();
+        let complete = collect(&mut self.part, input, FIRST) && {
+            let wanted = enough(&self.part);
+            collect(&mut self.part, input, wanted)
+        };
+        self.at = self.at.saturating_add(before.saturating_sub(input.len()) as u64);
+        if !complete {
+            return Ok(false);
         }
         let header = Header::parse(&self.part)?;
         self.part.clear();
@@ -65,12 +64,22 @@ impl BmpDecoder {
     }
 
     fn begin(&mut self, header: Header) -> Result<()> {
-        self.limits.check_size(header.size)?;
-        self.limits.check_memory("a row of pixels", header.row_bytes() as u64)?;
+        let limits = self.start.limits;
+        limits.check_size(header.size)?;
+        limits.check_memory("a row of pixels", header.row_bytes() as u64)?;
         let mut metadata = Metadata { resolution: header.resolution, ..Metadata::default() };
         let (layout, depth) = match &header.kind {
+            Kind::Indices(palette) | Kind::Runs(palette) if self.start.indices => {
+                metadata.meaning = Meaning::Indices;
+                let colors = palette.iter().map(|&[r, g, b]| Rgba::new(r, g, b, 255));
+                metadata.palette = Some(Palette::new(colors.collect())?);
+                (Layout::Gray, Depth::U8)
+            }
             Kind::Indices(palette) | Kind::Runs(palette) => {
                 let gray = palette.iter().all(|[r, g, b]| r == g && g == b);
+                if gray {
+                    metadata.top_codes = gray_top(palette).map(|top| vec![top]);
+                }
                 (if gray { Layout::Gray } else { Layout::Rgb }, Depth::U8)
             }
             Kind::Bytes => (Layout::Rgb, Depth::U8),
@@ -83,23 +92,56 @@ impl BmpDecoder {
                 (layout, depth)
             }
         };
-        if let (Layout::Gray, Kind::Indices(palette) | Kind::Runs(palette)) = (layout, &header.kind) {
-            metadata.top_codes = gray_top(palette).map(|top| vec![top]);
-        }
+        let data_at = header.data_at as u64;
         let rows = match &header.kind {
             Kind::Runs(_) => {
-                self.limits.check_memory("a picture of runs, which is held whole,", header.size.pixels())?;
-                Rows::Runs(Runs::new(header.size, header.bits == 4))
+                limits.check_memory("a picture of runs, which is held whole,", header.size.pixels())?;
+                Rows::Runs { runs: Runs::new(header.size, header.bits == 4), given: 0 }
             }
-            _ if header.top_down => Rows::Down,
-            _ => Rows::Up(Upended::new(header.row_bytes(), header.size.height, &self.limits)?),
+            _ => {
+                let bytes = header.row_bytes();
+                Rows::Stored(StoredRows::new(data_at, bytes, bytes, header.size.height, !header.top_down))
+            }
         };
+        self.profile = header.profile.filter(|(_, bytes)| limits.check_metadata(u64::from(*bytes)).is_ok());
         let mut facts = Facts::new(header.size, Form::Pixels { depth, layout }, metadata);
         facts.format = Some(Format::Bmp);
         facts.stored = Some(header.describe());
         self.facts = Some(facts);
-        self.body = Some(Body { expander: Expander { header, layout }, rows, given: 0 });
+        self.body = Some(Body { expander: Expander { header, layout, indices: self.start.indices }, rows });
         Ok(())
+    }
+
+    /// Reads the profile, if there is one, and goes on to the pixels; the stop that is due, if any.
+    fn before_pixels(&mut self, input: &mut &[u8]) -> Option<Stop> {
+        let data_at = self.body.as_ref().map_or(0, |b| b.expander.header.data_at as u64);
+        if let Some((place, bytes)) = self.profile {
+            if self.at != place && self.part.is_empty() {
+                self.at = place;
+                let end = place.saturating_add(u64::from(bytes)).max(data_at);
+                return Some(Stop::Elsewhere(Jump { to: place, keep_to: Some(end) }));
+            }
+            let before = input.len();
+            let complete = collect(&mut self.part, input, bytes as usize);
+            self.at = self.at.saturating_add(before.saturating_sub(input.len()) as u64);
+            if !complete {
+                return Some(Stop::NeedInput);
+            }
+            let profile = std::mem::take(&mut self.part);
+            if let Some(facts) = &mut self.facts {
+                (facts.metadata.icc, facts.metadata.space) = (Some(profile), Space::Unknown);
+            }
+            self.profile = None;
+        }
+        if self.at != data_at {
+            self.at = data_at;
+            return Some(Stop::Elsewhere(Jump { to: data_at, keep_to: None }));
+        }
+        if !self.said_facts {
+            self.said_facts = true;
+            return Some(Stop::Facts);
+        }
+        None
     }
 }
 
@@ -114,69 +156,46 @@ impl Decoder for BmpDecoder {
     fn feed(&mut self, input: &[u8], out: &mut RowsOut<'_>) -> Result<(usize, Stop)> {
         let mut rest = input;
         let taken = |rest: &[u8]| input.len().saturating_sub(rest.len());
-        let Some(body) = &mut self.body else {
-            let stop = if self.header(&mut rest)? { Stop::Facts } else { Stop::NeedInput };
+        if self.body.is_none() && !self.header(&mut rest)? {
+            return Ok((taken(rest), Stop::NeedInput));
+        }
+        if !self.said_facts
+            && let Some(stop) = self.before_pixels(&mut rest)
+        {
             return Ok((taken(rest), stop));
-        };
-        let height = body.expander.header.size.height;
-        match &mut body.rows {
-            Rows::Down => {
-                let bytes = body.expander.header.row_bytes();
-                while body.given < height {
-                    if out.is_full() {
-                        return Ok((taken(rest), Stop::RowsGiven));
-                    }
-                    let missing = bytes.saturating_sub(self.part.len()).min(rest.len());
-                    let (head, tail) = rest.split_at(missing);
-                    self.part.extend_from_slice(head);
-                    rest = tail;
-                    if self.part.len() < bytes {
-                        return Ok((taken(rest), Stop::NeedInput));
-                    }
-                    if let Slot::Row(to) = out.next() {
-                        body.expander.row(&self.part, to)?;
-                    }
-                    self.part.clear();
-                    body.given = body.given.saturating_add(1);
-                }
-                Ok((taken(rest), Stop::Done))
+        }
+        let Some(Body { expander, rows }) = &mut self.body else { return Ok((0, Stop::NeedInput)) };
+        match rows {
+            Rows::Stored(rows) => {
+                let (used, stop) = rows.feed(rest, out, &mut |row, slot| expander.row(row, slot))?;
+                Ok((taken(rest).saturating_add(used), stop))
             }
-            Rows::Up(rows) => {
-                if out.is_full() && rows.have() == 0 {
-                    return Ok((0, Stop::RowsGiven));
-                }
-                if !rows.take(&mut rest) {
-                    return Ok((taken(rest), Stop::NeedInput));
-                }
-                let mut failed = None;
-                let all = rows.give(out, |row, to| {
-                    if let Err(e) = body.expander.row(row, to) {
-                        failed = Some(e);
-                    }
-                });
-                match failed {
-                    Some(e) => Err(e),
-                    None => Ok((taken(rest), if all { Stop::Done } else { Stop::RowsGiven })),
-                }
-            }
-            Rows::Runs(runs) => {
-                if out.is_full() && body.given == 0 && height > 0 && !runs.ended {
+            Rows::Runs { runs, given } => {
+                if out.is_full() && *given == 0 && !runs.ended {
                     return Ok((0, Stop::RowsGiven));
                 }
                 if !runs.take(&mut rest)? {
                     return Ok((taken(rest), Stop::NeedInput));
                 }
-                while body.given < height {
-                    match out.next() {
-                        Slot::Full => return Ok((taken(rest), Stop::RowsGiven)),
-                        Slot::Skip => {}
-                        Slot::Row(to) => body.expander.indices(runs.row(body.given).iter().copied(), to)?,
-                    }
-                    body.given = body.given.saturating_add(1);
-                }
-                Ok((taken(rest), Stop::Done))
+                let stop = give_runs(expander, runs, given, out, 0)?;
+                Ok((taken(rest), stop))
             }
         }
+    }
+
+    fn input_ended(&mut self) -> bool {
+        // A profile that is not there is no reason to do without the picture.
+        let missing = self.body.is_some() && self.profile.take().is_some();
+        if let (true, Some(facts)) = (missing, &mut self.facts) {
+            facts.remarks.push("the colour profile that the header promises is not there".to_string());
+            self.part.clear();
+        }
+        missing
+    }
+
+    fn header_so_far(&mut self) -> bool {
+        self.facts.iter_mut().for_each(|f| f.remarks.push("the colour profile was not looked at".to_string()));
+        self.facts.is_some()
     }
 
     fn facts(&self) -> Option<&Facts> {
@@ -184,18 +203,58 @@ impl Decoder for BmpDecoder {
     }
 
     fn expected(&self) -> String {
-        match self.body.as_ref().map(|b| (&b.rows, b.given, b.expander.header.size.height)) {
-            Some((Rows::Up(rows), _, height)) => format!("row {} from below of {height}", rows.have()),
-            Some((Rows::Down, given, height)) => format!("row {given} of {height}"),
-            Some((Rows::Runs(_), ..)) => "the end of the runs".to_string(),
+        match &self.body {
+            Some(Body { rows: Rows::Stored(rows), .. }) => rows.expected(),
+            Some(Body { rows: Rows::Runs { .. }, .. }) => "the end of the runs".to_string(),
             None => "the rest of the header".to_string(),
+        }
+    }
+
+    fn row_order(&self) -> RowOrder {
+        match &self.body {
+            Some(Body { rows: Rows::Stored(rows), .. }) => rows.order(),
+            _ => RowOrder::Whole,
+        }
+    }
+
+    fn salvage(&mut self, out: &mut RowsOut<'_>) -> bool {
+        let Some(Body { expander, rows }) = &mut self.body else { return false };
+        match rows {
+            Rows::Stored(rows) => rows.salvage(out, &mut |row, slot| expander.row(row, slot)),
+            Rows::Runs { runs, given } => {
+                let missing = runs.rows_missing();
+                while !out.is_full() && give_runs(expander, runs, given, out, missing).is_err() {
+                    *given = given.saturating_add(1);
+                }
+                false
+            }
         }
     }
 }
 
+/// Gives rows of the canvas; the first `missing` of the picture are not whole.
+fn give_runs(expander: &Expander, runs: &Runs, given: &mut u32, out: &mut RowsOut<'_>, missing: u32) -> Result<Stop> {
+    while *given < expander.header.size.height {
+        match out.next() {
+            Slot::Full => return Ok(Stop::RowsGiven),
+            Slot::Row(to) => {
+                let row = runs.row(*given).iter().copied();
+                expander.indices(row, to).inspect_err(|_| out.spoil())?;
+            }
+            Slot::Skip | Slot::Planes(..) => {}
+        }
+        if *given < missing {
+            out.spoil();
+        }
+        *given = given.saturating_add(1);
+    }
+    Ok(Stop::Done)
+}
+
 impl Expander {
     /// A stored row as samples.
-    fn row(&self, row: &[u8], to: SamplesMut<'_>) -> Result<()> {
+    fn row(&self, row: &[u8], slot: Slot<'_>) -> Result<()> {
+        let Slot::Row(to) = slot else { return Ok(()) };
         let width = self.header.size.width as usize;
         match &self.header.kind {
             Kind::Bytes => {
@@ -236,6 +295,10 @@ impl Expander {
             let color = palette.get(usize::from(index)).ok_or_else(|| {
                 Error::damaged(format!("a pixel has index {index}; the palette has {} colours", palette.len()))
             })?;
+            if self.indices {
+                to.fill(index);
+                continue;
+            }
             to.iter_mut().zip(color).for_each(|(to, v)| *to = *v);
         }
         Ok(())

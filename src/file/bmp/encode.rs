@@ -1,9 +1,10 @@
 //! Writing: version 3 headers, version 4 where there is alpha; the lowest row first.
 
 use crate::error::Result;
-use crate::file::encoder::{Encoder, cannot_hold, left_out, put_bytes};
-use crate::frame::{Facts, Form, Format, Metadata, Pixels, Resolution, ResolutionUnit, SamplesRef};
-use crate::pixel::{Depth, Layout};
+use crate::file::encoder::{Encoder, cannot_hold, check_indices, left_out, palette_of, put_bytes};
+use crate::file::reversed::ReversedRows;
+use crate::frame::{Content, Facts, Form, Format, Metadata, Palette, Resolution, ResolutionUnit, SamplesRef};
+use crate::pixel::{Depth, Layout, Rgba};
 use std::io::Write;
 
 /// Metres in an inch.
@@ -12,9 +13,13 @@ const INCH: f64 = 0.0254;
 /// An encoder of bitmaps: given rows, gives bytes once all have come.
 pub(in crate::file) struct BmpEncoder {
     layout: Layout,
+    /// Bits of an index, or of a pixel.
+    bits: u16,
+    /// How many colours a palette has, for pictures of indices.
+    colors: Option<usize>,
     row_bytes: usize,
-    /// The rows from the top.
-    bytes: Vec<u8>,
+    rows: ReversedRows,
+    row: Vec<u8>,
     remarks: Vec<String>,
 }
 
@@ -22,17 +27,32 @@ impl BmpEncoder {
     /// Starts a file with its headers.
     pub(in crate::file) fn new(facts: &Facts, out: &mut dyn Write) -> Result<BmpEncoder> {
         let refuse = |what: &str, remedy: &str| Err(cannot_hold(Format::Bmp, what, remedy));
+        let palette = match palette_of(facts)? {
+            Some(palette) if !palette.is_opaque() => {
+                return refuse("a palette with alpha", "leave --as indices out, or write .png");
+            }
+            Some(palette) => Some(palette.clone()),
+            None => None,
+        };
+        // Indices of 2 bits do not exist here.
+        let index_bits = palette.as_ref().map(|p: &Palette| u16::from(if p.bits() == 2 { 4 } else { p.bits() }));
         let (layout, bits) = match facts.form {
             Form::Pixels { depth: Depth::U16, .. } => return refuse("u16 samples", "add --depth u8"),
-            Form::Pixels { layout: Layout::Gray, .. } => (Layout::Gray, 8u16),
+            Form::Pixels { layout: Layout::Gray, .. } => (Layout::Gray, index_bits.unwrap_or(8)),
             Form::Pixels { layout: Layout::Rgb, .. } => (Layout::Rgb, 24),
             Form::Pixels { layout: Layout::Rgba, .. } => (Layout::Rgba, 32),
             _ => return refuse("gray with alpha", "add --as color, or --flatten COLOUR"),
         };
+        let indexed = palette.as_ref().map(|p| p.colors().len());
         let row_bytes = (facts.size.width as usize).saturating_mul(usize::from(bits)).div_ceil(32).saturating_mul(4);
         let information = if bits == 32 { 108u32 } else { 40 };
-        let palette = if bits == 8 { 1024u32 } else { 0 };
-        let data_at = information.saturating_add(14).saturating_add(palette);
+        let colors: Vec<Rgba<u8>> = match (palette, bits) {
+            (Some(palette), _) => palette.colors().to_vec(),
+            (None, 8) => (0..=255u8).map(|v| Rgba::new(v, v, v, 255)).collect(),
+            (None, _) => Vec::new(),
+        };
+        let count = colors.len() as u32;
+        let data_at = information.saturating_add(14).saturating_add(count.saturating_mul(4));
         let pixels = (row_bytes as u64).saturating_mul(u64::from(facts.size.height));
         let all = pixels.saturating_add(u64::from(data_at));
         let sides = (i32::try_from(facts.size.width), i32::try_from(facts.size.height));
@@ -46,19 +66,18 @@ impl BmpEncoder {
         head.extend(bits.to_le_bytes());
         let mut put = |numbers: &[u32]| numbers.iter().for_each(|n| head.extend(n.to_le_bytes()));
         let [x, y] = pixels_a_metre(&facts.metadata);
-        put(&[if bits == 32 { 3 } else { 0 }, pixels as u32, x, y, 0, 0]);
+        put(&[if bits == 32 { 3 } else { 0 }, pixels as u32, x, y, count, 0]);
         if bits == 32 {
             // Masks of red, green, blue and alpha, and sRGB as the colour space.
             put(&[0xff_0000, 0xff00, 0xff, 0xff00_0000, u32::from_le_bytes(*b"BGRs")]);
             put(&[0; 12]);
         }
-        if bits == 8 {
-            (0..=255u8).for_each(|v| head.extend([v, v, v, 0]));
-        }
+        colors.iter().for_each(|c| head.extend([c.b, c.g, c.r, 0]));
         put_bytes(out, &head)?;
         // The resolution has a place.
         let others = Metadata { resolution: None, ..facts.metadata.clone() };
-        Ok(BmpEncoder { layout, row_bytes, bytes: Vec::new(), remarks: left_out(&others, true) })
+        let (rows, row) = (ReversedRows::new(row_bytes), Vec::new());
+        Ok(BmpEncoder { layout, bits, colors: indexed, row_bytes, rows, row, remarks: left_out(&others, true) })
     }
 }
 
@@ -71,24 +90,36 @@ fn pixels_a_metre(metadata: &Metadata) -> [u32; 2] {
 }
 
 impl Encoder for BmpEncoder {
-    fn put(&mut self, rows: &Pixels, _out: &mut dyn Write) -> Result<()> {
+    fn put(&mut self, rows: &Content, _out: &mut dyn Write) -> Result<()> {
+        let rows = rows.pixels()?;
         for y in 0..rows.size().height {
             // `new` has let only bytes through.
             let SamplesRef::U8(samples) = rows.row(y) else { continue };
-            let row = &mut self.bytes;
-            let end = row.len().saturating_add(self.row_bytes);
+            self.colors.map_or(Ok(()), |colors| check_indices(samples, colors))?;
+            let row = &mut self.row;
+            row.clear();
             match self.layout {
                 Layout::Rgb => samples.as_chunks::<3>().0.iter().for_each(|&[r, g, b]| row.extend([b, g, r])),
                 Layout::Rgba => samples.as_chunks::<4>().0.iter().for_each(|&[r, g, b, a]| row.extend([b, g, r, a])),
+                _ if self.bits < 8 => {
+                    // Bits are 1 or 4, so they divide a byte; the leftmost index is in the highest ones.
+                    let each = 8usize.checked_div(usize::from(self.bits)).unwrap_or(1);
+                    let bits = u32::from(self.bits);
+                    row.extend(samples.chunks(each).map(|part| {
+                        let packed = part.iter().fold(0u8, |byte, &v| (byte << bits) | v);
+                        packed << bits.saturating_mul(each.saturating_sub(part.len()) as u32)
+                    }));
+                }
                 _ => row.extend_from_slice(samples),
             }
-            row.resize(end, 0);
+            row.resize(self.row_bytes, 0);
+            self.rows.push(row)?;
         }
         Ok(())
     }
 
     fn finish(&mut self, out: &mut dyn Write) -> Result<()> {
-        self.bytes.chunks(self.row_bytes.max(1)).rev().try_for_each(|row| put_bytes(out, row))
+        self.rows.write(out)
     }
 
     fn remarks(&self) -> Vec<String> {

@@ -45,6 +45,8 @@ pub(super) struct Header {
     pub(super) resolution: Option<Resolution>,
     /// Where the pixels start.
     pub(super) data_at: usize,
+    /// Where a colour profile lies, and its bytes (version 5).
+    pub(super) profile: Option<(u64, u32)>,
 }
 
 fn word(bytes: &[u8], at: usize) -> Option<u16> {
@@ -56,9 +58,23 @@ fn long(bytes: &[u8], at: usize) -> Option<u32> {
 }
 
 /// Where the pixels start, once enough bytes are there to tell.
-pub(super) fn data_at(bytes: &[u8]) -> Option<usize> {
+fn data_at(bytes: &[u8]) -> Option<usize> {
     long(bytes, 10).map(|at| at as usize)
 }
+
+/// Bytes that are enough to know all that stands before the pixels, once [`FIRST`] of them are there: headers, four
+/// masks and 256 colours, but no further than to the pixels.
+pub(super) fn enough(bytes: &[u8]) -> usize {
+    let information = long(bytes, 14).unwrap_or(0).min(124) as usize;
+    let most = information.saturating_add(14 + 16 + 1024);
+    data_at(bytes).unwrap_or(0).clamp(FIRST, most.max(FIRST))
+}
+
+/// Bytes of the shortest header.
+pub(super) const FIRST: usize = 26;
+
+/// The mark of a profile within the file (version 5, where a colour space is named).
+const EMBEDDED: u32 = 0x4d42_4544;
 
 impl Header {
     /// Bytes of a row: padded to four.
@@ -117,7 +133,9 @@ impl Header {
             y: f64::from(y),
             unit: ResolutionUnit::Metre,
         });
-        Ok(Header { size, top_down, bits, kind, resolution, data_at })
+        let embedded = length == 124 && own(70) == EMBEDDED && own(130) > 0;
+        let profile = embedded.then(|| (u64::from(own(126)).saturating_add(14), own(130)));
+        Ok(Header { size, top_down, bits, kind, resolution, data_at, profile })
     }
 
     /// In people's words.

@@ -40,6 +40,12 @@ impl Runs {
         self.canvas.get(from_below.saturating_mul(width)..).and_then(|r| r.get(..width)).unwrap_or_default()
     }
 
+    /// Rows, counted from the top, that no run has reached the end of yet.
+    pub(super) fn rows_missing(&self) -> u32 {
+        let complete = if self.x >= self.size.width as usize { self.y.saturating_add(1) } else { self.y };
+        self.size.height.saturating_sub(u32::try_from(complete).unwrap_or(u32::MAX))
+    }
+
     /// Takes bytes until the end mark; true when it was seen.
     pub(super) fn take(&mut self, input: &mut &[u8]) -> Result<bool> {
         while !self.ended {

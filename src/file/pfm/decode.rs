@@ -1,28 +1,28 @@
 //! Reading.
 
 use crate::error::{Error, Result};
-use crate::file::decoder::{Decoder, RowsOut, Stop};
+use crate::file::decoder::{Decoder, RowsOut, Slot, Start, Stop};
 use crate::file::options::Limits;
-use crate::file::upended::Upended;
-use crate::frame::{Facts, Form, Format, Metadata, SamplesMut, Size};
+use crate::file::stored::StoredRows;
+use crate::frame::{Facts, Form, Format, Metadata, RowOrder, SamplesMut, Size};
 use crate::pixel::{Depth, Layout, Meaning, Sample, Transfer};
 
 /// Longer headers do not exist.
 const HEADER_BYTES: usize = 256;
 
-/// A decoder of float maps: pushed bytes, gives rows once all have come.
+/// A decoder of float maps: pushed bytes, gives rows.
 pub(in crate::file) struct PfmDecoder {
     limits: Limits,
     part: Vec<u8>,
     facts: Option<Facts>,
-    rows: Option<Upended>,
+    rows: Option<StoredRows>,
     /// Whether the bytes have the other order than this machine's.
     swapped: bool,
 }
 
 impl PfmDecoder {
-    pub(in crate::file) fn new(limits: Limits) -> PfmDecoder {
-        PfmDecoder { limits, part: Vec::new(), facts: None, rows: None, swapped: false }
+    pub(in crate::file) fn new(start: Start) -> PfmDecoder {
+        PfmDecoder { limits: start.limits, part: Vec::new(), facts: None, rows: None, swapped: false }
     }
 
     /// Collects the header; the bytes of the input that belong to it, once it is complete.
@@ -42,12 +42,12 @@ impl PfmDecoder {
             return Ok(None);
         };
         let header = String::from_utf8_lossy(self.part.get(..end).unwrap_or_default()).into_owned();
-        self.parse(&header)?;
+        self.parse(&header, end.saturating_add(1))?;
         self.part.clear();
         Ok(Some(end.saturating_add(1).saturating_sub(before)))
     }
 
-    fn parse(&mut self, header: &str) -> Result<()> {
+    fn parse(&mut self, header: &str, length: usize) -> Result<()> {
         let words: Vec<&str> = header.split_ascii_whitespace().collect();
         let &[kind, width, height, scale] = words.as_slice() else { return Err(Error::damaged("not a float map")) };
         let number = |word: &str, what: &str| {
@@ -72,7 +72,8 @@ impl PfmDecoder {
             facts.remarks.push(format!("the file states a scale of {}, which is not applied", scale.abs()));
         }
         let row_bytes = (size.width as usize).saturating_mul(layout.channels()).saturating_mul(4);
-        self.rows = Some(Upended::new(row_bytes, size.height, &self.limits)?);
+        self.limits.check_memory("a row of pixels", row_bytes as u64)?;
+        self.rows = Some(StoredRows::new(length as u64, row_bytes, row_bytes, size.height, true));
         self.swapped = (scale < 0.0) != cfg!(target_endian = "little");
         self.facts = Some(facts);
         Ok(())
@@ -87,20 +88,8 @@ impl Decoder for PfmDecoder {
                 None => (input.len(), Stop::NeedInput),
             });
         };
-        if out.is_full() && rows.have() == 0 {
-            return Ok((0, Stop::RowsGiven));
-        }
-        let mut rest = input;
-        if !rows.take(&mut rest) {
-            return Ok((input.len(), Stop::NeedInput));
-        }
         let swapped = self.swapped;
-        let all = rows.give(out, |row, to| {
-            if let SamplesMut::F32(to) = to {
-                to.iter_mut().zip(row.as_chunks::<4>().0).for_each(|(to, bytes)| *to = f32::load(bytes, swapped));
-            }
-        });
-        Ok((input.len().saturating_sub(rest.len()), if all { Stop::Done } else { Stop::RowsGiven }))
+        rows.feed(input, out, &mut |row, slot| put(row, slot, swapped))
     }
 
     fn facts(&self) -> Option<&Facts> {
@@ -108,9 +97,22 @@ impl Decoder for PfmDecoder {
     }
 
     fn expected(&self) -> String {
-        match (&self.rows, &self.facts) {
-            (Some(rows), Some(facts)) => format!("row {} from below of {}", rows.have(), facts.size.height),
-            _ => "the rest of the header".to_string(),
-        }
+        self.rows.as_ref().map_or("the rest of the header".to_string(), StoredRows::expected)
     }
+
+    fn row_order(&self) -> RowOrder {
+        RowOrder::BottomUp
+    }
+
+    fn salvage(&mut self, out: &mut RowsOut<'_>) -> bool {
+        let swapped = self.swapped;
+        self.rows.as_mut().is_some_and(|rows| rows.salvage(out, &mut |row, slot| put(row, slot, swapped)))
+    }
+}
+
+fn put(row: &[u8], slot: Slot<'_>, swapped: bool) -> Result<()> {
+    if let Slot::Row(SamplesMut::F32(to)) = slot {
+        to.iter_mut().zip(row.as_chunks::<4>().0).for_each(|(to, bytes)| *to = f32::load(bytes, swapped));
+    }
+    Ok(())
 }

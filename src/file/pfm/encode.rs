@@ -2,15 +2,15 @@
 
 use crate::error::Result;
 use crate::file::encoder::{Encoder, cannot_hold, left_out, put_bytes};
-use crate::frame::{Facts, Form, Format, Pixels, SamplesRef};
+use crate::file::reversed::ReversedRows;
+use crate::frame::{Content, Facts, Form, Format, SamplesRef};
 use crate::pixel::{Depth, Layout, Meaning, Transfer};
 use std::io::Write;
 
 /// An encoder of float maps: given rows, gives bytes once all have come.
 pub(in crate::file) struct PfmEncoder {
-    /// The rows from the top.
-    bytes: Vec<u8>,
-    row_bytes: usize,
+    rows: ReversedRows,
+    row: Vec<u8>,
     remarks: Vec<String>,
 }
 
@@ -40,23 +40,26 @@ impl PfmEncoder {
             remarks.push("the numbers are written as they are; a colour float map holds linear light".into());
         }
         let channels = if kind == "PF" { 3 } else { 1 };
-        let row_bytes = (facts.size.width as usize).saturating_mul(channels).saturating_mul(4).max(1);
-        Ok(PfmEncoder { bytes: Vec::new(), row_bytes, remarks })
+        let row_bytes = (facts.size.width as usize).saturating_mul(channels).saturating_mul(4);
+        Ok(PfmEncoder { rows: ReversedRows::new(row_bytes), row: Vec::new(), remarks })
     }
 }
 
 impl Encoder for PfmEncoder {
-    fn put(&mut self, rows: &Pixels, _out: &mut dyn Write) -> Result<()> {
+    fn put(&mut self, rows: &Content, _out: &mut dyn Write) -> Result<()> {
+        let rows = rows.pixels()?;
         for y in 0..rows.size().height {
             // `new` has let only floats through.
             let SamplesRef::F32(row) = rows.row(y) else { continue };
-            self.bytes.extend(row.iter().flat_map(|v| v.to_le_bytes()));
+            self.row.clear();
+            self.row.extend(row.iter().flat_map(|v| v.to_le_bytes()));
+            self.rows.push(&self.row)?;
         }
         Ok(())
     }
 
     fn finish(&mut self, out: &mut dyn Write) -> Result<()> {
-        self.bytes.chunks(self.row_bytes).rev().try_for_each(|row| put_bytes(out, row))
+        self.rows.write(out)
     }
 
     fn remarks(&self) -> Vec<String> {

@@ -196,9 +196,11 @@ pub(super) fn write(
             before.extend(primaries.map(|all| (*b"cHRM", all.map(u32::to_be_bytes).concat())));
         }
     }
-    let channels = if header.color == Color::Palette { 3 } else { header.channels() };
+    // A palette's samples are those of its colours (11.3.2.6).
+    let (channels, most) =
+        if header.color == Color::Palette { (3, 8) } else { (header.channels(), header.bits.max(1)) };
     match &metadata.significant_bits {
-        Some(bits) if bits.len() == channels && bits.iter().all(|b| (1..=header.bits.max(1)).contains(b)) => {
+        Some(bits) if bits.len() == channels && bits.iter().all(|b| (1..=most).contains(b)) => {
             before.push((*b"sBIT", bits.clone()));
         }
         Some(_) => remarks.push("the numbers of significant bits do not fit the file and are left out".to_string()),

@@ -5,13 +5,16 @@ use super::header::{Color, Header};
 use super::rows::Rows;
 use super::{SIGNATURE, chunks};
 use crate::error::{Error, Result};
-use crate::file::decoder::{Decoder, RowsOut, Stop};
+use crate::file::decoder::{Decoder, RowsOut, Start, Stop, collect};
 use crate::file::options::Limits;
-use crate::frame::{Facts, Form, Format, Metadata};
+use crate::frame::{Facts, Form, Format, Metadata, Palette, RowOrder};
+use crate::pixel::{Layout, Meaning, Rgba};
 
 /// A PNG decoder: pushed bytes, gives rows.
 pub(in crate::file) struct PngDecoder {
     limits: Limits,
+    /// Whether a palette picture is given as indices.
+    indices: bool,
     state: State,
     /// Bytes of a signature, chunk header, small chunk or checksum that is not complete yet.
     part: Vec<u8>,
@@ -52,9 +55,10 @@ enum State {
 }
 
 impl PngDecoder {
-    pub(in crate::file) fn new(limits: Limits) -> PngDecoder {
+    pub(in crate::file) fn new(start: Start) -> PngDecoder {
         PngDecoder {
-            limits,
+            limits: start.limits,
+            indices: start.indices,
             state: State::Signature,
             part: Vec::new(),
             crc: crc32fast::Hasher::new(),
@@ -70,11 +74,7 @@ impl PngDecoder {
 
     /// Collects bytes into `part` until it has `wanted`; true when it has.
     fn collect(&mut self, input: &mut &[u8], wanted: usize) -> bool {
-        let missing = wanted.saturating_sub(self.part.len()).min(input.len());
-        let (head, tail) = input.split_at(missing);
-        self.part.extend_from_slice(head);
-        *input = tail;
-        self.part.len() >= wanted
+        collect(&mut self.part, input, wanted)
     }
 
     /// A chunk's length and kind (5.3), checked against what may come now (5.6).
@@ -128,21 +128,33 @@ impl PngDecoder {
             let what =
                 if header.interlaced { "an interlaced picture, which is held whole," } else { "a row of pixels" };
             self.limits.check_memory(what, Rows::memory(&header))?;
-            let layout = header.layout(self.colors.transparent());
-            if header.color == Color::Gray && header.bits < 8 {
-                let mut tops = vec![255; layout.channels()];
-                if let Some(top) = tops.first_mut() {
-                    *top = (1u32 << header.bits).saturating_sub(1);
-                }
-                self.metadata.top_codes = Some(tops);
-            }
-            let form = Form::Pixels { depth: header.depth(), layout };
-            let mut facts = Facts::new(header.size, form, self.metadata.clone());
-            facts.format = Some(Format::Png);
-            facts.stored = Some(self.describe(&header));
-            self.facts = Some(facts);
-            self.rows = Some(Rows::new(header, std::mem::take(&mut self.colors)));
+            self.make_facts(&header)?;
+            self.rows = Some(Rows::new(header, std::mem::take(&mut self.colors), self.indices));
         }
+        Ok(())
+    }
+
+    fn make_facts(&mut self, header: &Header) -> Result<()> {
+        let mut layout = header.layout(self.colors.transparent());
+        if header.color == Color::Gray && header.bits < 8 {
+            let mut tops = vec![255; layout.channels()];
+            if let Some(top) = tops.first_mut() {
+                *top = (1u32 << header.bits).saturating_sub(1);
+            }
+            self.metadata.top_codes = Some(tops);
+        }
+        if header.color == Color::Palette && self.indices {
+            layout = Layout::Gray;
+            self.metadata.meaning = Meaning::Indices;
+            let alpha = self.colors.alpha.iter().copied().chain(std::iter::repeat(255));
+            let colors = self.colors.palette.iter().zip(alpha).map(|(&[r, g, b], a)| Rgba::new(r, g, b, a));
+            self.metadata.palette = Some(Palette::new(colors.collect())?);
+        }
+        let form = Form::Pixels { depth: header.depth(), layout };
+        let mut facts = Facts::new(header.size, form, self.metadata.clone());
+        facts.format = Some(Format::Png);
+        facts.stored = Some(self.describe(header));
+        self.facts = Some(facts);
         Ok(())
     }
 
@@ -295,6 +307,27 @@ impl Decoder for PngDecoder {
 
     fn facts(&self) -> Option<&Facts> {
         self.facts.as_ref()
+    }
+
+    fn header_so_far(&mut self) -> bool {
+        let Some(header) = self.header else { return false };
+        let made = self.make_facts(&header).is_ok();
+        if let Some(facts) = &mut self.facts {
+            facts.remarks.push("the header is long, and not all of it was looked at".to_string());
+        }
+        made
+    }
+
+    fn row_order(&self) -> RowOrder {
+        match self.header {
+            Some(header) if header.interlaced => RowOrder::Whole,
+            _ => RowOrder::TopDown,
+        }
+    }
+
+    fn salvage(&mut self, out: &mut RowsOut<'_>) -> bool {
+        self.rows.iter_mut().for_each(|rows| rows.salvage(out));
+        false
     }
 
     fn expected(&self) -> String {

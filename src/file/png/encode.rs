@@ -1,27 +1,25 @@
 //! Writing PNG: filters, Deflate, chunks.
 
-use super::filter::Filters;
 use super::header::{Color, Header};
+use super::pack::Packer;
 use super::{SIGNATURE, chunks};
 use crate::error::{Error, Result};
-use crate::file::encoder::{Encoder, cannot_hold, put_bytes};
+use crate::file::encoder::{Encoder, cannot_hold, check_indices, palette_of, put_bytes};
 use crate::file::options::WriteOptions;
-use crate::frame::{Facts, Form, Format, Pixels, SamplesRef};
+use crate::frame::{Content, Facts, Form, Format, Metadata, Palette, SamplesRef};
 use crate::pixel::{Depth, Layout, codes};
-use flate2::{Compress, Compression, FlushCompress, Status};
 use std::io::Write;
 
-/// Bytes of packed data a chunk: large enough that the 12 bytes around it do not count.
-const CHUNK_BYTES: usize = 64 << 10;
+/// Bytes of packed data a chunk at most.
+const CHUNK_BYTES: usize = 16 << 20;
 
 /// A PNG encoder: given rows, gives bytes.
 pub(in crate::file) struct PngEncoder {
     header: Header,
-    compress: Compress,
-    filters: Option<Filters>,
-    above: Option<Vec<u8>>,
-    row: Vec<u8>,
-    packed: Vec<u8>,
+    /// How many colours a palette has, for pictures of indices.
+    colors: Option<usize>,
+    rows_left: u32,
+    packer: Packer,
     remarks: Vec<String>,
 }
 
@@ -38,104 +36,97 @@ impl PngEncoder {
         if layout == Layout::Cmyk {
             return Err(cannot_hold(Format::Png, "cmyk", "add --as color"));
         }
-        let color = match layout {
-            Layout::Gray => Color::Gray,
-            Layout::GrayAlpha => Color::GrayAlpha,
-            Layout::Rgba => Color::Rgba,
-            Layout::Rgb | Layout::Cmyk => Color::Rgb,
-        };
-        // Gray of a top code that some bits count just up to is written in those bits.
-        let bits = match (layout, depth, facts.metadata.top_codes.as_deref()) {
-            (_, Depth::U16, _) => 16,
-            (Layout::Gray, _, Some([1])) => 1,
-            (Layout::Gray, _, Some([3])) => 2,
-            (Layout::Gray, _, Some([15])) => 4,
-            _ => 8,
-        };
-        let header = Header { size: facts.size, bits, color, interlaced: false };
-        let (before, behind, mut remarks) = chunks::write(&facts.metadata, &header, &[])?;
-        if facts.metadata.top_codes.is_some() && bits >= 8 {
+        let palette = palette_of(facts)?;
+        let header = Header { size: facts.size, interlaced: false, ..form_of(depth, layout, &facts.metadata, palette) };
+        let colors: Vec<[u8; 3]> = palette.iter().flat_map(|p| p.colors()).map(|c| [c.r, c.g, c.b]).collect();
+        let (before, behind, mut remarks) = chunks::write(&facts.metadata, &header, &colors)?;
+        if facts.metadata.top_codes.is_some() && header.bits >= 8 && palette.is_none() {
             remarks.push("the top code is not kept: the samples fill the full range".to_string());
         }
         put_bytes(out, &SIGNATURE)?;
         put_chunk(out, *b"IHDR", &header.chunk_body())?;
-        for (kind, body) in before.into_iter().chain(behind) {
+        for (kind, body) in before.into_iter().chain(palette.into_iter().flat_map(palette_chunks)).chain(behind) {
             put_chunk(out, kind, &body)?;
         }
+        // Filters predict a sample from its neighbours, which numbers of colours and packed bits do not follow (12.8).
+        let adaptive = header.bits >= 8 && palette.is_none();
         let effort = u32::from(options.effort.min(9));
-        Ok(PngEncoder {
-            header,
-            compress: Compress::new(Compression::new(effort), true),
-            filters: (effort > 0).then(|| Filters::new(header.row_bytes())),
-            above: None,
-            row: Vec::new(),
-            packed: Vec::with_capacity(CHUNK_BYTES),
-            remarks,
-        })
+        let packer = Packer::new(header.row_bytes(), header.pixel_bytes(), adaptive, effort, options.threads);
+        let colors = palette.map(|p| p.colors().len());
+        Ok(PngEncoder { header, colors, rows_left: facts.size.height, packer, remarks })
     }
 
     fn put_row(&mut self, samples: SamplesRef<'_>, out: &mut dyn Write) -> Result<()> {
-        let mut row = std::mem::take(&mut self.row);
-        row.clear();
+        if let (Some(colors), SamplesRef::U8(indices)) = (self.colors, samples) {
+            check_indices(indices, colors)?;
+        }
+        let row = self.packer.rows();
         match samples {
-            SamplesRef::U8(s) if self.header.bits < 8 => put_together(s, self.header.bits, &mut row),
+            SamplesRef::U8(s) if self.header.bits < 8 => {
+                let top = (1u32 << self.header.bits).saturating_sub(1);
+                match self.colors {
+                    Some(_) => put_together(s, self.header.bits, row, |v| v),
+                    None => put_together(s, self.header.bits, row, |v| codes::code_of(u32::from(v), top, 255) as u8),
+                }
+            }
             SamplesRef::U8(s) => row.extend_from_slice(s),
             SamplesRef::U16(s) => row.extend(s.iter().flat_map(|v| v.to_be_bytes())),
             SamplesRef::F32(_) => return Err(cannot_hold(Format::Png, "f32 samples", "add --depth u16 (or u8)")),
         }
-        let pack = (&mut self.compress, &mut self.packed);
-        match &mut self.filters {
-            Some(filters) => {
-                let (kind, form) = filters.choose(&row, self.above.as_deref(), self.header.pixel_bytes());
-                deflate(pack, &[kind], FlushCompress::None, out)?;
-                deflate((&mut self.compress, &mut self.packed), form, FlushCompress::None, out)?;
-                self.row = self.above.replace(row).unwrap_or_default();
-            }
-            None => {
-                deflate(pack, &[0], FlushCompress::None, out)?;
-                deflate((&mut self.compress, &mut self.packed), &row, FlushCompress::None, out)?;
-                self.row = row;
-            }
+        self.rows_left = self.rows_left.saturating_sub(1);
+        if self.packer.is_full() && self.rows_left > 0 {
+            self.packer.pack(false, |packed| put_packed(out, packed))?;
         }
         Ok(())
     }
 }
 
+/// The colour type and bits that fit. Gray of a top code that some bits count just up to is written in those bits.
+fn form_of(depth: Depth, layout: Layout, metadata: &Metadata, palette: Option<&Palette>) -> Header {
+    let color = match layout {
+        Layout::Gray if palette.is_some() => Color::Palette,
+        Layout::Gray => Color::Gray,
+        Layout::GrayAlpha => Color::GrayAlpha,
+        Layout::Rgba => Color::Rgba,
+        Layout::Rgb | Layout::Cmyk => Color::Rgb,
+    };
+    let bits = match (color, depth, metadata.top_codes.as_deref()) {
+        (Color::Palette, ..) => palette.map_or(8, Palette::bits),
+        (_, Depth::U16, _) => 16,
+        (Color::Gray, _, Some([1])) => 1,
+        (Color::Gray, _, Some([3])) => 2,
+        (Color::Gray, _, Some([15])) => 4,
+        _ => 8,
+    };
+    Header { size: crate::frame::Size::new(0, 0), bits, color, interlaced: false }
+}
+
+/// PLTE and, where a colour has alpha, tRNS up to the last such colour (11.2.2, 11.3.1.1).
+fn palette_chunks(palette: &Palette) -> Vec<([u8; 4], Vec<u8>)> {
+    let colors = palette.colors();
+    let mut chunks = vec![(*b"PLTE", colors.iter().flat_map(|c| [c.r, c.g, c.b]).collect())];
+    let translucent = colors.iter().rposition(|c| c.a != 255).map_or(0, |last| last.saturating_add(1));
+    if translucent > 0 {
+        chunks.push((*b"tRNS", colors.iter().take(translucent).map(|c| c.a).collect()));
+    }
+    chunks
+}
+
 /// Samples as codes of `bits` bits, the leftmost in the highest bits of each byte (7.2).
-fn put_together(samples: &[u8], bits: u8, row: &mut Vec<u8>) {
-    let top = (1u32 << bits.min(8)).saturating_sub(1);
+fn put_together(samples: &[u8], bits: u8, row: &mut Vec<u8>, code: impl Fn(u8) -> u8) {
     // Bits are 1, 2 or 4, so they divide a byte.
     let each = 8usize.checked_div(usize::from(bits)).unwrap_or(1);
     row.extend(samples.chunks(each).map(|part| {
         let mut shift = 8u32;
         part.iter().fold(0u8, |byte, &v| {
             shift = shift.saturating_sub(u32::from(bits));
-            let code = codes::code_of(u32::from(v), top, 255) as u8;
-            byte | code.checked_shl(shift).unwrap_or(0)
+            byte | code(v).checked_shl(shift).unwrap_or(0)
         })
     }));
 }
 
-/// Packs bytes, writing a chunk whenever one is full; with `Finish`, to the end of the stream.
-fn deflate(
-    (compress, packed): (&mut Compress, &mut Vec<u8>),
-    mut bytes: &[u8],
-    flush: FlushCompress,
-    out: &mut dyn Write,
-) -> Result<()> {
-    loop {
-        let before = compress.total_in();
-        let status = compress.compress_vec(bytes, packed, flush);
-        let status = status.map_err(|e| Error::io("cannot pack the pixels", e.into()))?;
-        let taken = compress.total_in().saturating_sub(before) as usize;
-        bytes = bytes.get(taken..).unwrap_or_default();
-        if packed.len() >= CHUNK_BYTES {
-            put_chunk(out, *b"IDAT", packed)?;
-            packed.clear();
-        } else if status == Status::StreamEnd || (bytes.is_empty() && matches!(flush, FlushCompress::None)) {
-            return Ok(());
-        }
-    }
+fn put_packed(out: &mut dyn Write, packed: &[u8]) -> Result<()> {
+    packed.chunks(CHUNK_BYTES).try_for_each(|part| put_chunk(out, *b"IDAT", part))
 }
 
 fn put_chunk(out: &mut dyn Write, kind: [u8; 4], body: &[u8]) -> Result<()> {
@@ -150,15 +141,13 @@ fn put_chunk(out: &mut dyn Write, kind: [u8; 4], body: &[u8]) -> Result<()> {
 }
 
 impl Encoder for PngEncoder {
-    fn put(&mut self, rows: &Pixels, out: &mut dyn Write) -> Result<()> {
+    fn put(&mut self, rows: &Content, out: &mut dyn Write) -> Result<()> {
+        let rows = rows.pixels()?;
         (0..rows.size().height).try_for_each(|y| self.put_row(rows.row(y), out))
     }
 
     fn finish(&mut self, out: &mut dyn Write) -> Result<()> {
-        deflate((&mut self.compress, &mut self.packed), &[], FlushCompress::Finish, out)?;
-        if !self.packed.is_empty() {
-            put_chunk(out, *b"IDAT", &self.packed)?;
-        }
+        self.packer.pack(true, |packed| put_packed(out, packed))?;
         put_chunk(out, *b"IEND", &[])
     }
 

@@ -97,17 +97,19 @@ pub(super) fn take_apart(row: &[u8], bits: u8, to: &mut [u8]) {
 pub(super) struct Expander {
     header: Header,
     colors: Colors,
+    /// Whether indices are given as they are.
+    indices: bool,
     /// The sample of each code below 8 bits.
     scaled: Vec<u16>,
 }
 
 impl Expander {
-    pub(super) fn new(header: Header, colors: Colors) -> Expander {
+    pub(super) fn new(header: Header, colors: Colors, indices: bool) -> Expander {
         let top = match (header.color, header.bits) {
             (Color::Gray, bits @ 1..8) => (1u16 << bits).saturating_sub(1),
             _ => 255,
         };
-        Expander { header, colors, scaled: samples_of_codes(top, Depth::U8) }
+        Expander { header, colors, indices, scaled: samples_of_codes(top, Depth::U8) }
     }
 
     /// One row.
@@ -129,6 +131,7 @@ impl Expander {
 
     fn bytes(&self, apart: &[u8], to: &mut [u8]) -> Result<()> {
         match (self.header.color, self.colors.key) {
+            (Color::Palette, _) if self.indices => return self.numbers(apart, to),
             (Color::Palette, _) => return self.look_up(apart, to),
             (Color::Gray, Some([key, ..])) => {
                 for (to, &code) in to.as_chunks_mut::<2>().0.iter_mut().zip(apart) {
@@ -148,15 +151,23 @@ impl Expander {
         Ok(())
     }
 
+    #[cold]
+    fn beyond(&self, index: u8) -> Error {
+        let count = self.colors.palette.len();
+        Error::damaged(format!("a pixel has index {index}; the palette has {count} colours"))
+    }
+
+    /// Indices as they are, if the palette has them.
+    fn numbers(&self, apart: &[u8], to: &mut [u8]) -> Result<()> {
+        if let Some(&index) = apart.iter().max().filter(|&&index| usize::from(index) >= self.colors.palette.len()) {
+            return Err(self.beyond(index));
+        }
+        to.iter_mut().zip(apart).for_each(|(to, v)| *to = *v);
+        Ok(())
+    }
+
     fn look_up(&self, apart: &[u8], to: &mut [u8]) -> Result<()> {
-        let color = |index: u8| {
-            self.colors.palette.get(usize::from(index)).copied().ok_or_else(|| {
-                Error::damaged(format!(
-                    "a pixel has index {index}; the palette has {} colours",
-                    self.colors.palette.len()
-                ))
-            })
-        };
+        let color = |index: u8| self.colors.palette.get(usize::from(index)).copied().ok_or_else(|| self.beyond(index));
         if self.colors.transparent() {
             for (to, &index) in to.as_chunks_mut::<4>().0.iter_mut().zip(apart) {
                 let [r, g, b] = color(index)?;

@@ -10,6 +10,7 @@ mod encode;
 mod expand;
 mod filter;
 mod header;
+mod pack;
 mod passes;
 mod rows;
 mod texts;

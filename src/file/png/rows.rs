@@ -42,13 +42,13 @@ impl Rows {
         row.saturating_mul(canvas.saturating_add(3))
     }
 
-    pub(super) fn new(header: Header, colors: Colors) -> Rows {
+    pub(super) fn new(header: Header, colors: Colors, indices: bool) -> Rows {
         let row = header.row_bytes().saturating_add(1);
         let count = ROWS_BYTES.checked_div(row).unwrap_or(1).clamp(1, header.size.height as usize);
         let canvas = if header.interlaced { header.size.height as usize } else { 0 };
         Rows {
             header,
-            expander: Expander::new(header, colors),
+            expander: Expander::new(header, colors, indices),
             inflate: Decompress::new(true),
             buffer: vec![0; row.saturating_mul(count)],
             have: 0,
@@ -133,7 +133,7 @@ impl Rows {
             if matches!(slot, Slot::Full) {
                 return Ok(());
             }
-            self.use_row(&pass, packed, slot)?;
+            self.use_row(&pass, packed, slot).inspect_err(|_| out.spoil())?;
         }
         if self.done == self.have || self.have == self.buffer.len() {
             self.buffer.copy_within(self.done..self.have, 0);
@@ -186,6 +186,32 @@ impl Rows {
         self.expander.run(&self.apart, target)
     }
 
+    /// Of an interlaced picture that will not be completed: gives what has come of each row, and tells which rows are
+    /// not whole.
+    pub(super) fn salvage(&mut self, out: &mut RowsOut<'_>) {
+        let bytes = self.header.apart_bytes();
+        while self.header.interlaced && !self.all_given() && !out.is_full() {
+            let start = (self.given as usize).saturating_mul(bytes);
+            let row = self.canvas.get(start..start.saturating_add(bytes)).unwrap_or_default();
+            let whole = self.passes.iter().enumerate().all(|(number, pass)| self.has(number, pass));
+            let usable = match out.next() {
+                Slot::Row(target) => self.expander.run(row, target).is_ok(),
+                _ => true,
+            };
+            if !(whole && usable) {
+                out.spoil();
+            }
+            self.given = self.given.saturating_add(1);
+        }
+    }
+
+    /// Whether what this pass holds of the row that is given next has come.
+    fn has(&self, number: usize, pass: &Pass) -> bool {
+        let inside = self.given.checked_sub(pass.y).filter(|d| d.checked_rem(pass.dy) == Some(0));
+        let row = inside.and_then(|d| d.checked_div(pass.dy));
+        row.is_none_or(|row| number < self.pass || (number == self.pass && row < self.row))
+    }
+
     fn give_canvas(&mut self, out: &mut RowsOut<'_>) -> Result<()> {
         let bytes = self.header.apart_bytes();
         while !self.all_given() {
@@ -193,8 +219,8 @@ impl Rows {
             let row = self.canvas.get(start..start.saturating_add(bytes)).unwrap_or_default();
             match out.next() {
                 Slot::Full => return Ok(()),
-                Slot::Skip => {}
-                Slot::Row(target) => self.expander.run(row, target)?,
+                Slot::Skip | Slot::Planes(..) => {}
+                Slot::Row(target) => self.expander.run(row, target).inspect_err(|_| out.spoil())?,
             }
             self.given = self.given.saturating_add(1);
         }

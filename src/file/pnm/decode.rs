@@ -1,56 +1,104 @@
-//! Reading: header, then samples as bytes or as decimal numbers.
+//! Reading: header, then samples as bytes or as decimal numbers; the pictures of a stream one behind the other.
 
 use super::header::Header;
+use super::plain::Plain;
 use crate::error::{Error, Result};
-use crate::file::decoder::{Decoder, RowsOut, Slot, Stop};
-use crate::file::options::Limits;
-use crate::frame::{Facts, Format, Metadata, SamplesMut};
+use crate::file::decoder::{Decoder, RowsOut, Slot, Start, Stop};
+use crate::file::stored::StoredRows;
+use crate::frame::{Facts, Format, Metadata, RowOrder, SamplesMut};
 use crate::pixel::codes;
 
 /// Longer headers are refused: comments are all that could make one so long.
-const HEADER_BYTES: usize = 64 << 10;
+const HEADER_BYTES: usize = 32 << 10;
+/// Further pictures are not counted.
+const PAGES_COUNTED: u32 = 200;
 
 /// A decoder of portable maps: pushed bytes, gives rows.
 pub(in crate::file) struct PnmDecoder {
     format: Format,
-    limits: Limits,
-    /// Header bytes, then those of a row that is not complete yet.
+    start: Start,
+    /// Bytes of a header that is not complete yet.
     part: Vec<u8>,
+    /// Where in the file the next byte of input lies.
+    at: u64,
+    /// Pictures met so far, with the one whose header is being read.
+    page: u32,
+    state: State,
+    ended: bool,
     body: Option<Body>,
     facts: Option<Facts>,
 }
 
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum State {
+    /// Reading the header of a picture.
+    Header,
+    /// Reading the headers behind the wanted picture's, to know how many there are.
+    Counting,
+    /// Giving rows.
+    Rows,
+}
+
 struct Body {
     header: Header,
+    scale: Scale,
+    rows: Rows,
+}
+
+enum Rows {
+    Raw(StoredRows),
+    Plain(Plain),
+}
+
+/// From codes to samples.
+pub(super) struct Scale {
+    top: u16,
     /// The sample for each code, where codes are not samples already.
     samples: Vec<u16>,
-    codes: Vec<u16>,
-    /// A decimal number that may go on in the next bytes.
-    number: Option<u32>,
-    comment: bool,
-    ended: bool,
-    given: u32,
 }
 
 impl PnmDecoder {
-    pub(in crate::file) fn new(format: Format, limits: Limits) -> PnmDecoder {
-        PnmDecoder { format, limits, part: Vec::new(), body: None, facts: None }
+    pub(in crate::file) fn new(format: Format, start: Start) -> PnmDecoder {
+        let (part, body, facts) = (Vec::new(), None, None);
+        PnmDecoder { format, start, part, at: 0, page: 1, state: State::Header, ended: false, body, facts }
     }
 
-    /// Collects the header; the bytes taken once it is complete.
-    fn header(&mut self, input: &[u8]) -> Result<Option<usize>> {
+    /// Collects a header: the header once it is complete, and its bytes taken.
+    fn header(&mut self, input: &mut &[u8]) -> Result<Option<Header>> {
+        if self.part.is_empty() && self.page > 1 {
+            // Nothing should stand between two pictures; some writers end each with a line.
+            let space = input.iter().take_while(|b| b.is_ascii_whitespace()).count();
+            self.take(input, space);
+        }
         let before = self.part.len();
         let room = HEADER_BYTES.saturating_sub(before).min(input.len());
         self.part.extend_from_slice(input.get(..room).unwrap_or_default());
-        let Some((header, length)) = Header::parse(&self.part)? else {
+        let parsed = match self.part.as_slice() {
+            [b'P', b'1'..=b'7', ..] | [b'P'] | [] => Header::parse(&self.part)?,
+            _ => return Err(Error::damaged(format!("page {} does not start as a map", self.page))),
+        };
+        let Some((header, length)) = parsed else {
             if self.part.len() >= HEADER_BYTES {
                 return Err(Error::damaged(format!("the header is longer than {HEADER_BYTES} bytes")));
             }
+            self.take(input, room);
             return Ok(None);
         };
-        self.limits.check_size(header.size)?;
+        self.part.clear();
+        self.take(input, length.saturating_sub(before));
+        self.start.limits.check_size(header.size)?;
         let row = header.row_samples().saturating_mul(4) as u64;
-        self.limits.check_memory("a row of pixels", row)?;
+        self.start.limits.check_memory("a row of pixels", row)?;
+        Ok(Some(header))
+    }
+
+    fn take(&mut self, input: &mut &[u8], count: usize) {
+        *input = input.get(count..).unwrap_or_default();
+        self.at = self.at.saturating_add(count as u64);
+    }
+
+    /// The wanted picture's header has been read.
+    fn begin(&mut self, header: Header) {
         let mut metadata = Metadata::default();
         let depth = header.depth();
         let full = depth.top_code() == Some(header.top);
@@ -60,45 +108,125 @@ impl PnmDecoder {
         let mut facts = Facts::new(header.size, header.form(), metadata);
         facts.format = Some(self.format);
         facts.stored = Some(header.describe());
+        facts.pages = self.page;
         self.facts = Some(facts);
         let samples = if full { Vec::new() } else { codes::samples_of_codes(header.top, depth) };
-        let codes = Vec::with_capacity(if header.plain { header.row_samples() } else { 0 });
-        self.body = Some(Body { header, samples, codes, number: None, comment: false, ended: false, given: 0 });
+        let rows = match header.plain {
+            true => Rows::Plain(Plain::new(&header)),
+            false => {
+                let bytes = header.row_bytes();
+                Rows::Raw(StoredRows::new(self.at, bytes, bytes, header.size.height, false))
+            }
+        };
+        self.body = Some(Body { header, scale: Scale { top: header.top, samples }, rows });
+    }
+
+    /// Reads a header: the wanted picture's, or one before or behind it, which is counted and gone past.
+    fn headers(&mut self, input: &mut &[u8]) -> Result<Stop> {
+        if self.ended {
+            if !self.part.is_empty() {
+                self.remark("what follows the last picture is none".to_string());
+            }
+            return Ok(self.back_to_rows());
+        }
+        let header = match self.header(input) {
+            Ok(None) => return Ok(Stop::NeedInput),
+            Ok(Some(header)) => header,
+            Err(_) if self.state == State::Counting => {
+                self.remark("what follows the last picture is none".to_string());
+                return Ok(self.back_to_rows());
+            }
+            Err(e) => return Err(e),
+        };
+        if header.plain && (self.page > 1 || self.start.page > 1) {
+            return Err(Error::not_supported("several pictures in a file of plain numbers; each has one"));
+        }
+        let end = self.at.saturating_add(header.body_bytes());
+        if self.state == State::Header && self.page == self.start.page {
+            self.begin(header);
+            if header.plain || self.start.length.is_none() {
+                self.state = State::Rows;
+                return Ok(Stop::Facts);
+            }
+            self.state = State::Counting;
+        }
+        if let (State::Counting, Some(facts)) = (self.state, &mut self.facts) {
+            facts.pages = self.page;
+            if self.page >= PAGES_COUNTED.max(self.start.page) {
+                self.remark(format!("there may be more than {} pages; counting stopped there", self.page));
+                return Ok(self.back_to_rows());
+            }
+            if self.start.length.is_none_or(|length| end >= length) {
+                return Ok(self.back_to_rows());
+            }
+        }
+        self.page = self.page.saturating_add(1);
+        if self.page > self.start.limits.pages {
+            return Err(Error::unusable(format!("more pages than the limit of {}", self.start.limits.pages)));
+        }
+        self.at = end;
+        Ok(Stop::forward(end))
+    }
+
+    fn remark(&mut self, line: String) {
+        self.facts.iter_mut().for_each(|facts| facts.remarks.push(line.clone()));
+    }
+
+    /// To where the wanted picture's rows start; the facts are said there.
+    fn back_to_rows(&mut self) -> Stop {
         self.part.clear();
-        Ok(Some(length.saturating_sub(before)))
+        self.state = State::Rows;
+        match &self.body {
+            Some(Body { rows: Rows::Raw(rows), .. }) if rows.start() != self.at => Stop::forward(rows.start()),
+            _ => Stop::Facts,
+        }
     }
 }
 
 impl Decoder for PnmDecoder {
-    fn feed(&mut self, input: &[u8], rows: &mut RowsOut<'_>) -> Result<(usize, Stop)> {
-        let Some(body) = &mut self.body else {
-            return Ok(match self.header(input)? {
-                Some(taken) => (taken, Stop::Facts),
-                None => (input.len(), Stop::NeedInput),
-            });
-        };
+    fn feed(&mut self, input: &[u8], out: &mut RowsOut<'_>) -> Result<(usize, Stop)> {
         let mut rest = input;
-        loop {
-            if body.given >= body.header.size.height {
-                return Ok((input.len().saturating_sub(rest.len()), Stop::Done));
+        if self.state != State::Rows {
+            let stop = self.headers(&mut rest)?;
+            // Behind a jump back the facts are still to be said: `at` is kept to tell.
+            return Ok((input.len().saturating_sub(rest.len()), stop));
+        }
+        let Some(body) = &mut self.body else { return Ok((0, Stop::NeedInput)) };
+        let (header, scale) = (&body.header, &body.scale);
+        match &mut body.rows {
+            Rows::Raw(rows) => {
+                if rows.start() != self.at {
+                    self.at = rows.start();
+                    return Ok((0, Stop::Facts));
+                }
+                rows.feed(input, out, &mut |row, slot| match slot {
+                    Slot::Row(to) => scale.store(header, row, to),
+                    _ => Ok(()),
+                })
             }
-            if rows.is_full() {
-                return Ok((input.len().saturating_sub(rest.len()), Stop::RowsGiven));
-            }
-            let complete = if body.header.plain {
-                body.plain_row(&mut rest, rows)?
-            } else {
-                body.raw_row(&mut rest, &mut self.part, rows)?
-            };
-            if !complete {
-                return Ok((input.len(), Stop::NeedInput));
+            Rows::Plain(plain) => {
+                let stop = plain.feed(header, scale, &mut rest, out)?;
+                Ok((input.len().saturating_sub(rest.len()), stop))
             }
         }
     }
 
     fn input_ended(&mut self) -> bool {
-        let pending = self.body.as_mut().filter(|b| b.header.plain && b.number.is_some() && !b.ended);
-        pending.map(|b| b.ended = true).is_some()
+        match &mut self.body {
+            Some(Body { rows: Rows::Plain(plain), .. }) => plain.input_ended(),
+            _ => {
+                self.ended = self.state == State::Counting;
+                self.ended
+            }
+        }
+    }
+
+    fn header_so_far(&mut self) -> bool {
+        let counting = self.state == State::Counting;
+        if counting {
+            self.remark(format!("there may be more than {} pages; counting stopped there", self.page));
+        }
+        counting
     }
 
     fn facts(&self) -> Option<&Facts> {
@@ -107,43 +235,22 @@ impl Decoder for PnmDecoder {
 
     fn expected(&self) -> String {
         match &self.body {
-            Some(body) => format!("row {} of {}", body.given, body.header.size.height),
+            Some(Body { rows: Rows::Raw(rows), .. }) => rows.expected(),
+            Some(Body { rows: Rows::Plain(plain), header, .. }) => plain.expected(header),
+            None if self.page > 1 => format!("page {}", self.page),
             None => "the rest of the header".to_string(),
         }
     }
+
+    fn row_order(&self) -> RowOrder {
+        RowOrder::TopDown
+    }
 }
 
-impl Body {
-    /// Gives one row of bytes, straight from the input where all of it is there.
-    fn raw_row(&mut self, input: &mut &[u8], part: &mut Vec<u8>, rows: &mut RowsOut<'_>) -> Result<bool> {
-        let bytes = match self.header.bits {
-            true => self.header.row_samples().div_ceil(8),
-            false => self.header.row_samples().saturating_mul(self.header.depth().bytes()),
-        };
-        let missing = bytes.saturating_sub(part.len());
-        let Some((head, tail)) = input.split_at_checked(missing) else {
-            part.extend_from_slice(input);
-            *input = &[];
-            return Ok(false);
-        };
-        *input = tail;
-        let row = if part.is_empty() {
-            head
-        } else {
-            part.extend_from_slice(head);
-            part.as_slice()
-        };
-        if let Slot::Row(target) = rows.next() {
-            self.store(row, target)?;
-        }
-        self.given = self.given.saturating_add(1);
-        part.clear();
-        Ok(true)
-    }
-
-    fn store(&self, row: &[u8], target: SamplesMut<'_>) -> Result<()> {
+impl Scale {
+    fn store(&self, header: &Header, row: &[u8], target: SamplesMut<'_>) -> Result<()> {
         match (target, self.samples.is_empty()) {
-            (SamplesMut::U8(to), _) if self.header.bits => {
+            (SamplesMut::U8(to), _) if header.bits => {
                 for (to, &byte) in to.chunks_mut(8).zip(row) {
                     to.iter_mut().zip(0u32..).for_each(|(to, i)| *to = if byte & (0x80 >> i) == 0 { 255 } else { 0 });
                 }
@@ -171,74 +278,16 @@ impl Body {
     }
 
     /// The sample of a code.
-    fn sample(&self, code: u16) -> Result<u16> {
-        if self.samples.is_empty() && code <= self.header.top {
+    pub(super) fn sample(&self, code: u16) -> Result<u16> {
+        if self.samples.is_empty() && code <= self.top {
             return Ok(code);
         }
         let found = self.samples.get(usize::from(code)).copied();
-        found
-            .ok_or_else(|| Error::damaged(format!("a sample of {code} is above the maximum value {}", self.header.top)))
+        found.ok_or_else(|| self.above(u32::from(code)))
     }
 
-    /// Reads decimal numbers until a row of them is complete, and gives it.
-    fn plain_row(&mut self, input: &mut &[u8], rows: &mut RowsOut<'_>) -> Result<bool> {
-        let wanted = self.header.row_samples();
-        while let Some((&byte, tail)) = input.split_first() {
-            match byte {
-                _ if self.comment => self.comment = !matches!(byte, b'\n' | b'\r'),
-                // Digits of a bilevel map need nothing between them.
-                b'0' | b'1' if self.header.bits => self.codes.push(if byte == b'0' { 255 } else { 0 }),
-                b'0'..=b'9' if !self.header.bits => {
-                    let digit = u32::from(byte.wrapping_sub(b'0'));
-                    let number = self.number.unwrap_or(0).saturating_mul(10).saturating_add(digit);
-                    self.number = Some(number);
-                }
-                b'#' => self.comment = true,
-                _ if byte.is_ascii_whitespace() => {}
-                _ => return Err(Error::damaged(format!("a character {:?} among the samples", char::from(byte)))),
-            }
-            *input = tail;
-            if let Some(number) = self.number.take_if(|_| !byte.is_ascii_digit()) {
-                self.push(number)?;
-            }
-            if self.codes.len() >= wanted {
-                return self.give_plain(rows);
-            }
-        }
-        // The last number of a file need not have anything behind it.
-        if let Some(number) = self.number.filter(|_| self.ended) {
-            self.number = None;
-            self.push(number)?;
-            if self.codes.len() >= wanted {
-                return self.give_plain(rows);
-            }
-        }
-        Ok(false)
-    }
-
-    fn push(&mut self, number: u32) -> Result<()> {
-        let code = u16::try_from(number).unwrap_or(u16::MAX);
-        if number > u32::from(self.header.top) {
-            let top = self.header.top;
-            return Err(Error::damaged(format!("a sample of {number} is above the maximum value {top}")));
-        }
-        let sample = self.sample(code)?;
-        self.codes.push(sample);
-        Ok(())
-    }
-
-    fn give_plain(&mut self, rows: &mut RowsOut<'_>) -> Result<bool> {
-        match rows.next() {
-            Slot::Row(SamplesMut::U8(to)) => {
-                for (to, &v) in to.iter_mut().zip(&self.codes) {
-                    *to = v as u8;
-                }
-            }
-            Slot::Row(SamplesMut::U16(to)) => to.copy_from_slice(&self.codes),
-            Slot::Row(SamplesMut::F32(_)) | Slot::Skip | Slot::Full => {}
-        }
-        self.codes.clear();
-        self.given = self.given.saturating_add(1);
-        Ok(true)
+    #[cold]
+    pub(super) fn above(&self, number: u32) -> Error {
+        Error::damaged(format!("a sample of {number} is above the maximum value {}", self.top))
     }
 }

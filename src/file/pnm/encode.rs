@@ -2,7 +2,7 @@
 
 use crate::error::Result;
 use crate::file::encoder::{Encoder, cannot_hold, left_out, put_bytes};
-use crate::frame::{Facts, Form, Format, Pixels, SamplesRef};
+use crate::frame::{Content, Facts, Form, Format, SamplesRef};
 use crate::pixel::{Depth, Layout, codes};
 use std::io::Write;
 
@@ -126,7 +126,8 @@ fn put_bits(samples: SamplesRef<'_>, row: &mut Vec<u8>) {
 }
 
 impl Encoder for PnmEncoder {
-    fn put(&mut self, rows: &Pixels, out: &mut dyn Write) -> Result<()> {
+    fn put(&mut self, rows: &Content, out: &mut dyn Write) -> Result<()> {
+        let rows = rows.pixels()?;
         for y in 0..rows.size().height {
             let code = |sample: u16| self.codes.get(usize::from(sample)).copied().unwrap_or(sample);
             self.row.clear();

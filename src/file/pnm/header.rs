@@ -40,6 +40,19 @@ impl Header {
         (self.size.width as usize).saturating_mul(self.layout.channels())
     }
 
+    /// Bytes a row, where samples are raw.
+    pub(super) fn row_bytes(&self) -> usize {
+        match self.bits {
+            true => self.row_samples().div_ceil(8),
+            false => self.row_samples().saturating_mul(self.depth().bytes()),
+        }
+    }
+
+    /// Bytes of all rows, where samples are raw.
+    pub(super) fn body_bytes(&self) -> u64 {
+        (self.row_bytes() as u64).saturating_mul(u64::from(self.size.height))
+    }
+
     /// Reads a header off the front of a file: the header and its length, or `None` where there is more to come.
     pub(super) fn parse(bytes: &[u8]) -> Result<Option<(Header, usize)>> {
         match bytes {

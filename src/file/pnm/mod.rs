@@ -7,6 +7,7 @@
 mod decode;
 mod encode;
 mod header;
+mod plain;
 
 pub(super) use decode::PnmDecoder;
 pub(super) use encode::PnmEncoder;

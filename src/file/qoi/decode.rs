@@ -2,7 +2,7 @@
 
 use super::{END, MAGIC, Rgba, START, place};
 use crate::error::{Error, Result};
-use crate::file::decoder::{Decoder, RowsOut, Slot, Stop, take_bytes};
+use crate::file::decoder::{Decoder, RowsOut, Slot, Start, Stop, collect, take_bytes};
 use crate::file::options::Limits;
 use crate::frame::{Facts, Form, Format, Metadata, SamplesMut, Size};
 use crate::pixel::{Depth, Layout, Transfer};
@@ -26,9 +26,9 @@ pub(in crate::file) struct QoiDecoder {
 }
 
 impl QoiDecoder {
-    pub(in crate::file) fn new(limits: Limits) -> QoiDecoder {
+    pub(in crate::file) fn new(start: Start) -> QoiDecoder {
         QoiDecoder {
-            limits,
+            limits: start.limits,
             part: Vec::new(),
             facts: None,
             seen: [[0; 4]; 64],
@@ -41,11 +41,7 @@ impl QoiDecoder {
     }
 
     fn collect(&mut self, input: &mut &[u8], wanted: usize) -> bool {
-        let missing = wanted.saturating_sub(self.part.len()).min(input.len());
-        let (head, tail) = input.split_at(missing);
-        self.part.extend_from_slice(head);
-        *input = tail;
-        self.part.len() >= wanted
+        collect(&mut self.part, input, wanted)
     }
 
     fn header(&mut self) -> Result<()> {
@@ -152,7 +148,7 @@ impl Decoder for QoiDecoder {
                     Slot::Full => return Ok((taken(rest), Stop::RowsGiven)),
                     Slot::Row(SamplesMut::U8(to)) => to.copy_from_slice(&self.row),
                     // The header only ever names bytes.
-                    Slot::Row(_) | Slot::Skip => {}
+                    Slot::Row(_) | Slot::Planes(..) | Slot::Skip => {}
                 }
                 self.row.clear();
                 self.given = self.given.saturating_add(1);

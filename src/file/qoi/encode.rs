@@ -3,7 +3,7 @@
 use super::{END, MAGIC, Rgba, START, place};
 use crate::error::Result;
 use crate::file::encoder::{Encoder, cannot_hold, left_out, put_bytes};
-use crate::frame::{Facts, Form, Format, Pixels, SamplesRef};
+use crate::frame::{Content, Facts, Form, Format, SamplesRef};
 use crate::pixel::{Depth, Layout, Transfer};
 use std::io::Write;
 
@@ -85,7 +85,8 @@ impl QoiEncoder {
 }
 
 impl Encoder for QoiEncoder {
-    fn put(&mut self, rows: &Pixels, out: &mut dyn Write) -> Result<()> {
+    fn put(&mut self, rows: &Content, out: &mut dyn Write) -> Result<()> {
+        let rows = rows.pixels()?;
         for y in 0..rows.size().height {
             // `new` has let only bytes through.
             let SamplesRef::U8(row) = rows.row(y) else { continue };

@@ -1,0 +1,274 @@
+//! Reading.
+
+use super::element::Element;
+use super::header::{Header, wanted};
+use crate::error::{Error, Result};
+use crate::file::decoder::{Decoder, RowsOut, Slot, Start, Stop, collect};
+use crate::file::stored::StoredRows;
+use crate::frame::{AnyPlanes, Facts, Form, Format, Metadata, Planes, RowOrder, SamplesMut, Size};
+use crate::pixel::{Depth, Layout, Meaning, Number, NumberKind, Sample, Transfer};
+
+/// A decoder of arrays: pushed bytes, gives rows.
+pub(in crate::file) struct NpyDecoder {
+    start: Start,
+    part: Vec<u8>,
+    facts: Option<Facts>,
+    body: Option<Body>,
+}
+
+struct Body {
+    rows: Rows,
+    put: Put,
+}
+
+/// How the rows lie in the file.
+enum Rows {
+    Stored(StoredRows),
+    /// The first axis runs fastest: no row is complete before all are.
+    Columns {
+        all: usize,
+        bytes: Vec<u8>,
+        row: Vec<u8>,
+        given: u32,
+        size: Size,
+    },
+}
+
+/// What is done with a row's elements.
+struct Put {
+    element: Element,
+    swapped: bool,
+    channels: usize,
+}
+
+impl NpyDecoder {
+    pub(in crate::file) fn new(start: Start) -> NpyDecoder {
+        NpyDecoder { start, part: Vec::new(), facts: None, body: None }
+    }
+
+    fn begin(&mut self) -> Result<()> {
+        let header = Header::parse(&self.part)?;
+        self.part.clear();
+        let limits = self.start.limits;
+        let side = |side: u64| u32::try_from(side).unwrap_or(u32::MAX);
+        let size = Size::new(side(header.width), side(header.height));
+        limits.check_size(size)?;
+        limits.check_memory("a row of the array", header.row_bytes())?;
+        // Checked above: it is within the limit for memory.
+        let row_bytes = header.row_bytes() as usize;
+        let all = header.row_bytes().saturating_mul(header.height);
+        if let Some(length) = self.start.length
+            && length < all.saturating_add(header.data_at as u64)
+            && header.columns_first
+        {
+            return Err(crate::error::ErrorKind::Truncated(format!("{all} bytes of numbers expected")).into());
+        }
+        let mut facts = Facts::new(size, form_of(&header), metadata_of(&header));
+        facts.format = Some(Format::Npy);
+        facts.stored = Some(header.describe());
+        let swapped = header.big_endian != cfg!(target_endian = "big");
+        let put = Put { element: header.element, swapped, channels: header.channels };
+        let rows = if header.columns_first && header.height > 1 {
+            limits.check_memory("an array with its columns in order, which is held whole,", all)?;
+            Rows::Columns { all: all as usize, bytes: Vec::new(), row: Vec::with_capacity(row_bytes), given: 0, size }
+        } else if header.columns_first && header.channels > 1 {
+            // One row, whose channels are not side by side.
+            Rows::Columns { all: all as usize, bytes: Vec::new(), row: Vec::with_capacity(row_bytes), given: 0, size }
+        } else {
+            Rows::Stored(StoredRows::new(header.data_at as u64, row_bytes, row_bytes, size.height, false))
+        };
+        self.facts = Some(facts);
+        self.body = Some(Body { rows, put });
+        Ok(())
+    }
+}
+
+/// What the array comes as.
+fn form_of(header: &Header) -> Form {
+    let layout = match header.channels {
+        1 => Some(Layout::Gray),
+        2 => Some(Layout::GrayAlpha),
+        3 => Some(Layout::Rgb),
+        4 => Some(Layout::Rgba),
+        _ => None,
+    };
+    let number = header.element.delivered();
+    let depth = match number {
+        NumberKind::U8 => Some(Depth::U8),
+        NumberKind::U16 => Some(Depth::U16),
+        NumberKind::F32 => Some(Depth::F32),
+        _ => None,
+    };
+    match (layout, depth) {
+        (Some(layout), Some(depth)) => Form::Pixels { depth, layout },
+        _ => Form::Planes { number, names: (0..header.channels).map(|i| i.to_string()).collect() },
+    }
+}
+
+/// Float gray and wide numbers are values, float colour is linear light, bytes and words are encoded colour.
+fn metadata_of(header: &Header) -> Metadata {
+    let mut metadata = Metadata::default();
+    match form_of(header) {
+        Form::Planes { .. } => metadata.meaning = Meaning::values(),
+        Form::Pixels { depth: Depth::F32, layout } if !layout.is_color() => metadata.meaning = Meaning::values(),
+        Form::Pixels { depth: Depth::F32, .. } => {
+            (metadata.meaning, metadata.transfer) = (Meaning::Linear, Transfer::Linear);
+        }
+        Form::Pixels { layout, .. } if header.element == Element::Bool => {
+            metadata.top_codes = Some(vec![1; layout.channels()]);
+        }
+        Form::Pixels { .. } => {}
+    }
+    metadata
+}
+
+impl Decoder for NpyDecoder {
+    fn feed(&mut self, input: &[u8], out: &mut RowsOut<'_>) -> Result<(usize, Stop)> {
+        let mut rest = input;
+        let taken = |rest: &[u8]| input.len().saturating_sub(rest.len());
+        if self.body.is_none() {
+            loop {
+                let wanted = wanted(&self.part)?;
+                if self.part.len() >= wanted {
+                    break;
+                }
+                if !collect(&mut self.part, &mut rest, wanted) {
+                    return Ok((taken(rest), Stop::NeedInput));
+                }
+            }
+            self.begin()?;
+            return Ok((taken(rest), Stop::Facts));
+        }
+        let Some(Body { rows, put }) = &mut self.body else { return Ok((0, Stop::NeedInput)) };
+        match rows {
+            Rows::Stored(rows) => rows.feed(input, out, &mut |row, slot| put.row(row, slot)),
+            Rows::Columns { all, bytes, row, given, size } => {
+                if out.is_full() && bytes.is_empty() {
+                    return Ok((0, Stop::RowsGiven));
+                }
+                if !collect(bytes, &mut rest, *all) {
+                    return Ok((taken(rest), Stop::NeedInput));
+                }
+                while *given < size.height {
+                    if out.is_full() {
+                        return Ok((taken(rest), Stop::RowsGiven));
+                    }
+                    gather(bytes, *given, *size, put, row);
+                    put.row(row, out.next()).inspect_err(|_| out.spoil())?;
+                    *given = given.saturating_add(1);
+                }
+                Ok((taken(rest), Stop::Done))
+            }
+        }
+    }
+
+    fn facts(&self) -> Option<&Facts> {
+        self.facts.as_ref()
+    }
+
+    fn expected(&self) -> String {
+        match &self.body {
+            Some(Body { rows: Rows::Stored(rows), .. }) => rows.expected(),
+            Some(Body { rows: Rows::Columns { all, bytes, .. }, .. }) => format!("byte {} of {all}", bytes.len()),
+            None => "the rest of the header".to_string(),
+        }
+    }
+
+    fn row_order(&self) -> RowOrder {
+        match &self.body {
+            Some(Body { rows: Rows::Columns { .. }, .. }) => RowOrder::Whole,
+            _ => RowOrder::TopDown,
+        }
+    }
+}
+
+/// Row y of an array whose first axis runs fastest: element (y, x, c) is at y + height * (x + width * c).
+fn gather(bytes: &[u8], y: u32, size: Size, put: &Put, row: &mut Vec<u8>) {
+    let (each, width, height) = (put.element.bytes(), size.width as usize, size.height as usize);
+    row.clear();
+    for x in 0..width {
+        for channel in 0..put.channels {
+            let column = channel.saturating_mul(width).saturating_add(x);
+            let place = column.saturating_mul(height).saturating_add(y as usize).saturating_mul(each);
+            row.extend_from_slice(bytes.get(place..).and_then(|b| b.get(..each)).unwrap_or_default());
+        }
+    }
+}
+
+impl Put {
+    /// A row's elements, channels side by side.
+    fn row(&self, row: &[u8], slot: Slot<'_>) -> Result<()> {
+        let swapped = self.swapped;
+        match slot {
+            Slot::Row(SamplesMut::U8(to)) if self.element == Element::Bool => {
+                for (to, &v) in to.iter_mut().zip(row) {
+                    *to = truth(v)?.saturating_mul(255);
+                }
+            }
+            Slot::Row(SamplesMut::U8(to)) => to.copy_from_slice(row),
+            Slot::Row(SamplesMut::U16(to)) => {
+                to.iter_mut().zip(row.as_chunks::<2>().0).for_each(|(to, v)| *to = u16::load(v, swapped));
+            }
+            Slot::Row(SamplesMut::F32(to)) if self.element == Element::Half => {
+                for (to, v) in to.iter_mut().zip(row.as_chunks::<2>().0) {
+                    *to = half::f16::from_bits(u16::load(v, swapped)).to_f32();
+                }
+            }
+            Slot::Row(SamplesMut::F32(to)) => {
+                to.iter_mut().zip(row.as_chunks::<4>().0).for_each(|(to, v)| *to = f32::load(v, swapped));
+            }
+            Slot::Planes(planes, y) => self.planes(row, planes, y)?,
+            Slot::Skip | Slot::Full => {}
+        }
+        Ok(())
+    }
+
+    fn planes(&self, row: &[u8], planes: &mut AnyPlanes, y: u32) -> Result<()> {
+        let swapped = self.swapped;
+        match planes {
+            AnyPlanes::U8(p) if self.element == Element::Bool => {
+                row.iter().try_for_each(|&v| truth(v).map(|_| ()))?;
+                apart(row, p, y, false, u8::from_ne_bytes);
+            }
+            AnyPlanes::F32(p) if self.element == Element::Half => {
+                apart(row, p, y, swapped, |bytes| half::f16::from_ne_bytes(bytes).to_f32());
+            }
+            AnyPlanes::U8(p) => apart(row, p, y, swapped, u8::from_ne_bytes),
+            AnyPlanes::U16(p) => apart(row, p, y, swapped, u16::from_ne_bytes),
+            AnyPlanes::U32(p) => apart(row, p, y, swapped, u32::from_ne_bytes),
+            AnyPlanes::U64(p) => apart(row, p, y, swapped, u64::from_ne_bytes),
+            AnyPlanes::I8(p) => apart(row, p, y, swapped, i8::from_ne_bytes),
+            AnyPlanes::I16(p) => apart(row, p, y, swapped, i16::from_ne_bytes),
+            AnyPlanes::I32(p) => apart(row, p, y, swapped, i32::from_ne_bytes),
+            AnyPlanes::I64(p) => apart(row, p, y, swapped, i64::from_ne_bytes),
+            AnyPlanes::F32(p) => apart(row, p, y, swapped, f32::from_ne_bytes),
+            AnyPlanes::F64(p) => apart(row, p, y, swapped, f64::from_ne_bytes),
+        }
+        Ok(())
+    }
+}
+
+fn truth(v: u8) -> Result<u8> {
+    if v > 1 { Err(Error::damaged(format!("a boolean of {v}; it is 0 or 1"))) } else { Ok(v) }
+}
+
+/// Elements side by side into one plane each.
+fn apart<T: Number, const N: usize>(
+    row: &[u8],
+    planes: &mut Planes<T>,
+    y: u32,
+    swapped: bool,
+    number: impl Fn([u8; N]) -> T,
+) {
+    let elements = row.as_chunks::<N>().0;
+    let channels = planes.len().max(1);
+    for (channel, (_, plane)) in planes.iter_mut().enumerate() {
+        for (to, bytes) in plane.row_mut(y).iter_mut().zip(elements.iter().skip(channel).step_by(channels)) {
+            let mut bytes = *bytes;
+            if swapped {
+                bytes.reverse();
+            }
+            to.v = number(bytes);
+        }
+    }
+}

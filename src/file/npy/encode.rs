@@ -1,0 +1,130 @@
+//! Writing: version 1, little-endian, rows in order.
+
+use super::element::Element;
+use super::header::MARK;
+use crate::error::Result;
+use crate::file::encoder::{Encoder, left_out, put_bytes};
+use crate::frame::{AnyPlanes, Content, Facts, Form, Planes, SamplesRef};
+use crate::pixel::{Depth, Layout, Meaning, Number, NumberKind};
+use std::io::Write;
+
+/// The numbers start at a multiple of this, says the format's description.
+const ALIGN: usize = 64;
+
+/// An encoder of arrays: given rows, gives bytes.
+pub(in crate::file) struct NpyEncoder {
+    bools: bool,
+    row: Vec<u8>,
+    remarks: Vec<String>,
+}
+
+impl NpyEncoder {
+    /// Starts a file with its header.
+    pub(in crate::file) fn new(facts: &Facts, out: &mut dyn Write) -> Result<NpyEncoder> {
+        let m = &facts.metadata;
+        let (kind, channels) = match &facts.form {
+            Form::Pixels { depth: Depth::U8, layout } => (NumberKind::U8, layout.channels()),
+            Form::Pixels { depth: Depth::U16, layout } => (NumberKind::U16, layout.channels()),
+            Form::Pixels { depth: Depth::F32, layout } => (NumberKind::F32, layout.channels()),
+            Form::Planes { number, names } => (*number, names.len()),
+        };
+        // Two-valued pictures are booleans.
+        let one = |tops: &Vec<u32>| tops.iter().all(|&top| top == 1);
+        let bools =
+            matches!(facts.form, Form::Pixels { depth: Depth::U8, .. }) && m.top_codes.as_ref().is_some_and(one);
+        let letters = match (bools, Element::letters(kind)) {
+            (true, _) => "|b1".to_string(),
+            (false, letters) if kind.bytes() == 1 => format!("|{letters}"),
+            (false, letters) => format!("<{letters}"),
+        };
+        let shape = match channels {
+            1 => format!("({}, {})", facts.size.height, facts.size.width),
+            n => format!("({}, {}, {n})", facts.size.height, facts.size.width),
+        };
+        let mut text = format!("{{'descr': '{letters}', 'fortran_order': False, 'shape': {shape}, }}");
+        let fixed = MARK.len().saturating_add(4);
+        let whole = fixed.saturating_add(text.len()).saturating_add(1).next_multiple_of(ALIGN);
+        let width = whole.saturating_sub(fixed).saturating_sub(1);
+        text = format!("{text:width$}\n");
+        let mut head = MARK.to_vec();
+        head.extend([1, 0]);
+        head.extend((text.len() as u16).to_le_bytes());
+        head.extend(text.bytes());
+        put_bytes(out, &head)?;
+        Ok(NpyEncoder { bools, row: Vec::new(), remarks: remarks(facts, bools) })
+    }
+}
+
+fn remarks(facts: &Facts, bools: bool) -> Vec<String> {
+    let m = &facts.metadata;
+    let mut remarks = left_out(m, !bools);
+    let mut say = |line: &str| remarks.push(line.to_string());
+    match &facts.form {
+        Form::Planes { names, .. } if names.iter().enumerate().any(|(i, name)| *name != i.to_string()) => {
+            say("the planes' names are not kept: planes of an array are told apart by their place");
+        }
+        Form::Pixels { depth: Depth::F32, layout: Layout::Gray | Layout::GrayAlpha }
+            if !matches!(m.meaning, Meaning::Values { .. }) =>
+        {
+            say("the numbers are written as they are; floats without colour are read back as values");
+        }
+        Form::Pixels { depth: Depth::F32, layout } if layout.is_color() && m.meaning != Meaning::Linear => {
+            say("the numbers are written as they are; floats in colour are read back as linear light");
+        }
+        _ => {}
+    }
+    if m.meaning == Meaning::Indices {
+        say("the palette is not kept: the numbers are written without their colours");
+    }
+    remarks
+}
+
+impl Encoder for NpyEncoder {
+    fn put(&mut self, rows: &Content, out: &mut dyn Write) -> Result<()> {
+        for y in 0..rows.size().height {
+            let row = &mut self.row;
+            row.clear();
+            match rows {
+                Content::Pixels(pixels) => match pixels.row(y) {
+                    SamplesRef::U8(s) if self.bools => row.extend(s.iter().map(|&v| v >> 7)),
+                    SamplesRef::U8(s) => row.extend_from_slice(s),
+                    SamplesRef::U16(s) => row.extend(s.iter().flat_map(|v| v.to_le_bytes())),
+                    SamplesRef::F32(s) => row.extend(s.iter().flat_map(|v| v.to_le_bytes())),
+                },
+                Content::Planes(planes) => match planes {
+                    AnyPlanes::U8(p) => together(p, y, row, u8::to_le_bytes),
+                    AnyPlanes::U16(p) => together(p, y, row, u16::to_le_bytes),
+                    AnyPlanes::U32(p) => together(p, y, row, u32::to_le_bytes),
+                    AnyPlanes::U64(p) => together(p, y, row, u64::to_le_bytes),
+                    AnyPlanes::I8(p) => together(p, y, row, i8::to_le_bytes),
+                    AnyPlanes::I16(p) => together(p, y, row, i16::to_le_bytes),
+                    AnyPlanes::I32(p) => together(p, y, row, i32::to_le_bytes),
+                    AnyPlanes::I64(p) => together(p, y, row, i64::to_le_bytes),
+                    AnyPlanes::F32(p) => together(p, y, row, f32::to_le_bytes),
+                    AnyPlanes::F64(p) => together(p, y, row, f64::to_le_bytes),
+                },
+            }
+            put_bytes(out, row)?;
+        }
+        Ok(())
+    }
+
+    fn finish(&mut self, _out: &mut dyn Write) -> Result<()> {
+        Ok(())
+    }
+
+    fn remarks(&self) -> Vec<String> {
+        self.remarks.clone()
+    }
+}
+
+/// A row of every plane, side by side.
+fn together<T: Number, const N: usize>(planes: &Planes<T>, y: u32, row: &mut Vec<u8>, bytes: impl Fn(T) -> [u8; N]) {
+    let channels = planes.len();
+    let width = planes.size().width as usize;
+    row.resize(width.saturating_mul(channels).saturating_mul(N), 0);
+    for (channel, (_, plane)) in planes.iter().enumerate() {
+        let places = row.as_chunks_mut::<N>().0.iter_mut().skip(channel).step_by(channels.max(1));
+        places.zip(plane.row(y)).for_each(|(to, v)| *to = bytes(v.v));
+    }
+}

@@ -1,0 +1,135 @@
+//! Reading.
+
+use crate::error::{Error, ErrorKind, Result};
+use crate::file::decoder::{Decoder, RowsOut, Slot, Start, Stop, collect};
+use crate::file::stored::StoredRows;
+use crate::frame::{Facts, Form, Format, Metadata, Pixels, RawLayout, RowOrder, SamplesMut, SamplesRef};
+use crate::pixel::{Depth, Meaning, Transfer};
+
+/// A decoder of bytes that a layout describes.
+pub(in crate::file) struct RawDecoder {
+    layout: RawLayout,
+    facts: Facts,
+    said_facts: bool,
+    rows: Rows,
+}
+
+enum Rows {
+    /// Pixels side by side.
+    Stored(StoredRows),
+    /// A plane a channel: no row is complete before the last plane.
+    Planar { needed: usize, bytes: Vec<u8>, pixels: Option<Pixels>, given: u32 },
+}
+
+impl RawDecoder {
+    pub(in crate::file) fn new(start: Start) -> Result<RawDecoder> {
+        let Some(layout) = start.raw else {
+            return Err(Error::unusable("raw bytes can only be read by a layout that describes them (--raw)"));
+        };
+        start.limits.check_size(layout.size)?;
+        let measures = layout.measures()?;
+        let needed = measures.needed as u64;
+        if let Some(length) = start.length.filter(|&l| l < needed) {
+            let found = usize::try_from(length).unwrap_or(usize::MAX);
+            let detail = format!(" ({} {} from byte {})", layout.size, layout.order.name(), layout.offset);
+            return Err(ErrorKind::TooShort { unit: "bytes", needed: measures.needed, found, detail }.into());
+        }
+        start.limits.check_memory("a row of pixels", measures.stride as u64)?;
+        let mut metadata = Metadata::default();
+        if layout.depth == Depth::F32 {
+            match layout.layout().is_color() {
+                true => (metadata.meaning, metadata.transfer) = (Meaning::Linear, Transfer::Linear),
+                false => metadata.meaning = Meaning::values(),
+            }
+        }
+        let form = Form::Pixels { depth: layout.depth, layout: layout.layout() };
+        let mut facts = Facts::new(layout.size, form, metadata);
+        facts.format = Some(Format::Raw);
+        facts.stored = Some(layout.to_string());
+        if let Some(more) = start.length.and_then(|l| l.checked_sub(needed)).filter(|&more| more > 0) {
+            facts.remarks.push(format!("{more} bytes behind the last row are not part of the picture"));
+        }
+        let rows = if layout.planar && layout.channels() > 1 {
+            start.limits.check_memory("a picture in planes, which is held whole,", needed.saturating_mul(2))?;
+            Rows::Planar { needed: measures.needed, bytes: Vec::new(), pixels: None, given: 0 }
+        } else {
+            let at = layout.offset as u64;
+            let rows = StoredRows::new(at, measures.row, measures.stride, layout.size.height, layout.bottom_up);
+            Rows::Stored(rows.with_input_at(0))
+        };
+        Ok(RawDecoder { layout, facts, said_facts: false, rows })
+    }
+}
+
+impl Decoder for RawDecoder {
+    fn feed(&mut self, input: &[u8], out: &mut RowsOut<'_>) -> Result<(usize, Stop)> {
+        if !std::mem::replace(&mut self.said_facts, true) {
+            return Ok((0, Stop::Facts));
+        }
+        let layout = &self.layout;
+        match &mut self.rows {
+            Rows::Stored(rows) => rows.feed(input, out, &mut |row, slot| put(layout, row, slot)),
+            Rows::Planar { needed, bytes, pixels, given } => {
+                if out.is_full() && bytes.is_empty() {
+                    return Ok((0, Stop::RowsGiven));
+                }
+                let mut rest = input;
+                if pixels.is_none() && !collect(bytes, &mut rest, *needed) {
+                    return Ok((input.len(), Stop::NeedInput));
+                }
+                let taken = input.len().saturating_sub(rest.len());
+                let pixels = match pixels {
+                    Some(pixels) => pixels,
+                    None => pixels.insert(layout.read(bytes)?),
+                };
+                while *given < layout.size.height {
+                    match (out.next(), pixels.row(*given)) {
+                        (Slot::Full, _) => return Ok((taken, Stop::RowsGiven)),
+                        (Slot::Row(SamplesMut::U8(to)), SamplesRef::U8(row)) => to.copy_from_slice(row),
+                        (Slot::Row(SamplesMut::U16(to)), SamplesRef::U16(row)) => to.copy_from_slice(row),
+                        (Slot::Row(SamplesMut::F32(to)), SamplesRef::F32(row)) => to.copy_from_slice(row),
+                        _ => {}
+                    }
+                    *given = given.saturating_add(1);
+                }
+                Ok((taken, Stop::Done))
+            }
+        }
+    }
+
+    fn facts(&self) -> Option<&Facts> {
+        Some(&self.facts)
+    }
+
+    fn expected(&self) -> String {
+        match &self.rows {
+            Rows::Stored(rows) => rows.expected(),
+            Rows::Planar { needed, bytes, .. } => format!("byte {} of {needed}", bytes.len()),
+        }
+    }
+
+    fn row_order(&self) -> RowOrder {
+        match &self.rows {
+            Rows::Stored(rows) => rows.order(),
+            Rows::Planar { .. } => RowOrder::Whole,
+        }
+    }
+
+    fn salvage(&mut self, out: &mut RowsOut<'_>) -> bool {
+        let layout = &self.layout;
+        match &mut self.rows {
+            Rows::Stored(rows) => rows.salvage(out, &mut |row, slot| put(layout, row, slot)),
+            Rows::Planar { .. } => false,
+        }
+    }
+}
+
+fn put(layout: &RawLayout, row: &[u8], slot: Slot<'_>) -> Result<()> {
+    match slot {
+        Slot::Row(SamplesMut::U8(to)) => layout.read_row(row, to),
+        Slot::Row(SamplesMut::U16(to)) => layout.read_row(row, to),
+        Slot::Row(SamplesMut::F32(to)) => layout.read_row(row, to),
+        _ => {}
+    }
+    Ok(())
+}

@@ -1,0 +1,85 @@
+//! Writing.
+
+use crate::error::Result;
+use crate::file::encoder::{Encoder, cannot_hold, left_out, put_bytes};
+use crate::frame::{Content, Facts, Form, Format, RawLayout, Size};
+use crate::pixel::Meaning;
+use std::io::Write;
+
+/// An encoder of bytes as a layout describes them.
+pub(in crate::file) struct RawEncoder {
+    layout: RawLayout,
+    /// Bytes from row to row.
+    stride: usize,
+    bytes: Vec<u8>,
+    /// All rows, where the layout needs them all before the first byte can be written.
+    whole: Option<Content>,
+    given: u32,
+    remarks: Vec<String>,
+}
+
+impl RawEncoder {
+    /// Starts with the bytes before the first row. The layout's size is that of the picture.
+    pub(in crate::file) fn new(facts: &Facts, layout: Option<RawLayout>, out: &mut dyn Write) -> Result<RawEncoder> {
+        let refuse = |what: &str, remedy: &str| Err(cannot_hold(Format::Raw, what, remedy));
+        let Some(layout) = layout else {
+            return refuse("a picture whose layout is not named", "add --raw-out \"order=... depth=...\"");
+        };
+        let layout = RawLayout { size: facts.size, ..layout };
+        if facts.form != (Form::Pixels { depth: layout.depth, layout: layout.layout() }) {
+            let what = format!("{} as {} {}", facts.form.describe(), layout.layout(), layout.depth);
+            return refuse(&what, "change the picture (--as, --depth, --flatten) or the layout");
+        }
+        let measures = layout.measures()?;
+        let gathered = layout.bottom_up || (layout.planar && layout.channels() > 1);
+        let whole = if gathered { Some(Content::new(facts.size, &facts.form)?) } else { None };
+        if !gathered {
+            put_zeros(layout.offset, out)?;
+        }
+        let mut remarks = left_out(&facts.metadata, true);
+        if facts.metadata.meaning == Meaning::Indices {
+            remarks.push("the palette is not kept: the numbers are written without their colours".to_string());
+        }
+        Ok(RawEncoder { layout, stride: measures.stride, bytes: Vec::new(), whole, given: 0, remarks })
+    }
+}
+
+fn put_zeros(count: usize, out: &mut dyn Write) -> Result<()> {
+    let zeros = [0u8; 4096];
+    let mut left = count;
+    while left > 0 {
+        let now = left.min(zeros.len());
+        put_bytes(out, zeros.get(..now).unwrap_or_default())?;
+        left = left.saturating_sub(now);
+    }
+    Ok(())
+}
+
+impl Encoder for RawEncoder {
+    fn put(&mut self, rows: &Content, out: &mut dyn Write) -> Result<()> {
+        let count = rows.size().height;
+        if let Some(whole) = &mut self.whole {
+            whole.put_rows(self.given, rows, 0..count)?;
+            self.given = self.given.saturating_add(count);
+            return Ok(());
+        }
+        // Every row is written with the gap behind it, the last one too.
+        let size = Size::new(self.layout.size.width, count);
+        let strip = RawLayout { size, offset: 0, stride: Some(self.stride), ..self.layout };
+        self.bytes.clear();
+        self.bytes.resize(self.stride.saturating_mul(count as usize), 0);
+        strip.write(rows.pixels()?, &mut self.bytes)?;
+        put_bytes(out, &self.bytes)
+    }
+
+    fn finish(&mut self, out: &mut dyn Write) -> Result<()> {
+        let Some(whole) = &self.whole else { return Ok(()) };
+        let mut bytes = vec![0; self.layout.bytes_needed()?];
+        self.layout.write(whole.pixels()?, &mut bytes)?;
+        put_bytes(out, &bytes)
+    }
+
+    fn remarks(&self) -> Vec<String> {
+        self.remarks.clone()
+    }
+}

@@ -1,0 +1,264 @@
+//! The rows of a file as it stores them: the decoder of its format, fed from its bytes.
+
+use super::decoder::{Decoder, RowsOut, Start, Stop, decoder_for, ended_early};
+use super::input::Input;
+use super::options::{ReadAs, ReadOptions};
+use super::sniff;
+use crate::error::{Error, Result};
+use crate::flow::{Damage, Source, Strip};
+use crate::frame::{Content, Facts, Format, Picture, RowOrder, Size};
+use std::path::PathBuf;
+
+/// Bytes of a file that are read for its facts alone, at most.
+pub(super) const HEADER_BUDGET: u64 = 60 << 10;
+
+/// A file as a source of the rows that it stores.
+pub(super) struct FileRows {
+    input: Input,
+    path: Option<PathBuf>,
+    decoder: Box<dyn Decoder>,
+    facts: Facts,
+    options: ReadOptions,
+    next: u32,
+    done: bool,
+    /// Whether no more rows will come, though they are asked for.
+    broken: bool,
+    damage: Option<Damage>,
+}
+
+impl FileRows {
+    /// Finds out the format and reads the header.
+    pub(super) fn start(mut input: Input, path: Option<PathBuf>, options: ReadOptions) -> Result<FileRows> {
+        let named = |e: Error| match &path {
+            Some(path) => e.in_file(path),
+            None => e,
+        };
+        let (decoder, facts) = begin(&mut input, &options).map_err(named)?;
+        let (next, done, broken, damage) = (0, false, false, None);
+        Ok(FileRows { input, path, decoder, facts, options, next, done, broken, damage })
+    }
+
+    pub(super) fn path(&self) -> Option<&PathBuf> {
+        self.path.as_ref()
+    }
+
+    /// Whether it cannot be read a second time.
+    pub(super) fn is_stream(&self) -> bool {
+        self.input.is_stream()
+    }
+
+    pub(super) fn options(&self) -> &ReadOptions {
+        &self.options
+    }
+
+    pub(super) fn row_order(&self) -> RowOrder {
+        self.decoder.row_order()
+    }
+
+    pub(super) fn facts_mut(&mut self) -> &mut Facts {
+        &mut self.facts
+    }
+
+    /// The file's format.
+    fn format(&self) -> Format {
+        // Every decoder sets it.
+        self.facts.format.unwrap_or(Format::Raw)
+    }
+
+    fn place(&self, error: Error) -> Error {
+        match &self.path {
+            Some(path) => error.in_file(path),
+            None => error,
+        }
+    }
+
+    /// Rows into a strip whose first is this row of the picture, or nowhere.
+    fn step(&mut self, mut rows: RowsOut<'_>, first: u32) -> Result<()> {
+        if !self.broken {
+            let format = self.format();
+            match push(&mut self.input, self.decoder.as_mut(), &mut rows, format) {
+                Ok(stop) => self.done = stop == Stop::Done,
+                Err(e) if self.options.salvage && e.is_about_bytes() => self.salvage(&mut rows, e)?,
+                Err(e) => return Err(self.place(e)),
+            }
+        }
+        if self.broken {
+            self.decoder.salvage(&mut rows);
+        }
+        rows.lose(rows.left());
+        for lost in rows.lost() {
+            let lost = lost.start.saturating_add(first)..lost.end.saturating_add(first);
+            self.damage.iter_mut().for_each(|damage| damage.lose(lost.clone()));
+        }
+        Ok(())
+    }
+
+    /// Goes on after an error, as far as the decoder can.
+    fn salvage(&mut self, rows: &mut RowsOut<'_>, error: Error) -> Result<()> {
+        let error = self.place(error);
+        self.damage.get_or_insert(Damage { lost: Vec::new(), error });
+        let format = self.format();
+        while self.decoder.salvage(rows) {
+            if rows.is_full() {
+                return Ok(());
+            }
+            match push(&mut self.input, self.decoder.as_mut(), rows, format) {
+                Ok(stop) => {
+                    self.done = stop == Stop::Done;
+                    return Ok(());
+                }
+                Err(e) if e.is_about_bytes() => {}
+                Err(e) => return Err(self.place(e)),
+            }
+        }
+        self.broken = true;
+        Ok(())
+    }
+
+    /// Reads all rows into a picture, and the file to its end.
+    pub(super) fn read_whole(&mut self) -> Result<Picture> {
+        let bytes = self.facts.form.bytes(self.facts.size);
+        let place = |e: Error, rows: &FileRows| rows.place(e.in_format(rows.format(), None));
+        self.options.limits.check_memory("the picture", bytes).map_err(|e| place(e, self))?;
+        let size = Size::new(self.facts.size.width, self.facts.size.height.saturating_sub(self.next));
+        let mut content = Content::new(size, &self.facts.form).map_err(|e| place(e, self))?;
+        let first = std::mem::replace(&mut self.next, self.facts.size.height);
+        self.step(RowsOut::into_strip(&mut content), first)?;
+        self.finish()?;
+        Ok(Picture::new(content, self.facts.metadata.clone()))
+    }
+
+    /// Reads what follows the last row, so that checksums are checked.
+    fn finish(&mut self) -> Result<()> {
+        while !self.done && !self.broken {
+            self.step(RowsOut::skip(0), self.facts.size.height)?;
+            if self.damage.is_some() {
+                break;
+            }
+        }
+        Ok(())
+    }
+}
+
+/// The format of what is at hand, its decoder, and the facts of its header.
+fn begin(input: &mut Input, options: &ReadOptions) -> Result<(Box<dyn Decoder>, Facts)> {
+    input.fill(sniff::ENOUGH)?;
+    let format = match options.raw {
+        Some(_) => Format::Raw,
+        None => match sniff::format_of(input.at_hand()) {
+            Some(format) => format,
+            None => {
+                let start = input.at_hand();
+                return Err(sniff::not_a_picture(start.get(..sniff::ENOUGH).unwrap_or(start)));
+            }
+        },
+    };
+    // What a TGA file says of its alpha stands at its end.
+    if format == Format::Tga && cfg!(feature = "tga") && input.length().is_none() {
+        input.keep(u64::MAX)?;
+        input.fill(sniff::ENOUGH)?;
+    }
+    if options.page == 0 {
+        return Err(Error::unusable("pages count from 1"));
+    }
+    let start = Start {
+        limits: options.limits,
+        page: options.page,
+        indices: options.form == ReadAs::Indices,
+        raw: options.raw,
+        length: input.length(),
+    };
+    let mut decoder = decoder_for(format, start)?;
+    let stop = push(input, decoder.as_mut(), &mut RowsOut::skip(0), format)?;
+    match (stop, decoder.facts()) {
+        (Stop::Facts, Some(facts)) if options.page > facts.pages.max(1) => {
+            let (page, pages) = (options.page, facts.pages);
+            Err(Error::unusable(format!("there is no page {page}; the file has {pages}")).in_format(format, None))
+        }
+        (Stop::Facts, Some(facts)) => {
+            let facts = facts.clone();
+            Ok((decoder, facts))
+        }
+        _ => Err(Error::damaged("no picture in the file").in_format(format, Some(input.used()))),
+    }
+}
+
+/// Feeds the decoder until it stops for another reason than wanting input.
+fn push(input: &mut Input, decoder: &mut dyn Decoder, rows: &mut RowsOut<'_>, format: Format) -> Result<Stop> {
+    loop {
+        let at = input.used();
+        let fed = decoder.feed(input.at_hand(), rows);
+        let (taken, stop) = fed.map_err(|e| e.in_format(format, Some(at)))?;
+        input.take(taken);
+        match stop {
+            Stop::NeedInput => {}
+            Stop::Elsewhere(jump) => {
+                input.jump(jump)?;
+                continue;
+            }
+            _ => return Ok(stop),
+        }
+        let left = input.at_hand().len();
+        input.fill(input.portion().max(left.saturating_add(1)))?;
+        if input.at_hand().len() > left {
+            continue;
+        }
+        if input.is_spent() && decoder.header_so_far() {
+            return Ok(Stop::Facts);
+        }
+        if input.is_spent() {
+            let line = format!("the header is longer than {HEADER_BUDGET} bytes, which is all that is read for facts");
+            return Err(Error::not_supported(line).in_format(format, Some(input.used())));
+        }
+        if !decoder.input_ended() {
+            let end = input.used().saturating_add(left as u64);
+            return Err(ended_early(decoder.expected()).in_format(format, Some(end)));
+        }
+    }
+}
+
+impl Source for FileRows {
+    fn facts(&self) -> &Facts {
+        &self.facts
+    }
+
+    fn next(&mut self, rows: u32) -> Result<Option<Strip>> {
+        let size = self.facts.size;
+        let first_row = self.next;
+        let end = size.height.min(first_row.saturating_add(rows));
+        if first_row >= size.height {
+            self.finish()?;
+            return Ok(None);
+        }
+        let size = Size::new(size.width, end.saturating_sub(first_row));
+        let bytes = self.facts.form.bytes(size);
+        self.options.limits.check_memory("a strip", bytes).map_err(|e| self.place(e))?;
+        let mut content = Content::new(size, &self.facts.form)?;
+        self.next = end;
+        self.step(RowsOut::into_strip(&mut content), first_row)?;
+        Ok(Some(Strip { first_row, content }))
+    }
+
+    fn skip(&mut self, rows: u32) -> Result<()> {
+        let first = self.next;
+        self.next = self.facts.size.height.min(first.saturating_add(rows));
+        self.step(RowsOut::skip(self.next.saturating_sub(first)), first)
+    }
+
+    fn rewind(&mut self) -> Result<()> {
+        let start = super::decoder::Jump { to: 0, keep_to: None };
+        self.input.jump(start).map_err(|e| self.place(e))?;
+        let (decoder, _) = begin(&mut self.input, &self.options).map_err(|e| self.place(e))?;
+        self.decoder = decoder;
+        (self.next, self.done, self.broken, self.damage) = (0, false, false, None);
+        Ok(())
+    }
+
+    fn damage(&self) -> Option<&Damage> {
+        self.damage.as_ref()
+    }
+
+    fn take_damage(&mut self) -> Option<Damage> {
+        self.damage.take()
+    }
+}

@@ -1,0 +1,96 @@
+//! Writing: plain pixels, the top row first, with extension area and footer.
+
+use super::area;
+use crate::error::Result;
+use crate::file::encoder::{Encoder, cannot_hold, check_indices, left_out, palette_of, put_bytes};
+use crate::frame::{Content, Facts, Form, Format, SamplesRef};
+use crate::pixel::{Depth, Layout};
+use std::io::Write;
+
+/// An encoder of TGA: given rows, gives bytes.
+pub(in crate::file) struct TgaEncoder {
+    layout: Layout,
+    /// How many colours a palette has, for pictures of indices.
+    colors: Option<usize>,
+    row: Vec<u8>,
+    /// What follows the pixels.
+    behind: Vec<u8>,
+    remarks: Vec<String>,
+}
+
+impl TgaEncoder {
+    /// Starts a file with its header and palette.
+    pub(in crate::file) fn new(facts: &Facts, out: &mut dyn Write) -> Result<TgaEncoder> {
+        let refuse = |what: &str, remedy: &str| Err(cannot_hold(Format::Tga, what, remedy));
+        let palette = palette_of(facts)?.map(|p| (p.colors(), p.is_opaque()));
+        let (layout, kind, bits, alpha) = match facts.form {
+            Form::Pixels { depth: Depth::U16, .. } => return refuse("u16 samples", "add --depth u8"),
+            Form::Pixels { layout: Layout::Gray, .. } => match palette {
+                Some((_, opaque)) => (Layout::Gray, 1u8, 8u8, !opaque),
+                None => (Layout::Gray, 3, 8, false),
+            },
+            Form::Pixels { layout: Layout::Rgb, .. } => (Layout::Rgb, 2, 24, false),
+            Form::Pixels { layout: Layout::Rgba, .. } => (Layout::Rgba, 2, 32, true),
+            _ => return refuse("gray with alpha", "add --as color, or --flatten COLOUR"),
+        };
+        let sides = (u16::try_from(facts.size.width), u16::try_from(facts.size.height));
+        let (Ok(width), Ok(height)) = sides else {
+            return refuse(&format!("a picture of {}", facts.size), "each side must be at most 65535");
+        };
+        let entry = if alpha { 32u8 } else { 24 };
+        let count = palette.map_or(0, |(colors, _)| colors.len() as u16);
+        let mut head = vec![0, u8::from(palette.is_some()), kind, 0, 0];
+        head.extend(count.to_le_bytes());
+        head.extend([if palette.is_some() { entry } else { 0 }, 0, 0, 0, 0]);
+        head.extend([width, height].map(u16::to_le_bytes).concat());
+        head.extend([bits, 0x20 | if alpha { 8 } else { 0 }]);
+        for color in palette.map_or(&[][..], |(colors, _)| colors) {
+            head.extend([color.b, color.g, color.r]);
+            head.extend(alpha.then_some(color.a));
+        }
+        put_bytes(out, &head)?;
+        let pixels = facts.size.pixels().saturating_mul(u64::from(bits / 8));
+        // Files of over 4 GiB have no area: its place could not be told.
+        let at = u32::try_from(pixels.saturating_add(head.len() as u64));
+        let (behind, left) = match at {
+            Ok(at) => area::write(&facts.metadata, alpha, at),
+            Err(_) => (Vec::new(), facts.metadata.clone()),
+        };
+        let colors = palette.map(|(colors, _)| colors.len());
+        Ok(TgaEncoder { layout, colors, row: Vec::new(), behind, remarks: left_out(&left, true) })
+    }
+}
+
+impl Encoder for TgaEncoder {
+    fn put(&mut self, rows: &Content, out: &mut dyn Write) -> Result<()> {
+        let rows = rows.pixels()?;
+        for y in 0..rows.size().height {
+            // `new` has let only bytes through.
+            let SamplesRef::U8(samples) = rows.row(y) else { continue };
+            self.colors.map_or(Ok(()), |colors| check_indices(samples, colors))?;
+            let row = &mut self.row;
+            row.resize(samples.len(), 0);
+            match self.layout {
+                Layout::Rgb => {
+                    let pixels = row.as_chunks_mut::<3>().0.iter_mut().zip(samples.as_chunks::<3>().0);
+                    pixels.for_each(|(to, &[r, g, b])| *to = [b, g, r]);
+                }
+                Layout::Rgba => {
+                    let pixels = row.as_chunks_mut::<4>().0.iter_mut().zip(samples.as_chunks::<4>().0);
+                    pixels.for_each(|(to, &[r, g, b, a])| *to = [b, g, r, a]);
+                }
+                _ => row.copy_from_slice(samples),
+            }
+            put_bytes(out, row)?;
+        }
+        Ok(())
+    }
+
+    fn finish(&mut self, out: &mut dyn Write) -> Result<()> {
+        put_bytes(out, &self.behind)
+    }
+
+    fn remarks(&self) -> Vec<String> {
+        self.remarks.clone()
+    }
+}

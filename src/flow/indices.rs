@@ -1,0 +1,202 @@
+//! From colours to numbers of colours and back.
+
+use super::steps::{pixel_form, same_form};
+use super::{Source, Step, Strip};
+use crate::error::{Error, Result};
+use crate::frame::{Content, Facts, Form, Frame, Job, Palette, Pixels, View};
+use crate::pixel::{Depth, Gray, Layout, Meaning, Rgb, Rgba, Sample, Stored};
+use std::collections::HashMap;
+use std::ops::Range;
+
+/// Rows looked at together while colours are collected.
+const ROWS: u32 = 64;
+
+/// Makes each pixel the number of its colour in a palette.
+#[derive(Debug, Clone)]
+pub struct ToIndices {
+    palette: Palette,
+    places: HashMap<Rgba<u8>, u8>,
+}
+
+impl ToIndices {
+    /// By this palette; the first of equal colours counts.
+    pub fn new(palette: Palette) -> ToIndices {
+        let mut places = HashMap::new();
+        for (place, &color) in (0u8..=255).zip(palette.colors()) {
+            places.entry(color).or_insert(place);
+        }
+        ToIndices { palette, places }
+    }
+
+    /// By the source's own colours, in the order in which they first appear. Reads the source to its end and rewinds it.
+    ///
+    /// # Errors
+    /// More than 256 colours, samples wider than 8 bits, or a source that cannot be read twice.
+    pub fn of_source(source: &mut dyn Source) -> Result<ToIndices> {
+        check(source.facts())?;
+        let mut seen = Seen::default();
+        while let Some(strip) = source.next(ROWS)? {
+            strip.content.pixels()?.visit(Collect(&mut seen))?;
+        }
+        source.rewind()?;
+        Ok(ToIndices { palette: Palette::new(seen.colors)?, places: seen.places })
+    }
+
+    /// The colours.
+    pub fn palette(&self) -> &Palette {
+        &self.palette
+    }
+}
+
+fn check(input: &Facts) -> Result<Layout> {
+    match pixel_form(input, "making indices")? {
+        (Depth::U8, layout) if layout != Layout::Cmyk => Ok(layout),
+        (depth, layout) => Err(Error::unusable(format!(
+            "a palette holds rgb u8 colours, the picture {layout} {depth}; add --depth u8 (and --as color) in a step before"
+        ))),
+    }
+}
+
+#[derive(Default)]
+struct Seen {
+    colors: Vec<Rgba<u8>>,
+    places: HashMap<Rgba<u8>, u8>,
+}
+
+/// A pixel's colour as palettes hold it. Only called for u8, whose fractions are exact.
+fn color_of<P: Stored>(pixel: &[P::Number]) -> Rgba<u8> {
+    let v = |i: usize| pixel.get(i).map_or(255, |v| u8::from_fraction(v.to_fraction()));
+    match P::LAYOUT {
+        Layout::Gray => Rgba::new(v(0), v(0), v(0), 255),
+        Layout::GrayAlpha => Rgba::new(v(0), v(0), v(0), v(1)),
+        _ => Rgba::new(v(0), v(1), v(2), v(3)),
+    }
+}
+
+struct Collect<'a>(&'a mut Seen);
+
+impl Job for Collect<'_> {
+    type Out = Result<()>;
+    fn run<P: Stored>(self, view: View<'_, P>) -> Result<()> {
+        let mut last = None;
+        for row in (0..view.height()).map(|y| view.row_numbers(y)) {
+            for pixel in row.chunks_exact(P::CHANNELS) {
+                if last == Some(pixel) {
+                    continue;
+                }
+                last = Some(pixel);
+                let color = color_of::<P>(pixel);
+                if self.0.places.contains_key(&color) {
+                    continue;
+                }
+                let Ok(place) = u8::try_from(self.0.colors.len()) else {
+                    return Err(Error::unusable(
+                        "the picture has more than 256 colours, which no palette holds; leave --as indices out",
+                    ));
+                };
+                self.0.colors.push(color);
+                self.0.places.insert(color, place);
+            }
+        }
+        Ok(())
+    }
+}
+
+struct Number<'a>(&'a HashMap<Rgba<u8>, u8>);
+
+impl Job for Number<'_> {
+    type Out = Result<Pixels>;
+    fn run<P: Stored>(self, view: View<'_, P>) -> Result<Pixels> {
+        let mut out = Frame::<Gray<u8>>::new(view.size())?;
+        for y in 0..view.height() {
+            let mut last: Option<(&[P::Number], u8)> = None;
+            for (pixel, to) in view.row_numbers(y).chunks_exact(P::CHANNELS).zip(out.row_mut(y)) {
+                let place = match last {
+                    Some((same, place)) if same == pixel => place,
+                    _ => {
+                        let color = color_of::<P>(pixel);
+                        let missing = || Error::unusable(format!("the palette has no colour {color:?}"));
+                        *self.0.get(&color).ok_or_else(missing)?
+                    }
+                };
+                last = Some((pixel, place));
+                to.v = place;
+            }
+        }
+        Ok(out.into())
+    }
+}
+
+impl Step for ToIndices {
+    fn name(&self) -> &'static str {
+        "indices"
+    }
+
+    fn plan(&mut self, input: &Facts) -> Result<Facts> {
+        check(input)?;
+        let mut facts = same_form(input, input.size, input.metadata.clone());
+        facts.form = Form::Pixels { depth: Depth::U8, layout: Layout::Gray };
+        facts.metadata.meaning = Meaning::Indices;
+        facts.metadata.palette = Some(self.palette.clone());
+        (facts.metadata.top_codes, facts.metadata.significant_bits) = (None, None);
+        Ok(facts)
+    }
+
+    fn run(&mut self, input: &Strip, output: Range<u32>) -> Result<Content> {
+        let part = super::steps::rows_of(input, &output)?;
+        let pixels = part.as_ref().unwrap_or(&input.content).pixels()?;
+        Ok(pixels.visit(Number(&self.places))?.into())
+    }
+}
+
+/// The colours that indices stand for: rgb, with alpha where a colour has some.
+pub(super) fn look_up(indices: &Pixels, palette: &Palette) -> Result<Pixels> {
+    fn each<P: Stored>(indices: View<'_, Gray<u8>>, colors: &[P]) -> Result<Pixels> {
+        let mut out = Frame::<P>::new(indices.size())?;
+        for y in 0..indices.height() {
+            for (index, to) in indices.row(y).iter().zip(out.row_mut(y)) {
+                *to = *colors.get(usize::from(index.v)).ok_or_else(|| {
+                    let count = colors.len();
+                    Error::unusable(format!("row {y} has index {}; the palette has {count} colours", index.v))
+                })?;
+            }
+        }
+        Ok(out.into())
+    }
+    let view = indices.view::<Gray<u8>>()?;
+    if palette.is_opaque() {
+        let opaque: Vec<Rgb<u8>> = palette.colors().iter().map(|c| Rgb::new(c.r, c.g, c.b)).collect();
+        return each(view, &opaque);
+    }
+    each(view, palette.colors())
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::flow::{PictureSource, ToColor, ToGray, apply};
+    use crate::frame::{Picture, Size};
+
+    #[test]
+    fn colours_are_numbered_as_they_appear_and_come_back() {
+        let colors = [Rgba::new(9, 8, 7, 255), Rgba::new(9, 8, 7, 0), Rgba::new(0, 0, 0, 255)];
+        let frame = Frame::from_fn(Size::new(5, 2), |x, y| colors[((x + y) % 3) as usize]).unwrap();
+        let picture = Picture::from(frame);
+        let mut step = ToIndices::of_source(&mut PictureSource::new(picture.clone())).unwrap();
+        assert_eq!(step.palette().colors(), colors);
+        let indices = apply(picture.clone(), &mut [&mut step]).unwrap();
+        assert_eq!(indices.metadata().meaning, Meaning::Indices);
+        let view = indices.view::<Gray<u8>>().unwrap();
+        assert_eq!(view.row(1).iter().map(|p| p.v).collect::<Vec<_>>(), [1, 2, 0, 1, 2]);
+        // Nothing computes with numbers of colours.
+        assert!(apply(indices.clone(), &mut [&mut ToGray::default()]).unwrap_err().to_string().contains("indices"));
+        assert!(apply(indices, &mut [&mut ToColor::default()]).unwrap() == picture);
+    }
+
+    #[test]
+    fn more_than_256_colours_are_refused() {
+        let frame = Frame::from_fn(Size::new(257, 1), |x, _| Rgb::new(x as u8, (x >> 8) as u8, 0)).unwrap();
+        let error = ToIndices::of_source(&mut PictureSource::new(frame.into())).unwrap_err();
+        assert!(error.to_string().contains("more than 256"), "{error}");
+    }
+}
