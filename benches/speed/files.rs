@@ -5,9 +5,10 @@ use crate::ratio::{Bench, Load};
 use flate2::{Compression, read::ZlibDecoder, write::ZlibEncoder};
 use rahmen::file::{ReadOptions, Reader, WriteOptions, Writer};
 use rahmen::flow::{PictureSource, Sink, Source};
-use rahmen::{Format, Picture, Size};
+use rahmen::frame::{ChannelOrder, RawAlpha, RawLayout};
+use rahmen::{Depth, Format, Frame, Gray, Picture, Size, Threads};
 use std::hint::black_box;
-use std::io::{Cursor, Read, Write};
+use std::io::{Cursor, Read, Seek, SeekFrom, Write};
 use std::sync::{Arc, Mutex};
 
 /// Bytes that several writers share, as a file would be.
@@ -35,10 +36,51 @@ fn written(source: &mut PictureSource, options: WriteOptions) -> Vec<u8> {
     std::mem::take(&mut *memory.0.lock().expect("one thread"))
 }
 
-/// Reads all rows in strips, without keeping them.
+/// Writes all rows in strips into memory that is there already, as a file's pages would be.
+fn written_into(source: &mut PictureSource, options: WriteOptions) {
+    static AGAIN: Mutex<Vec<u8>> = Mutex::new(Vec::new());
+    #[derive(Clone, Copy)]
+    struct Again(usize);
+    impl Write for Again {
+        fn write(&mut self, bytes: &[u8]) -> std::io::Result<usize> {
+            let mut to = AGAIN.lock().expect("one thread");
+            let end = self.0 + bytes.len();
+            if to.len() < end {
+                to.resize(end, 0);
+            }
+            to[self.0..end].copy_from_slice(bytes);
+            self.0 = end;
+            Ok(bytes.len())
+        }
+        fn flush(&mut self) -> std::io::Result<()> {
+            Ok(())
+        }
+    }
+    impl Seek for Again {
+        fn seek(&mut self, to: SeekFrom) -> std::io::Result<u64> {
+            match to {
+                SeekFrom::Start(at) => self.0 = at as usize,
+                SeekFrom::End(_) => self.0 = AGAIN.lock().expect("one thread").len(),
+                SeekFrom::Current(_) => {}
+            }
+            Ok(self.0 as u64)
+        }
+    }
+    source.rewind().expect("from memory");
+    let mut writer = Writer::to_seekable(Again(0), source.facts(), options).expect("a format");
+    while let Some(strip) = source.next(64).expect("rows") {
+        writer.put(&strip).expect("room");
+    }
+    writer.finish().expect("all rows");
+}
+
 fn read(file: &Arc<[u8]>) {
-    let options = ReadOptions::default();
-    let mut reader = Reader::from_read(Cursor::new(Arc::clone(file)), options).expect("a picture");
+    read_with(file, ReadOptions::default());
+}
+
+/// Reads all rows in strips, without keeping them.
+fn read_with(file: &Arc<[u8]>, options: ReadOptions) {
+    let mut reader = Reader::from_seekable(Cursor::new(Arc::clone(file)), options).expect("a picture");
     while let Some(strip) = reader.next(64).expect("rows") {
         black_box(&strip);
     }
@@ -82,14 +124,39 @@ pub(crate) fn rows(bench: &mut Bench) {
             let mut to = ZlibEncoder::new(Vec::new(), Compression::new(u32::from(effort)));
             to.write_all(&filtered).and_then(|()| to.finish()).map(black_box).expect("memory");
         };
-        let name = format!("PNG write RGB8, effort {effort} ({}%)", png.len() * 100 / filtered.len());
-        bench.against(&name, pixels, || drop(black_box(written(&mut source, options))), "deflating", deflate);
+        for (threads, how) in [(Threads::ONE, "one thread"), (Threads::ALL, "all threads")] {
+            let options = options.threads(threads);
+            let percent = png.len() * 100 / filtered.len();
+            let name = format!("PNG write RGB8, effort {effort} ({percent}%), {how}");
+            bench.against(&name, pixels, || drop(black_box(written(&mut source, options))), "deflating", deflate);
+        }
     }
-    let bytes = raw.len();
-    let map: Arc<[u8]> = written(&mut source, WriteOptions::default().format(Format::Pnm)).into();
-    let load = Load { pixels, read: bytes, written: bytes };
-    bench.row("PPM read RGB8 in strips", load, || read(&map));
-    bench.row("PPM write RGB8 in strips", load, || {
-        black_box(written(&mut source, WriteOptions::default().format(Format::Pnm)));
-    });
+    plain_formats(bench, &mut source, size);
+}
+
+/// Formats whose rows are stored as they are, against the copy of the same bytes. Reading from memory, writing into it,
+/// each in strips.
+fn plain_formats(bench: &mut Bench, source: &mut PictureSource, size: Size) {
+    let pixels = size.pixels();
+    let raw = RawLayout::new(size, ChannelOrder::Bgra, Depth::U8).alpha(RawAlpha::Ignored);
+    let floats = Frame::from_fn(size, |x, y| Gray::new((x ^ y) as f32)).expect("memory");
+    let mut floats = PictureSource::new(Picture::from(floats));
+    let of = |format| WriteOptions::default().format(format);
+    for (name, options, bytes, reading) in [
+        ("PPM RGB8", of(Format::Pnm), 3, ReadOptions::default()),
+        ("BMP RGB8", of(Format::Bmp), 3, ReadOptions::default()),
+        ("TGA RGB8", of(Format::Tga), 3, ReadOptions::default()),
+        ("NPY RGB8", of(Format::Npy), 3, ReadOptions::default()),
+        ("raw BGRX8", WriteOptions::default().raw(raw), 4, ReadOptions::default().raw(raw)),
+        ("PFM gray", of(Format::Pfm), 4, ReadOptions::default()),
+    ] {
+        let source = if name.starts_with("PFM") { &mut floats } else { &mut *source };
+        let memory = source.facts().form.bytes(size) as usize;
+        let stored = pixels as usize * bytes;
+        let file: Arc<[u8]> = written(source, options).into();
+        let load = Load { pixels, read: stored, written: memory };
+        bench.row(&format!("{name} read in strips"), load, || read_with(&file, reading));
+        let load = Load { pixels, read: memory, written: stored };
+        bench.row(&format!("{name} write in strips"), load, || written_into(source, options));
+    }
 }

@@ -106,8 +106,13 @@ impl RawLayout {
                     }
                 }
             } else {
+                let to = &mut bytes[starts..starts + measures.row];
+                if let (false, Some(to)) = (self.swapped(), P::Number::of_bytes_mut(to)) {
+                    to_memory(self.order, row, to, P::CHANNELS);
+                    continue;
+                }
                 to_memory(self.order, row, &mut ordered, P::CHANNELS);
-                put(ordered.iter().copied(), &mut bytes[starts..starts + measures.row], self.swapped());
+                put(ordered.iter().copied(), to, self.swapped());
             }
         }
         Ok(())

@@ -20,6 +20,9 @@ pub(super) enum Stop {
     Done,
 }
 
+/// Bytes that are enough for most headers.
+const FIRST_LOOK: usize = 256;
+
 /// Where the next bytes are.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(super) struct Jump {
@@ -28,12 +31,14 @@ pub(super) struct Jump {
     /// Where the bytes end that will be asked for in any order from now on; a stream has to be kept up to there. `None`
     /// where jumps only lead forward.
     pub(super) keep_to: Option<u64>,
+    /// How many bytes will be wanted there; few where that is not known yet.
+    pub(super) wanted: usize,
 }
 
 impl Stop {
     /// A jump forward, over bytes that will not be asked for again.
     pub(super) fn forward(to: u64) -> Stop {
-        Stop::Elsewhere(Jump { to, keep_to: None })
+        Stop::Elsewhere(Jump { to, keep_to: None, wanted: FIRST_LOOK })
     }
 }
 

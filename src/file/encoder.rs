@@ -6,12 +6,26 @@ use crate::frame::{Content, Facts, Form, Format, Metadata, Palette};
 use crate::pixel::{Depth, Layout, Meaning};
 use std::io::Write;
 
+/// Where an encoder's bytes go.
+pub(super) trait Output: Write {
+    /// Goes to a byte of the file, where the bytes that follow are then put; false where they can only go one behind the
+    /// other.
+    fn place(&mut self, at: u64) -> Result<bool>;
+}
+
+/// What stands before the rows is gathered in memory.
+impl Output for Vec<u8> {
+    fn place(&mut self, _at: u64) -> Result<bool> {
+        Ok(false)
+    }
+}
+
 /// An encoder of one format, made for a picture of known facts.
 pub(super) trait Encoder: Send {
     /// Takes the next rows.
-    fn put(&mut self, rows: &Content, out: &mut dyn Write) -> Result<()>;
+    fn put(&mut self, rows: &Content, out: &mut dyn Output) -> Result<()>;
     /// Writes what follows the last row.
-    fn finish(&mut self, out: &mut dyn Write) -> Result<()>;
+    fn finish(&mut self, out: &mut dyn Output) -> Result<()>;
     /// What of the picture's metadata the file does not hold, each a sentence.
     fn remarks(&self) -> Vec<String>;
 }
@@ -22,7 +36,7 @@ pub(super) fn encoder_for(
     ending: Option<&str>,
     facts: &Facts,
     options: &WriteOptions,
-    out: &mut dyn Write,
+    out: &mut dyn Output,
 ) -> Result<Box<dyn Encoder>> {
     refuse_what_none_holds(format, facts)?;
     match format {
@@ -131,6 +145,6 @@ pub(super) fn check_indices(indices: &[u8], colors: usize) -> Result<()> {
 }
 
 /// Writes bytes, or says what failed.
-pub(super) fn put_bytes(out: &mut dyn Write, bytes: &[u8]) -> Result<()> {
+pub(super) fn put_bytes(out: &mut dyn Output, bytes: &[u8]) -> Result<()> {
     out.write_all(bytes).map_err(|e| Error::io("cannot write", e))
 }

@@ -11,8 +11,6 @@ use std::io::{Read, Seek, SeekFrom, Write};
 const BLOCK: usize = 64 << 10;
 /// Bytes read at a time while only a header is wanted.
 const HEADER_BLOCK: usize = 4 << 10;
-/// Bytes read first behind a jump: enough for most headers.
-const FIRST_LOOK: usize = 256;
 /// Bytes of a stream that are kept in memory before a temporary file takes them.
 const KEPT_IN_MEMORY: usize = 16 << 20;
 
@@ -36,15 +34,15 @@ pub(super) struct Input {
     /// Bytes of the file before those at hand.
     used: u64,
     ended: bool,
-    /// Whether the last thing done was a jump, behind which a few bytes may be enough.
-    jumped: bool,
+    /// Bytes that are wanted behind the last jump and have not been read.
+    wanted: usize,
     /// Bytes that may still be read; those of a whole file if `None`.
     budget: Option<u64>,
 }
 
 impl Input {
     fn new(from: From, budget: Option<u64>) -> Input {
-        Input { from, block: vec![0; BLOCK], at: 0, end: 0, used: 0, ended: false, jumped: false, budget }
+        Input { from, block: vec![0; BLOCK], at: 0, end: 0, used: 0, ended: false, wanted: 0, budget }
     }
 
     pub(super) fn stream(from: impl Read + Send + 'static, budget: Option<u64>) -> Input {
@@ -103,10 +101,15 @@ impl Input {
     /// Bytes it is worth reading at a time.
     pub(super) fn portion(&self) -> usize {
         match self.budget {
-            _ if self.jumped => 1,
+            _ if self.wanted > 0 => self.wanted,
             Some(_) => HEADER_BLOCK,
             None => BLOCK,
         }
+    }
+
+    /// Whether only so much may be read, as for a header.
+    pub(super) fn has_budget(&self) -> bool {
+        self.budget.is_some()
     }
 
     /// Whether reading stopped because no more may be read.
@@ -116,7 +119,7 @@ impl Input {
 
     fn read_on(&mut self) -> Result<()> {
         let most = self.budget.map_or(BLOCK, |left| usize::try_from(left).unwrap_or(BLOCK).min(HEADER_BLOCK));
-        let most = if std::mem::take(&mut self.jumped) { most.min(FIRST_LOOK) } else { most };
+        let most = if self.wanted > 0 { most.min(self.wanted) } else { most };
         let room = self.block.get_mut(self.end..).unwrap_or_default();
         let most = most.min(room.len());
         let room = room.get_mut(..most).unwrap_or_default();
@@ -125,6 +128,7 @@ impl Input {
             From::Anywhere(file, _) => some(file, room)?,
         };
         self.ended = count == 0;
+        self.wanted = self.wanted.saturating_sub(count);
         self.end = self.end.saturating_add(count);
         self.budget = self.budget.map(|left| left.saturating_sub(count as u64));
         Ok(())
@@ -132,19 +136,19 @@ impl Input {
 
     /// Goes to another byte of the file.
     pub(super) fn jump(&mut self, jump: Jump) -> Result<()> {
+        if let (From::Stream(_), Some(keep_to)) = (&self.from, jump.keep_to) {
+            self.keep(keep_to)?;
+        }
         let ahead = jump.to.checked_sub(self.used).and_then(|n| usize::try_from(n).ok());
         if let Some(ahead) = ahead.filter(|&n| n <= self.at_hand().len()) {
             self.take(ahead);
             return Ok(());
         }
-        if let (From::Stream(_), Some(keep_to)) = (&self.from, jump.keep_to) {
-            self.keep(keep_to)?;
-        }
         match &mut self.from {
             From::Anywhere(file, base) => {
                 let place = jump.to.checked_sub(*base).ok_or_else(gone)?;
                 file.seek(SeekFrom::Start(place)).map_err(|e| Error::io("cannot go to another place in it", e))?;
-                (self.at, self.end, self.used, self.ended, self.jumped) = (0, 0, jump.to, false, true);
+                (self.at, self.end, self.used, self.ended, self.wanted) = (0, 0, jump.to, false, jump.wanted);
             }
             From::Stream(_) => {
                 if jump.to < self.used {

@@ -9,7 +9,10 @@ use tempfile::NamedTempFile;
 /// A file that comes into being when it is complete, or not at all.
 #[derive(Debug)]
 pub(super) enum Replacement {
-    /// Written beside its target. Dropped unfinished, it leaves no trace.
+    /// Written without a name, which it gets when it is complete: whatever ends the process, nothing stays behind.
+    #[cfg(target_os = "linux")]
+    Unnamed { file: File, target: PathBuf },
+    /// Written beside its target. Dropped unfinished, it leaves no trace; where the process is killed it may.
     Beside { file: NamedTempFile, target: PathBuf },
     /// Written straight: a device or a pipe, which nothing can be renamed over.
     Straight(File),
@@ -31,45 +34,109 @@ impl Replacement {
             }
             _ => {}
         }
-        let folder = match target.parent() {
-            Some(folder) if !folder.as_os_str().is_empty() => folder,
-            _ => Path::new("."),
-        };
-        let mut builder = tempfile::Builder::new();
-        builder.prefix(".rahmen-").suffix(".part");
-        #[cfg(unix)]
-        builder.permissions(std::os::unix::fs::PermissionsExt::from_mode(0o666));
-        let file = builder.tempfile_in(folder).map_err(|e| {
+        let mut started = begin(target).map_err(|e| {
+            let folder = folder_of(path);
             let action = if folder.exists() { "cannot write into its folder" } else { "its folder does not exist" };
             // The kind alone: the full text would name the file beside, which nobody knows.
             Error::io(action, e.kind().into()).in_file(path)
         })?;
         if let Some(old) = old {
-            let kept = file.as_file().set_permissions(old.permissions());
+            let kept = started.file().set_permissions(old.permissions());
             kept.map_err(|e| Error::io("cannot keep the file's mode", e).in_file(path))?;
         }
-        Ok(Replacement::Beside { file, target })
+        Ok(started)
     }
 
     /// The file to write to.
     pub(super) fn file(&mut self) -> &mut File {
         match self {
+            #[cfg(target_os = "linux")]
+            Replacement::Unnamed { file, .. } => file,
             Replacement::Beside { file, .. } => file.as_file_mut(),
             Replacement::Straight(file) => file,
         }
     }
 
+    /// Whether bytes can only go one behind the other.
+    pub(super) fn is_straight(&self) -> bool {
+        matches!(self, Replacement::Straight(_))
+    }
+
     /// Puts the complete file in its place.
     pub(super) fn finish(self) -> Result<()> {
+        let synced = |file: &File| file.sync_data().map_err(|e| Error::io("cannot write", e));
+        let placed = |e| Error::io("cannot put the new file in its place", e);
         match self {
-            Replacement::Beside { mut file, target } => {
-                let synced = file.flush().and_then(|()| file.as_file().sync_data());
-                synced.map_err(|e| Error::io("cannot write", e))?;
-                file.persist(&target).map_err(|e| Error::io("cannot put the new file in its place", e.error))?;
+            #[cfg(target_os = "linux")]
+            Replacement::Unnamed { file, target } => {
+                synced(&file)?;
+                name(&file, &target).map_err(placed)
+            }
+            Replacement::Beside { file, target } => {
+                synced(file.as_file())?;
+                file.persist(&target).map_err(|e| placed(e.error))?;
                 Ok(())
             }
             Replacement::Straight(mut file) => file.flush().map_err(|e| Error::io("cannot write", e)),
         }
+    }
+}
+
+/// The folder that a file is in.
+fn folder_of(path: &Path) -> &Path {
+    match path.parent() {
+        Some(folder) if !folder.as_os_str().is_empty() => folder,
+        _ => Path::new("."),
+    }
+}
+
+/// How the files are called that are written beside.
+fn beside() -> tempfile::Builder<'static, 'static> {
+    let mut builder = tempfile::Builder::new();
+    builder.prefix(".rahmen-").suffix(".part");
+    builder
+}
+
+/// An empty file in the target's folder, of the ordinary mode.
+fn begin(target: PathBuf) -> std::io::Result<Replacement> {
+    #[cfg(target_os = "linux")]
+    if let Some(file) = unnamed(folder_of(&target)) {
+        return Ok(Replacement::Unnamed { file, target });
+    }
+    let mut builder = beside();
+    #[cfg(unix)]
+    builder.permissions(std::os::unix::fs::PermissionsExt::from_mode(0o666));
+    let file = builder.tempfile_in(folder_of(&target))?;
+    Ok(Replacement::Beside { file, target })
+}
+
+/// Where a file without a name is named from, later.
+#[cfg(target_os = "linux")]
+const OPEN_FILES: &str = "/proc/self/fd";
+
+/// A file without a name. None where the file system has no such files, or they could not be named later.
+#[cfg(target_os = "linux")]
+fn unnamed(folder: &Path) -> Option<File> {
+    use rustix::fs::{Mode, OFlags, open};
+    let flags = OFlags::TMPFILE | OFlags::WRONLY | OFlags::CLOEXEC;
+    let file = open(folder, flags, Mode::from_raw_mode(0o666)).ok()?;
+    Path::new(OPEN_FILES).is_dir().then(|| file.into())
+}
+
+/// Gives a file without a name its name; a file that has it already is replaced.
+#[cfg(target_os = "linux")]
+fn name(file: &File, target: &Path) -> std::io::Result<()> {
+    use rustix::fs::{AtFlags, CWD, linkat};
+    use std::os::fd::AsRawFd;
+    let open = format!("{OPEN_FILES}/{}", file.as_raw_fd());
+    let link = |to: &Path| Ok(linkat(CWD, &open, CWD, to, AtFlags::SYMLINK_FOLLOW)?);
+    match link(target) {
+        // A link replaces nothing: it is made beside and renamed.
+        Err(e) if std::io::Error::kind(&e) == std::io::ErrorKind::AlreadyExists => {
+            beside().make_in(folder_of(target), link)?.persist(target)?;
+            Ok(())
+        }
+        other => other,
     }
 }
 

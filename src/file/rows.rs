@@ -153,9 +153,10 @@ fn begin(input: &mut Input, options: &ReadOptions) -> Result<(Box<dyn Decoder>, 
             }
         },
     };
-    // What a TGA file says of its alpha stands at its end.
-    if format == Format::Tga && cfg!(feature = "tga") && input.length().is_none() {
-        input.keep(u64::MAX)?;
+    // What a TGA file says of its alpha stands at its end, below 4 GiB: places in it have 32 bits. A header alone is not
+    // worth reading all of a stream.
+    if format == Format::Tga && cfg!(feature = "tga") && input.length().is_none() && !input.has_budget() {
+        input.keep(u64::from(u32::MAX))?;
         input.fill(sniff::ENOUGH)?;
     }
     if options.page == 0 {
@@ -246,7 +247,7 @@ impl Source for FileRows {
     }
 
     fn rewind(&mut self) -> Result<()> {
-        let start = super::decoder::Jump { to: 0, keep_to: None };
+        let start = super::decoder::Jump { to: 0, keep_to: None, wanted: 0 };
         self.input.jump(start).map_err(|e| self.place(e))?;
         let (decoder, _) = begin(&mut self.input, &self.options).map_err(|e| self.place(e))?;
         self.decoder = decoder;

@@ -8,7 +8,7 @@ use crate::error::Result;
 use crate::frame::RowOrder;
 
 /// Bytes of rows from below that are held at a time; always room for one row.
-const BLOCK_BYTES: u64 = 1 << 20;
+const BLOCK_BYTES: u64 = 48 << 10;
 
 /// Where the rows lie, and how many have been given.
 #[derive(Debug)]
@@ -130,7 +130,7 @@ impl StoredRows {
         result.inspect_err(|_| out.spoil()).map(|()| None)
     }
 
-    /// A block of rows from below.
+    /// A block of rows from below, straight from the input where all of it is there.
     fn up(&mut self, rest: &mut &[u8], out: &mut RowsOut<'_>, put: Put<'_>) -> Result<Option<Stop>> {
         if self.block == 0 {
             let most = BLOCK_BYTES.checked_div(self.stride as u64).unwrap_or(1).max(1);
@@ -138,35 +138,58 @@ impl StoredRows {
             let begin = self.place(self.left().saturating_sub(self.block));
             if self.at != begin {
                 self.at = begin;
-                return Ok(Some(Stop::Elsewhere(Jump { to: begin, keep_to: Some(self.end()) })));
+                let wanted = self.block_bytes();
+                return Ok(Some(Stop::Elsewhere(Jump { to: begin, keep_to: Some(self.end()), wanted })));
             }
         }
-        let above = self.block.saturating_sub(1) as usize;
-        let wanted = above.saturating_mul(self.stride).saturating_add(self.row);
+        let wanted = self.block_bytes();
+        if self.part.is_empty()
+            && let Some((bytes, tail)) = rest.split_at_checked(wanted)
+        {
+            *rest = tail;
+            self.at = self.at.saturating_add(wanted as u64);
+            let result = self.give_block(bytes, self.block, out, put);
+            if self.block > 0 {
+                self.part.extend_from_slice(bytes);
+            }
+            return result.map(|()| None);
+        }
         let before = rest.len();
         let complete = collect(&mut self.part, rest, wanted);
         self.at = self.at.saturating_add(before.saturating_sub(rest.len()) as u64);
         if !complete {
             return Ok(Some(Stop::NeedInput));
         }
-        self.give_block(self.block, out, put).map(|()| None)
+        self.give_part(self.block, out, put).map(|()| None)
+    }
+
+    fn block_bytes(&self) -> usize {
+        (self.block.saturating_sub(1) as usize).saturating_mul(self.stride).saturating_add(self.row)
+    }
+
+    /// Gives rows of the block that was collected.
+    fn give_part(&mut self, have: u32, out: &mut RowsOut<'_>, put: Put<'_>) -> Result<()> {
+        let mut part = std::mem::take(&mut self.part);
+        let result = self.give_block(&part, have, out, put);
+        if self.block == 0 {
+            part.clear();
+        }
+        self.part = part;
+        result
     }
 
     /// Gives the rows of the block from the top; the lowest `have` of them are there.
-    fn give_block(&mut self, have: u32, out: &mut RowsOut<'_>, put: Put<'_>) -> Result<()> {
+    fn give_block(&mut self, bytes: &[u8], have: u32, out: &mut RowsOut<'_>, put: Put<'_>) -> Result<()> {
         let mut result = Ok(());
         while self.block > 0 && !out.is_full() && result.is_ok() {
             let number = self.block.saturating_sub(1);
             let start = (number as usize).saturating_mul(self.stride);
-            match self.part.get(start..).and_then(|b| b.get(..self.row)) {
+            match bytes.get(start..).and_then(|b| b.get(..self.row)) {
                 Some(row) if number < have => result = put(row, out.next()).inspect_err(|_| out.spoil()),
                 _ => out.lose(1),
             }
             self.block = number;
             self.given = self.given.saturating_add(1);
-        }
-        if self.block == 0 {
-            self.part.clear();
         }
         result
     }
@@ -181,7 +204,7 @@ impl StoredRows {
         let have = u32::try_from(whole).unwrap_or(u32::MAX).saturating_add(u32::from(more));
         // A row that cannot be used is lost by itself.
         while self.block > 0 && !out.is_full() {
-            if self.give_block(have, out, put).is_err() {
+            if self.give_part(have, out, put).is_err() {
                 continue;
             }
         }

@@ -1,12 +1,12 @@
 //! A picture file as a sink of strips.
 
-use super::encoder::{Encoder, encoder_for};
+use super::encoder::{Encoder, Output, encoder_for};
 use super::options::WriteOptions;
 use super::replace::Replacement;
 use crate::error::{Error, ErrorKind, Result};
 use crate::flow::{Sink, Strip};
 use crate::frame::{Content, Facts, Format};
-use std::io::{BufWriter, Write};
+use std::io::{BufWriter, Seek, SeekFrom, Write};
 use std::path::{Path, PathBuf};
 
 /// A picture file, written strip by strip. It comes into being when it is finished, or not at all.
@@ -21,8 +21,24 @@ pub struct Writer {
 
 enum Out {
     File(Option<BufWriter<Target>>),
-    Stream(Box<dyn Write + Send>),
+    Stream(Stream),
+    Anywhere(Anywhere),
 }
+
+/// What takes bytes one behind the other.
+struct Stream(Box<dyn Write + Send>);
+
+/// What takes bytes in any order.
+struct Anywhere {
+    to: Box<dyn WriteSeek>,
+    /// Where byte 0 of the picture's file is, where the next byte goes, and where the last one was.
+    start: u64,
+    at: u64,
+    end: u64,
+}
+
+trait WriteSeek: Write + Seek + Send {}
+impl<T: Write + Seek + Send> WriteSeek for T {}
 
 /// A replacement as something to write to.
 struct Target(Replacement);
@@ -36,12 +52,59 @@ impl Write for Target {
     }
 }
 
+impl Write for Stream {
+    fn write(&mut self, bytes: &[u8]) -> std::io::Result<usize> {
+        self.0.write(bytes)
+    }
+    fn flush(&mut self) -> std::io::Result<()> {
+        self.0.flush()
+    }
+}
+
+impl Write for Anywhere {
+    fn write(&mut self, bytes: &[u8]) -> std::io::Result<usize> {
+        let count = self.to.write(bytes)?;
+        self.at = self.at.saturating_add(count as u64);
+        self.end = self.end.max(self.at);
+        Ok(count)
+    }
+    fn flush(&mut self) -> std::io::Result<()> {
+        self.to.flush()
+    }
+}
+
+impl Output for Stream {
+    fn place(&mut self, _at: u64) -> Result<bool> {
+        Ok(false)
+    }
+}
+
+impl Output for Anywhere {
+    fn place(&mut self, at: u64) -> Result<bool> {
+        self.at = self.start.saturating_add(at);
+        self.to.seek(SeekFrom::Start(self.at)).map_err(|e| Error::io("cannot write", e))?;
+        Ok(true)
+    }
+}
+
+impl Output for BufWriter<Target> {
+    fn place(&mut self, at: u64) -> Result<bool> {
+        if self.get_ref().0.is_straight() {
+            return Ok(false);
+        }
+        let placed = self.flush().and_then(|()| self.get_mut().0.file().seek(SeekFrom::Start(at)));
+        placed.map_err(|e| Error::io("cannot write", e))?;
+        Ok(true)
+    }
+}
+
 impl Out {
-    fn write(&mut self) -> Result<&mut dyn Write> {
+    fn write(&mut self) -> Result<&mut dyn Output> {
         match self {
             Out::File(Some(file)) => Ok(file),
             Out::File(None) => Err(Error::unusable("this file is finished")),
             Out::Stream(stream) => Ok(stream),
+            Out::Anywhere(to) => Ok(to),
         }
     }
 }
@@ -80,9 +143,26 @@ impl Writer {
         let Some(format) = options.format else {
             return Err(Error::unusable("a stream has no ending that says which format to write; name one"));
         };
-        let mut stream: Box<dyn Write + Send> = Box::new(to);
+        let mut stream = Stream(Box::new(to));
         let encoder = encoder_for(format, None, facts, &options, &mut stream)?;
         Ok(Writer { encoder, out: Out::Stream(stream), path: None, facts: facts.clone(), format, next: 0 })
+    }
+
+    /// Writes, from where it stands, to what can be written in any order, such as a file that is open already or a
+    /// [`Cursor`](std::io::Cursor) over memory. Formats that start with the lowest row then need no memory for the
+    /// others.
+    ///
+    /// # Errors
+    /// As [`to_stream`](Writer::to_stream).
+    pub fn to_seekable(to: impl Write + Seek + Send + 'static, facts: &Facts, options: WriteOptions) -> Result<Writer> {
+        let Some(format) = options.format else {
+            return Err(Error::unusable("no ending says which format to write; name one"));
+        };
+        let mut to: Box<dyn WriteSeek> = Box::new(to);
+        let start = to.stream_position().map_err(|e| Error::io("cannot write", e))?;
+        let mut to = Anywhere { to, start, at: start, end: start };
+        let encoder = encoder_for(format, None, facts, &options, &mut to)?;
+        Ok(Writer { encoder, out: Out::Anywhere(to), path: None, facts: facts.clone(), format, next: 0 })
     }
 
     /// What of the picture's metadata the file does not hold, each a sentence.
@@ -107,6 +187,11 @@ impl Writer {
         self.encoder.finish(self.out.write()?)?;
         match &mut self.out {
             Out::Stream(stream) => stream.flush().map_err(|e| Error::io("cannot write", e)),
+            // Behind the file's last byte, where whoever goes on writing expects to be.
+            Out::Anywhere(to) => {
+                let end = to.flush().and_then(|()| to.to.seek(SeekFrom::Start(to.end)));
+                end.map(|_| ()).map_err(|e| Error::io("cannot write", e))
+            }
             Out::File(file) => match file.take() {
                 Some(buffered) => {
                     let target = buffered.into_inner().map_err(|e| Error::io("cannot write", e.into_error()))?;

@@ -2,6 +2,7 @@
 
 use super::header::{FIRST, Field, Header, Kind, enough};
 use super::runs::Runs;
+use crate::access::swizzle::each;
 use crate::error::{Error, Result};
 use crate::file::decoder::{Decoder, Jump, RowsOut, Slot, Start, Stop, collect};
 use crate::file::stored::StoredRows;
@@ -119,7 +120,7 @@ impl BmpDecoder {
             if self.at != place && self.part.is_empty() {
                 self.at = place;
                 let end = place.saturating_add(u64::from(bytes)).max(data_at);
-                return Some(Stop::Elsewhere(Jump { to: place, keep_to: Some(end) }));
+                return Some(Stop::Elsewhere(Jump { to: place, keep_to: Some(end), wanted: bytes as usize }));
             }
             let before = input.len();
             let complete = collect(&mut self.part, input, bytes as usize);
@@ -135,7 +136,7 @@ impl BmpDecoder {
         }
         if self.at != data_at {
             self.at = data_at;
-            return Some(Stop::Elsewhere(Jump { to: data_at, keep_to: None }));
+            return Some(Stop::forward(data_at));
         }
         if !self.said_facts {
             self.said_facts = true;
@@ -259,8 +260,7 @@ impl Expander {
         match &self.header.kind {
             Kind::Bytes => {
                 if let SamplesMut::U8(to) = to {
-                    let pixels = to.as_chunks_mut::<3>().0.iter_mut().zip(row.as_chunks::<3>().0);
-                    pixels.for_each(|(to, &[b, g, r])| *to = [r, g, b]);
+                    each::<u8, 3, 3>(row, to, |&[b, g, r], to| *to = [r, g, b]);
                 }
                 Ok(())
             }

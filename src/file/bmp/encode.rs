@@ -1,11 +1,11 @@
 //! Writing: version 3 headers, version 4 where there is alpha; the lowest row first.
 
+use crate::access::swizzle::each;
 use crate::error::Result;
-use crate::file::encoder::{Encoder, cannot_hold, check_indices, left_out, palette_of, put_bytes};
+use crate::file::encoder::{Encoder, Output, cannot_hold, check_indices, left_out, palette_of, put_bytes};
 use crate::file::reversed::ReversedRows;
 use crate::frame::{Content, Facts, Form, Format, Metadata, Palette, Resolution, ResolutionUnit, SamplesRef};
 use crate::pixel::{Depth, Layout, Rgba};
-use std::io::Write;
 
 /// Metres in an inch.
 const INCH: f64 = 0.0254;
@@ -17,15 +17,13 @@ pub(in crate::file) struct BmpEncoder {
     bits: u16,
     /// How many colours a palette has, for pictures of indices.
     colors: Option<usize>,
-    row_bytes: usize,
     rows: ReversedRows,
-    row: Vec<u8>,
     remarks: Vec<String>,
 }
 
 impl BmpEncoder {
     /// Starts a file with its headers.
-    pub(in crate::file) fn new(facts: &Facts, out: &mut dyn Write) -> Result<BmpEncoder> {
+    pub(in crate::file) fn new(facts: &Facts, out: &mut dyn Output) -> Result<BmpEncoder> {
         let refuse = |what: &str, remedy: &str| Err(cannot_hold(Format::Bmp, what, remedy));
         let palette = match palette_of(facts)? {
             Some(palette) if !palette.is_opaque() => {
@@ -76,8 +74,8 @@ impl BmpEncoder {
         put_bytes(out, &head)?;
         // The resolution has a place.
         let others = Metadata { resolution: None, ..facts.metadata.clone() };
-        let (rows, row) = (ReversedRows::new(row_bytes), Vec::new());
-        Ok(BmpEncoder { layout, bits, colors: indexed, row_bytes, rows, row, remarks: left_out(&others, true) })
+        let rows = ReversedRows::new(row_bytes, facts.size.height, head.len() as u64);
+        Ok(BmpEncoder { layout, bits, colors: indexed, rows, remarks: left_out(&others, true) })
     }
 }
 
@@ -90,39 +88,41 @@ fn pixels_a_metre(metadata: &Metadata) -> [u32; 2] {
 }
 
 impl Encoder for BmpEncoder {
-    fn put(&mut self, rows: &Content, _out: &mut dyn Write) -> Result<()> {
+    fn put(&mut self, rows: &Content, out: &mut dyn Output) -> Result<()> {
         let rows = rows.pixels()?;
-        for y in 0..rows.size().height {
+        let (layout, bits, colors) = (self.layout, self.bits, self.colors);
+        self.rows.put(rows.size().height, out, |y, to| {
             // `new` has let only bytes through.
-            let SamplesRef::U8(samples) = rows.row(y) else { continue };
-            self.colors.map_or(Ok(()), |colors| check_indices(samples, colors))?;
-            let row = &mut self.row;
-            row.clear();
-            match self.layout {
-                Layout::Rgb => samples.as_chunks::<3>().0.iter().for_each(|&[r, g, b]| row.extend([b, g, r])),
-                Layout::Rgba => samples.as_chunks::<4>().0.iter().for_each(|&[r, g, b, a]| row.extend([b, g, r, a])),
-                _ if self.bits < 8 => {
-                    // Bits are 1 or 4, so they divide a byte; the leftmost index is in the highest ones.
-                    let each = 8usize.checked_div(usize::from(self.bits)).unwrap_or(1);
-                    let bits = u32::from(self.bits);
-                    row.extend(samples.chunks(each).map(|part| {
-                        let packed = part.iter().fold(0u8, |byte, &v| (byte << bits) | v);
-                        packed << bits.saturating_mul(each.saturating_sub(part.len()) as u32)
-                    }));
-                }
-                _ => row.extend_from_slice(samples),
-            }
-            row.resize(self.row_bytes, 0);
-            self.rows.push(row)?;
-        }
-        Ok(())
+            let SamplesRef::U8(samples) = rows.row(y) else { return Ok(()) };
+            colors.map_or(Ok(()), |colors| check_indices(samples, colors))?;
+            put_row(layout, bits, samples, to);
+            Ok(())
+        })
     }
 
-    fn finish(&mut self, out: &mut dyn Write) -> Result<()> {
-        self.rows.write(out)
+    fn finish(&mut self, out: &mut dyn Output) -> Result<()> {
+        self.rows.finish(out)
     }
 
     fn remarks(&self) -> Vec<String> {
         self.remarks.clone()
+    }
+}
+
+/// A row's samples as the file has them; the gap behind them is left alone.
+fn put_row(layout: Layout, bits: u16, samples: &[u8], to: &mut [u8]) {
+    match layout {
+        Layout::Rgb => each::<u8, 3, 3>(samples, to, |&[r, g, b], to| *to = [b, g, r]),
+        Layout::Rgba => each::<u8, 4, 4>(samples, to, |&[r, g, b, a], to| *to = [b, g, r, a]),
+        _ if bits < 8 => {
+            // Bits are 1 or 4, so they divide a byte; the leftmost index is in the highest ones.
+            let count = 8usize.checked_div(usize::from(bits)).unwrap_or(1);
+            let bits = u32::from(bits);
+            for (to, part) in to.iter_mut().zip(samples.chunks(count)) {
+                let packed = part.iter().fold(0u8, |byte, &v| (byte << bits) | v);
+                *to = packed << bits.saturating_mul(count.saturating_sub(part.len()) as u32);
+            }
+        }
+        _ => to.iter_mut().zip(samples).for_each(|(to, v)| *to = *v),
     }
 }

@@ -3,10 +3,9 @@
 use super::element::Element;
 use super::header::MARK;
 use crate::error::Result;
-use crate::file::encoder::{Encoder, left_out, put_bytes};
+use crate::file::encoder::{Encoder, Output, left_out, put_bytes};
 use crate::frame::{AnyPlanes, Content, Facts, Form, Planes, SamplesRef};
 use crate::pixel::{Depth, Layout, Meaning, Number, NumberKind};
-use std::io::Write;
 
 /// The numbers start at a multiple of this, says the format's description.
 const ALIGN: usize = 64;
@@ -20,7 +19,7 @@ pub(in crate::file) struct NpyEncoder {
 
 impl NpyEncoder {
     /// Starts a file with its header.
-    pub(in crate::file) fn new(facts: &Facts, out: &mut dyn Write) -> Result<NpyEncoder> {
+    pub(in crate::file) fn new(facts: &Facts, out: &mut dyn Output) -> Result<NpyEncoder> {
         let m = &facts.metadata;
         let (kind, channels) = match &facts.form {
             Form::Pixels { depth: Depth::U8, layout } => (NumberKind::U8, layout.channels()),
@@ -80,7 +79,7 @@ fn remarks(facts: &Facts, bools: bool) -> Vec<String> {
 }
 
 impl Encoder for NpyEncoder {
-    fn put(&mut self, rows: &Content, out: &mut dyn Write) -> Result<()> {
+    fn put(&mut self, rows: &Content, out: &mut dyn Output) -> Result<()> {
         for y in 0..rows.size().height {
             let row = &mut self.row;
             row.clear();
@@ -109,7 +108,7 @@ impl Encoder for NpyEncoder {
         Ok(())
     }
 
-    fn finish(&mut self, _out: &mut dyn Write) -> Result<()> {
+    fn finish(&mut self, _out: &mut dyn Output) -> Result<()> {
         Ok(())
     }
 

@@ -146,7 +146,7 @@ impl<'a> Words<'a> {
 
     #[cold]
     fn wrong(&self, wanted: &str) -> Error {
-        let shown: String = self.rest.trim_start().chars().take(16).flat_map(char::escape_default).collect();
+        let shown: String = self.rest.trim_start().chars().take(16).collect();
         Error::damaged(format!("the header has {shown:?} where {wanted} is expected"))
     }
 

@@ -1,22 +1,20 @@
 //! Writing: little-endian, scale 1.
 
 use crate::error::Result;
-use crate::file::encoder::{Encoder, cannot_hold, left_out, put_bytes};
+use crate::file::encoder::{Encoder, Output, cannot_hold, left_out, put_bytes};
 use crate::file::reversed::ReversedRows;
 use crate::frame::{Content, Facts, Form, Format, SamplesRef};
 use crate::pixel::{Depth, Layout, Meaning, Transfer};
-use std::io::Write;
 
 /// An encoder of float maps: given rows, gives bytes once all have come.
 pub(in crate::file) struct PfmEncoder {
     rows: ReversedRows,
-    row: Vec<u8>,
     remarks: Vec<String>,
 }
 
 impl PfmEncoder {
     /// Starts a file with its header.
-    pub(in crate::file) fn new(facts: &Facts, out: &mut dyn Write) -> Result<PfmEncoder> {
+    pub(in crate::file) fn new(facts: &Facts, out: &mut dyn Output) -> Result<PfmEncoder> {
         let refuse = |what: &str, remedy: &str| Err(cannot_hold(Format::Pfm, what, remedy));
         let kind = match facts.form {
             Form::Pixels { depth: Depth::F32, layout: Layout::Gray } => "Pf",
@@ -29,7 +27,8 @@ impl PfmEncoder {
         if !facts.metadata.orientation.is_upright() {
             return refuse("an orientation", "add --upright to turn the pixels");
         }
-        put_bytes(out, format!("{kind}\n{} {}\n-1.0\n", facts.size.width, facts.size.height).as_bytes())?;
+        let head = format!("{kind}\n{} {}\n-1.0\n", facts.size.width, facts.size.height);
+        put_bytes(out, head.as_bytes())?;
         let mut remarks = left_out(&facts.metadata, true);
         let m = &facts.metadata;
         let encoded = m.meaning == Meaning::Encoded;
@@ -41,25 +40,25 @@ impl PfmEncoder {
         }
         let channels = if kind == "PF" { 3 } else { 1 };
         let row_bytes = (facts.size.width as usize).saturating_mul(channels).saturating_mul(4);
-        Ok(PfmEncoder { rows: ReversedRows::new(row_bytes), row: Vec::new(), remarks })
+        let rows = ReversedRows::new(row_bytes, facts.size.height, head.len() as u64);
+        Ok(PfmEncoder { rows, remarks })
     }
 }
 
 impl Encoder for PfmEncoder {
-    fn put(&mut self, rows: &Content, _out: &mut dyn Write) -> Result<()> {
+    fn put(&mut self, rows: &Content, out: &mut dyn Output) -> Result<()> {
         let rows = rows.pixels()?;
-        for y in 0..rows.size().height {
+        self.rows.put(rows.size().height, out, |y, to| {
             // `new` has let only floats through.
-            let SamplesRef::F32(row) = rows.row(y) else { continue };
-            self.row.clear();
-            self.row.extend(row.iter().flat_map(|v| v.to_le_bytes()));
-            self.rows.push(&self.row)?;
-        }
-        Ok(())
+            if let SamplesRef::F32(row) = rows.row(y) {
+                to.as_chunks_mut::<4>().0.iter_mut().zip(row).for_each(|(to, v)| *to = v.to_le_bytes());
+            }
+            Ok(())
+        })
     }
 
-    fn finish(&mut self, out: &mut dyn Write) -> Result<()> {
-        self.rows.write(out)
+    fn finish(&mut self, out: &mut dyn Output) -> Result<()> {
+        self.rows.finish(out)
     }
 
     fn remarks(&self) -> Vec<String> {

@@ -166,10 +166,10 @@ impl PngDecoder {
             (_, true) => ", with a transparent colour",
         };
         let colors = match header.color {
-            Color::Palette => format!(" of {} colours", self.colors.palette.len()),
+            Color::Palette => format!("{} colours, ", self.colors.palette.len()),
             _ => String::new(),
         };
-        format!("{}{colors}{transparent}", header.describe())
+        format!("{colors}{}{transparent}", header.describe())
     }
 
     /// What follows a chunk whose checksum was right.

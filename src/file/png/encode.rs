@@ -4,11 +4,10 @@ use super::header::{Color, Header};
 use super::pack::Packer;
 use super::{SIGNATURE, chunks};
 use crate::error::{Error, Result};
-use crate::file::encoder::{Encoder, cannot_hold, check_indices, palette_of, put_bytes};
+use crate::file::encoder::{Encoder, Output, cannot_hold, check_indices, palette_of, put_bytes};
 use crate::file::options::WriteOptions;
 use crate::frame::{Content, Facts, Form, Format, Metadata, Palette, SamplesRef};
 use crate::pixel::{Depth, Layout, codes};
-use std::io::Write;
 
 /// Bytes of packed data a chunk at most.
 const CHUNK_BYTES: usize = 16 << 20;
@@ -25,7 +24,7 @@ pub(in crate::file) struct PngEncoder {
 
 impl PngEncoder {
     /// Starts a file: signature, header and what stands before the pixels.
-    pub(in crate::file) fn new(facts: &Facts, options: &WriteOptions, out: &mut dyn Write) -> Result<PngEncoder> {
+    pub(in crate::file) fn new(facts: &Facts, options: &WriteOptions, out: &mut dyn Output) -> Result<PngEncoder> {
         let Form::Pixels { depth, layout } = facts.form else {
             return Err(cannot_hold(Format::Png, "planes", "add --depth u16 (or u8) to make them a picture"));
         };
@@ -56,7 +55,7 @@ impl PngEncoder {
         Ok(PngEncoder { header, colors, rows_left: facts.size.height, packer, remarks })
     }
 
-    fn put_row(&mut self, samples: SamplesRef<'_>, out: &mut dyn Write) -> Result<()> {
+    fn put_row(&mut self, samples: SamplesRef<'_>, out: &mut dyn Output) -> Result<()> {
         if let (Some(colors), SamplesRef::U8(indices)) = (self.colors, samples) {
             check_indices(indices, colors)?;
         }
@@ -125,11 +124,11 @@ fn put_together(samples: &[u8], bits: u8, row: &mut Vec<u8>, code: impl Fn(u8) -
     }));
 }
 
-fn put_packed(out: &mut dyn Write, packed: &[u8]) -> Result<()> {
+fn put_packed(out: &mut dyn Output, packed: &[u8]) -> Result<()> {
     packed.chunks(CHUNK_BYTES).try_for_each(|part| put_chunk(out, *b"IDAT", part))
 }
 
-fn put_chunk(out: &mut dyn Write, kind: [u8; 4], body: &[u8]) -> Result<()> {
+fn put_chunk(out: &mut dyn Output, kind: [u8; 4], body: &[u8]) -> Result<()> {
     let length = u32::try_from(body.len()).map_err(|_| Error::unusable("a chunk of over 4 GiB"))?;
     let mut crc = crc32fast::Hasher::new();
     crc.update(&kind);
@@ -141,12 +140,12 @@ fn put_chunk(out: &mut dyn Write, kind: [u8; 4], body: &[u8]) -> Result<()> {
 }
 
 impl Encoder for PngEncoder {
-    fn put(&mut self, rows: &Content, out: &mut dyn Write) -> Result<()> {
+    fn put(&mut self, rows: &Content, out: &mut dyn Output) -> Result<()> {
         let rows = rows.pixels()?;
         (0..rows.size().height).try_for_each(|y| self.put_row(rows.row(y), out))
     }
 
-    fn finish(&mut self, out: &mut dyn Write) -> Result<()> {
+    fn finish(&mut self, out: &mut dyn Output) -> Result<()> {
         self.packer.pack(true, |packed| put_packed(out, packed))?;
         put_chunk(out, *b"IEND", &[])
     }

@@ -78,7 +78,7 @@ impl Header {
     pub(super) fn describe(&self) -> String {
         let bits = self.bits;
         let what = match self.color {
-            Color::Palette => format!("palette of {bits}-bit indices"),
+            Color::Palette => format!("{bits}-bit indices"),
             _ => format!("{bits}-bit {}", self.layout(false)),
         };
         let interlace = if self.interlaced { "interlaced (Adam7)" } else { "not interlaced" };

@@ -1,10 +1,9 @@
 //! Writing raw maps: PBM for two values, PGM for gray, PPM for rgb, PAM for all with alpha too.
 
 use crate::error::Result;
-use crate::file::encoder::{Encoder, cannot_hold, left_out, put_bytes};
+use crate::file::encoder::{Encoder, Output, cannot_hold, left_out, put_bytes};
 use crate::frame::{Content, Facts, Form, Format, SamplesRef};
 use crate::pixel::{Depth, Layout, codes};
-use std::io::Write;
 
 /// An encoder of portable maps: given rows, gives bytes.
 pub(in crate::file) struct PnmEncoder {
@@ -24,7 +23,7 @@ impl PnmEncoder {
         format: Format,
         ending: Option<&str>,
         facts: &Facts,
-        out: &mut dyn Write,
+        out: &mut dyn Output,
     ) -> Result<PnmEncoder> {
         let Form::Pixels { depth, layout } = facts.form else {
             return Err(cannot_hold(format, "planes", "add --depth u16 (or u8) to make them a picture"));
@@ -126,7 +125,7 @@ fn put_bits(samples: SamplesRef<'_>, row: &mut Vec<u8>) {
 }
 
 impl Encoder for PnmEncoder {
-    fn put(&mut self, rows: &Content, out: &mut dyn Write) -> Result<()> {
+    fn put(&mut self, rows: &Content, out: &mut dyn Output) -> Result<()> {
         let rows = rows.pixels()?;
         for y in 0..rows.size().height {
             let code = |sample: u16| self.codes.get(usize::from(sample)).copied().unwrap_or(sample);
@@ -150,7 +149,7 @@ impl Encoder for PnmEncoder {
         Ok(())
     }
 
-    fn finish(&mut self, _out: &mut dyn Write) -> Result<()> {
+    fn finish(&mut self, _out: &mut dyn Output) -> Result<()> {
         Ok(())
     }
 

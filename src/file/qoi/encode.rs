@@ -2,10 +2,9 @@
 
 use super::{END, MAGIC, Rgba, START, place};
 use crate::error::Result;
-use crate::file::encoder::{Encoder, cannot_hold, left_out, put_bytes};
+use crate::file::encoder::{Encoder, Output, cannot_hold, left_out, put_bytes};
 use crate::frame::{Content, Facts, Form, Format, SamplesRef};
 use crate::pixel::{Depth, Layout, Transfer};
-use std::io::Write;
 
 /// A QOI encoder: given rows, gives bytes.
 pub(in crate::file) struct QoiEncoder {
@@ -20,7 +19,7 @@ pub(in crate::file) struct QoiEncoder {
 
 impl QoiEncoder {
     /// Starts a file with its header.
-    pub(in crate::file) fn new(facts: &Facts, out: &mut dyn Write) -> Result<QoiEncoder> {
+    pub(in crate::file) fn new(facts: &Facts, out: &mut dyn Output) -> Result<QoiEncoder> {
         let channels = match facts.form {
             Form::Pixels { depth: Depth::U8, layout: Layout::Rgb } => 3,
             Form::Pixels { depth: Depth::U8, layout: Layout::Rgba } => 4,
@@ -85,7 +84,7 @@ impl QoiEncoder {
 }
 
 impl Encoder for QoiEncoder {
-    fn put(&mut self, rows: &Content, out: &mut dyn Write) -> Result<()> {
+    fn put(&mut self, rows: &Content, out: &mut dyn Output) -> Result<()> {
         let rows = rows.pixels()?;
         for y in 0..rows.size().height {
             // `new` has let only bytes through.
@@ -101,7 +100,7 @@ impl Encoder for QoiEncoder {
         Ok(())
     }
 
-    fn finish(&mut self, out: &mut dyn Write) -> Result<()> {
+    fn finish(&mut self, out: &mut dyn Output) -> Result<()> {
         self.end_run();
         self.bytes.extend(END);
         put_bytes(out, &self.bytes)

@@ -46,7 +46,10 @@ impl RawDecoder {
         let mut facts = Facts::new(layout.size, form, metadata);
         facts.format = Some(Format::Raw);
         facts.stored = Some(layout.to_string());
-        if let Some(more) = start.length.and_then(|l| l.checked_sub(needed)).filter(|&more| more > 0) {
+        // The gap behind the last row may be there or not.
+        let gap = measures.stride.saturating_sub(measures.row) as u64;
+        let more = start.length.and_then(|l| l.checked_sub(needed)).filter(|&more| more > 0 && more != gap);
+        if let Some(more) = more {
             facts.remarks.push(format!("{more} bytes behind the last row are not part of the picture"));
         }
         let rows = if layout.planar && layout.channels() > 1 {

@@ -1,10 +1,10 @@
 //! Writing.
 
 use crate::error::Result;
-use crate::file::encoder::{Encoder, cannot_hold, left_out, put_bytes};
+use crate::file::encoder::{Encoder, Output, cannot_hold, left_out, put_bytes};
+use crate::file::reversed::ReversedRows;
 use crate::frame::{Content, Facts, Form, Format, RawLayout, Size};
 use crate::pixel::Meaning;
-use std::io::Write;
 
 /// An encoder of bytes as a layout describes them.
 pub(in crate::file) struct RawEncoder {
@@ -12,15 +12,17 @@ pub(in crate::file) struct RawEncoder {
     /// Bytes from row to row.
     stride: usize,
     bytes: Vec<u8>,
-    /// All rows, where the layout needs them all before the first byte can be written.
+    /// All rows, where each plane has rows of its own.
     whole: Option<Content>,
+    /// Rows that start from the lowest.
+    upward: Option<ReversedRows>,
     given: u32,
     remarks: Vec<String>,
 }
 
 impl RawEncoder {
     /// Starts with the bytes before the first row. The layout's size is that of the picture.
-    pub(in crate::file) fn new(facts: &Facts, layout: Option<RawLayout>, out: &mut dyn Write) -> Result<RawEncoder> {
+    pub(in crate::file) fn new(facts: &Facts, layout: Option<RawLayout>, out: &mut dyn Output) -> Result<RawEncoder> {
         let refuse = |what: &str, remedy: &str| Err(cannot_hold(Format::Raw, what, remedy));
         let Some(layout) = layout else {
             return refuse("a picture whose layout is not named", "add --raw-out \"order=... depth=...\"");
@@ -28,23 +30,30 @@ impl RawEncoder {
         let layout = RawLayout { size: facts.size, ..layout };
         if facts.form != (Form::Pixels { depth: layout.depth, layout: layout.layout() }) {
             let what = format!("{} as {} {}", facts.form.describe(), layout.layout(), layout.depth);
-            return refuse(&what, "change the picture (--as, --depth, --flatten) or the layout");
+            let has_alpha = matches!(&facts.form, Form::Pixels { layout, .. } if layout.has_alpha());
+            let remedy = match layout.layout().has_alpha() && !has_alpha {
+                true => "say alpha=ignored in the layout, or change the picture (--as, --depth)",
+                false => "change the picture (--as, --depth, --flatten) or the layout",
+            };
+            return refuse(&what, remedy);
         }
         let measures = layout.measures()?;
-        let gathered = layout.bottom_up || (layout.planar && layout.channels() > 1);
+        let gathered = layout.planar && layout.channels() > 1;
         let whole = if gathered { Some(Content::new(facts.size, &facts.form)?) } else { None };
         if !gathered {
             put_zeros(layout.offset, out)?;
         }
+        let upward = (layout.bottom_up && !gathered)
+            .then(|| ReversedRows::new(measures.stride, facts.size.height, layout.offset as u64));
         let mut remarks = left_out(&facts.metadata, true);
         if facts.metadata.meaning == Meaning::Indices {
             remarks.push("the palette is not kept: the numbers are written without their colours".to_string());
         }
-        Ok(RawEncoder { layout, stride: measures.stride, bytes: Vec::new(), whole, given: 0, remarks })
+        Ok(RawEncoder { layout, stride: measures.stride, bytes: Vec::new(), whole, upward, given: 0, remarks })
     }
 }
 
-fn put_zeros(count: usize, out: &mut dyn Write) -> Result<()> {
+fn put_zeros(count: usize, out: &mut dyn Output) -> Result<()> {
     let zeros = [0u8; 4096];
     let mut left = count;
     while left > 0 {
@@ -56,7 +65,7 @@ fn put_zeros(count: usize, out: &mut dyn Write) -> Result<()> {
 }
 
 impl Encoder for RawEncoder {
-    fn put(&mut self, rows: &Content, out: &mut dyn Write) -> Result<()> {
+    fn put(&mut self, rows: &Content, out: &mut dyn Output) -> Result<()> {
         let count = rows.size().height;
         if let Some(whole) = &mut self.whole {
             whole.put_rows(self.given, rows, 0..count)?;
@@ -65,14 +74,27 @@ impl Encoder for RawEncoder {
         }
         // Every row is written with the gap behind it, the last one too.
         let size = Size::new(self.layout.size.width, count);
-        let strip = RawLayout { size, offset: 0, stride: Some(self.stride), ..self.layout };
-        self.bytes.clear();
-        self.bytes.resize(self.stride.saturating_mul(count as usize), 0);
-        strip.write(rows.pixels()?, &mut self.bytes)?;
-        put_bytes(out, &self.bytes)
+        let strip = RawLayout { size, offset: 0, stride: Some(self.stride), bottom_up: false, ..self.layout };
+        let all = self.stride.saturating_mul(count as usize);
+        if self.bytes.len() < all {
+            self.bytes.resize(all, 0);
+        }
+        // Gaps are where they were in the strip before, and are never written to.
+        let bytes = self.bytes.get_mut(..all).unwrap_or_default();
+        strip.write(rows.pixels()?, bytes)?;
+        let Some(upward) = &mut self.upward else { return put_bytes(out, bytes) };
+        let stride = self.stride;
+        upward.put(count, out, |y, to| {
+            let start = (y as usize).saturating_mul(stride);
+            to.copy_from_slice(bytes.get(start..start.saturating_add(stride)).unwrap_or_default());
+            Ok(())
+        })
     }
 
-    fn finish(&mut self, out: &mut dyn Write) -> Result<()> {
+    fn finish(&mut self, out: &mut dyn Output) -> Result<()> {
+        if let Some(upward) = &mut self.upward {
+            return upward.finish(out);
+        }
         let Some(whole) = &self.whole else { return Ok(()) };
         let mut bytes = vec![0; self.layout.bytes_needed()?];
         self.layout.write(whole.pixels()?, &mut bytes)?;

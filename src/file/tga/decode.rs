@@ -4,6 +4,7 @@ use super::area::{AREA, Attributes, FOOTER, area_at, read as read_area};
 use super::header::{HEADER, Header, Kind, color_of};
 use super::runs::Packets;
 use crate::access::premultiply::divide_row;
+use crate::access::swizzle::each;
 use crate::error::{Error, Result};
 use crate::file::decoder::{Decoder, RowsOut, Slot, Start, Stop, collect};
 use crate::file::stored::StoredRows;
@@ -364,18 +365,9 @@ impl Expander {
                     }
                 }
             }
-            (Kind::Color, 24, _) => {
-                let pixels = to.as_chunks_mut::<3>().0.iter_mut().zip(row.as_chunks::<3>().0);
-                pixels.for_each(|(to, &[b, g, r])| *to = [r, g, b]);
-            }
-            (Kind::Color, 32, Layout::Rgb) => {
-                let pixels = to.as_chunks_mut::<3>().0.iter_mut().zip(row.as_chunks::<4>().0);
-                pixels.for_each(|(to, &[b, g, r, _])| *to = [r, g, b]);
-            }
-            (Kind::Color, 32, _) => {
-                let pixels = to.as_chunks_mut::<4>().0.iter_mut().zip(row.as_chunks::<4>().0);
-                pixels.for_each(|(to, &[b, g, r, a])| *to = [r, g, b, a]);
-            }
+            (Kind::Color, 24, _) => each::<u8, 3, 3>(row, to, |&[b, g, r], to| *to = [r, g, b]),
+            (Kind::Color, 32, Layout::Rgb) => each::<u8, 4, 3>(row, to, |&[b, g, r, _], to| *to = [r, g, b]),
+            (Kind::Color, 32, _) => each::<u8, 4, 4>(row, to, |&[b, g, r, a], to| *to = [r, g, b, a]),
             (Kind::Color, _, layout) => {
                 let pixels = to.chunks_exact_mut(layout.channels()).zip(row.as_chunks::<2>().0);
                 pixels.for_each(|(to, v)| to.iter_mut().zip(color_of(v)).for_each(|(to, v)| *to = v));

@@ -1,11 +1,11 @@
 //! Writing: plain pixels, the top row first, with extension area and footer.
 
 use super::area;
+use crate::access::swizzle::each;
 use crate::error::Result;
-use crate::file::encoder::{Encoder, cannot_hold, check_indices, left_out, palette_of, put_bytes};
+use crate::file::encoder::{Encoder, Output, cannot_hold, check_indices, left_out, palette_of, put_bytes};
 use crate::frame::{Content, Facts, Form, Format, SamplesRef};
 use crate::pixel::{Depth, Layout};
-use std::io::Write;
 
 /// An encoder of TGA: given rows, gives bytes.
 pub(in crate::file) struct TgaEncoder {
@@ -20,7 +20,7 @@ pub(in crate::file) struct TgaEncoder {
 
 impl TgaEncoder {
     /// Starts a file with its header and palette.
-    pub(in crate::file) fn new(facts: &Facts, out: &mut dyn Write) -> Result<TgaEncoder> {
+    pub(in crate::file) fn new(facts: &Facts, out: &mut dyn Output) -> Result<TgaEncoder> {
         let refuse = |what: &str, remedy: &str| Err(cannot_hold(Format::Tga, what, remedy));
         let palette = palette_of(facts)?.map(|p| (p.colors(), p.is_opaque()));
         let (layout, kind, bits, alpha) = match facts.form {
@@ -62,7 +62,7 @@ impl TgaEncoder {
 }
 
 impl Encoder for TgaEncoder {
-    fn put(&mut self, rows: &Content, out: &mut dyn Write) -> Result<()> {
+    fn put(&mut self, rows: &Content, out: &mut dyn Output) -> Result<()> {
         let rows = rows.pixels()?;
         for y in 0..rows.size().height {
             // `new` has let only bytes through.
@@ -71,14 +71,8 @@ impl Encoder for TgaEncoder {
             let row = &mut self.row;
             row.resize(samples.len(), 0);
             match self.layout {
-                Layout::Rgb => {
-                    let pixels = row.as_chunks_mut::<3>().0.iter_mut().zip(samples.as_chunks::<3>().0);
-                    pixels.for_each(|(to, &[r, g, b])| *to = [b, g, r]);
-                }
-                Layout::Rgba => {
-                    let pixels = row.as_chunks_mut::<4>().0.iter_mut().zip(samples.as_chunks::<4>().0);
-                    pixels.for_each(|(to, &[r, g, b, a])| *to = [b, g, r, a]);
-                }
+                Layout::Rgb => each::<u8, 3, 3>(samples, row, |&[r, g, b], to| *to = [b, g, r]),
+                Layout::Rgba => each::<u8, 4, 4>(samples, row, |&[r, g, b, a], to| *to = [b, g, r, a]),
                 _ => row.copy_from_slice(samples),
             }
             put_bytes(out, row)?;
@@ -86,7 +80,7 @@ impl Encoder for TgaEncoder {
         Ok(())
     }
 
-    fn finish(&mut self, out: &mut dyn Write) -> Result<()> {
+    fn finish(&mut self, out: &mut dyn Output) -> Result<()> {
         put_bytes(out, &self.behind)
     }
 
