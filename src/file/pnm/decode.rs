@@ -123,6 +123,10 @@ impl PnmDecoder {
 
     /// Reads a header: the wanted picture's, or one before or behind it, which is counted and gone past.
     fn headers(&mut self, input: &mut &[u8]) -> Result<Stop> {
+        if self.ended && self.state == State::Header {
+            let (page, pages) = (self.start.page, self.page.saturating_sub(1));
+            return Err(Error::unusable(format!("there is no page {page}; the file has {pages}")));
+        }
         if self.ended {
             if !self.part.is_empty() {
                 self.remark("what follows the last picture is none".to_string());
@@ -215,7 +219,9 @@ impl Decoder for PnmDecoder {
         match &mut self.body {
             Some(Body { rows: Rows::Plain(plain), .. }) => plain.input_ended(),
             _ => {
-                self.ended = self.state == State::Counting;
+                // Between two pictures the file may end.
+                let between = self.page > 1 && self.part.iter().all(u8::is_ascii_whitespace);
+                self.ended = self.state == State::Counting || (self.state == State::Header && between);
                 self.ended
             }
         }
