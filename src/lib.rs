@@ -30,6 +30,7 @@
 #![cfg_attr(
     not(all(
         feature = "png",
+        feature = "jpeg",
         feature = "pnm",
         feature = "pfm",
         feature = "bmp",

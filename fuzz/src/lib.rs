@@ -38,7 +38,9 @@ pub fn read(bytes: &[u8], options: ReadOptions) {
         }
         let Ok(mut reader) = reader else { continue };
         let _ = reader.skip(1);
-        while let Ok(Some(strip)) = reader.next(3) {
+        // A header may declare more rows than anybody can wait for.
+        for _ in 0..100 {
+            let Ok(Some(strip)) = reader.next(3) else { break };
             assert!(strip.content.size().height <= 3);
         }
     }

@@ -53,6 +53,9 @@ pub(super) struct Start {
     /// How raw bytes lie.
     #[cfg_attr(not(feature = "raw"), allow(dead_code))]
     pub(super) raw: Option<RawLayout>,
+    /// Whether only the header is read, and little of it.
+    #[cfg_attr(not(feature = "jpeg"), allow(dead_code))]
+    pub(super) header_only: bool,
     /// Bytes of the whole file, where it can be read in any order.
     pub(super) length: Option<u64>,
 }
@@ -185,6 +188,8 @@ pub(super) fn decoder_for(format: Format, start: Start) -> Result<Box<dyn Decode
     match format {
         #[cfg(feature = "png")]
         Format::Png => Ok(Box::new(super::png::PngDecoder::new(start))),
+        #[cfg(feature = "jpeg")]
+        Format::Jpeg => Ok(Box::new(super::jpeg::JpegDecoder::new(start))),
         #[cfg(feature = "pnm")]
         Format::Pnm | Format::Pam => Ok(Box::new(super::pnm::PnmDecoder::new(format, start))),
         #[cfg(feature = "bmp")]

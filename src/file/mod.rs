@@ -11,9 +11,11 @@
 mod bmp;
 mod decoder;
 mod encoder;
-#[cfg(feature = "png")]
+#[cfg(any(feature = "png", feature = "jpeg"))]
 mod exif;
 mod input;
+#[cfg(feature = "jpeg")]
+mod jpeg;
 #[cfg(feature = "npy")]
 mod npy;
 mod options;
@@ -29,7 +31,7 @@ mod qoi;
 mod raw;
 mod reader;
 mod replace;
-#[cfg(any(feature = "bmp", feature = "pfm"))]
+#[cfg(any(feature = "bmp", feature = "pfm", feature = "raw"))]
 mod reversed;
 mod rows;
 mod sniff;

@@ -167,6 +167,7 @@ fn begin(input: &mut Input, options: &ReadOptions) -> Result<(Box<dyn Decoder>, 
         page: options.page,
         indices: options.form == ReadAs::Indices,
         raw: options.raw,
+        header_only: input.has_budget(),
         length: input.length(),
     };
     let mut decoder = decoder_for(format, start)?;

@@ -1,6 +1,8 @@
 //! What several tests share. Nothing here uses the library's own codecs: files are put together byte by byte.
 #![allow(dead_code, unreachable_pub)]
 
+pub mod jpeg;
+
 use std::io::Write;
 
 /// CRC-32 of ISO/IEC 15948 annex D, bit by bit.
