@@ -94,8 +94,13 @@ fn check(name: &str, jpeg: &Jpeg, colored: bool, tolerance: f64) {
     assert_eq!((picture.size().width as usize, picture.size().height as usize), (jpeg.width, jpeg.height), "{name}");
     let (got, want) = (samples(&picture), wanted(jpeg, colored));
     assert_eq!(got.len(), want.len(), "{name}");
-    let worst = got.iter().zip(&want).map(|(a, b)| (a - b).abs()).fold(0.0, f64::max);
+    let errors = || got.iter().zip(&want).map(|(a, b)| (a - b).abs());
+    let worst = errors().fold(0.0, f64::max);
     assert!(worst <= tolerance, "{name}: {worst}");
+    // Where a component lies next to a tie, rounding the other way counts up to 1.772 times in a colour.
+    let more_than_one = errors().filter(|&e| e > 1.0).count();
+    let one_in = if jpeg.bits == 8 { 500 } else { 100 };
+    assert!(tolerance > 2.0 || more_than_one * one_in <= got.len(), "{name}: {more_than_one} of {}", got.len());
 }
 
 const SIZES: [(usize, usize); 5] = [(1, 1), (7, 5), (16, 16), (33, 17), (50, 40)];
@@ -115,7 +120,7 @@ fn every_coding_and_structure_of_scans_without_subsampling_is_within_one_level()
                     let mut file = jpeg(size, &factors, bits, frame, scans.clone());
                     (file.interval, file.skewed, file.wide_quantiser) = (interval, skewed, wide_quantiser);
                     let name = format!("{size:?}, {components} components, {frame:#x}, case {i}, interval {interval}");
-                    check(&name, &file, components == 3, 1.01);
+                    check(&name, &file, components == 3, if components == 3 { 2.0 } else { 1.0 });
                 }
             }
         }

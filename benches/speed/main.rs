@@ -7,6 +7,7 @@
 
 mod depths;
 mod files;
+mod jpeg;
 mod measures;
 mod moves;
 mod pictures;
@@ -20,5 +21,6 @@ fn main() {
     measures::rows(&mut bench);
     resizing::rows(&mut bench);
     files::rows(&mut bench);
+    jpeg::rows(&mut bench);
     println!("# calibration again: {:.2} billion multiply-adds a second", ratio::multiply_adds());
 }

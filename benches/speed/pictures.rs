@@ -29,3 +29,16 @@ pub(crate) fn gray(size: Size) -> Frame<Gray<u8>> {
 pub(crate) fn gray_f32(size: Size) -> Frame<Gray<f32>> {
     Frame::from_fn(size, |x, y| Gray::new(f32::from(level(x, y, 0)) / 255.0)).expect("memory")
 }
+
+/// Slow waves with edges here and there: about a bit a pixel as JPEG of quality 75.
+pub(crate) fn soft(size: Size) -> Frame<Rgb<u8>> {
+    let wave = |v: f32| 127.5 + 90.0 * v.sin();
+    Frame::from_fn(size, |x, y| {
+        let (fx, fy) = (x as f32, y as f32);
+        let edge = f32::from(u8::try_from(grain(x / 24, y / 20, 7) % 64).unwrap_or(0)) - 32.0;
+        let grain = (grain(x, y, 3) % 13) as f32 - 6.0;
+        let v = |wave: f32| (wave + edge + grain).clamp(0.0, 255.0) as u8;
+        Rgb::new(v(wave(fx / 47.0 + fy / 90.0)), v(wave(fy / 53.0)), v(wave((fx + fy) / 71.0)))
+    })
+    .expect("memory")
+}

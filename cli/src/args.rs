@@ -144,6 +144,27 @@ pub(crate) enum As {
     Indices,
 }
 
+/// At which size colour is kept beside light and dark.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub(crate) enum SamplingWord {
+    /// Colour at full size (4:4:4)
+    Full,
+    /// At half the width (4:2:2)
+    HalfAcross,
+    /// At half the width and height (4:2:0)
+    HalfBoth,
+}
+
+impl From<SamplingWord> for rahmen::file::ChromaSampling {
+    fn from(word: SamplingWord) -> rahmen::file::ChromaSampling {
+        match word {
+            SamplingWord::Full => rahmen::file::ChromaSampling::Full,
+            SamplingWord::HalfAcross => rahmen::file::ChromaSampling::HalfAcross,
+            SamplingWord::HalfBoth => rahmen::file::ChromaSampling::HalfBoth,
+        }
+    }
+}
+
 /// Sample types.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
 pub(crate) enum Depth {

@@ -1,6 +1,6 @@
 //! Making verbs: from IN through steps to OUT, strip by strip.
 
-use crate::args::{As, Depth, Shared};
+use crate::args::{As, Depth, SamplingWord, Shared};
 use crate::fail::{Done, Failure};
 use crate::open;
 use crate::words::{self, Color};
@@ -108,12 +108,24 @@ impl Becomes {
 /// How the file is written.
 #[derive(Debug, Clone, Args)]
 pub(crate) struct Written {
-    /// The format, where the ending does not say it: png, pgm, ppm, pbm, pam, pfm, bmp, tga, qoi, npy, raw
+    /// The format, where the ending does not say it: png, jpg, pgm, ppm, pbm, pam, pfm, bmp, tga, qoi, npy, raw
     #[arg(long, value_name = "NAME", help_heading = "Writing")]
     format: Option<String>,
     /// How hard to compress, where the format does: 0 stores, 9 is slowest (3 by default)
     #[arg(long, value_name = "0..9", value_parser = clap::value_parser!(u8).range(0..=9), help_heading = "Writing")]
     effort: Option<u8>,
+    /// How finely JPEG keeps the picture (90 by default); every 15 down double the steps
+    #[arg(long, value_name = "1..100", value_parser = clap::value_parser!(u8).range(1..=100), help_heading = "Writing")]
+    quality: Option<u8>,
+    /// At which size JPEG keeps colour (full by default)
+    #[arg(long, value_enum, help_heading = "Writing")]
+    sampling: Option<SamplingWord>,
+    /// JPEG that gets finer scan by scan
+    #[arg(long, help_heading = "Writing")]
+    progressive: bool,
+    /// Restart marks in JPEG, so many rows of blocks apart
+    #[arg(long, value_name = "N", help_heading = "Writing")]
+    restart_rows: Option<u16>,
     /// Plain bytes that lie like this, whatever the ending: "order=bgra depth=u8 stride=2568" (as for --raw, without
     /// the size)
     #[arg(long, value_name = "LAYOUT", value_parser = words::raw_out, help_heading = "Writing")]
@@ -137,6 +149,18 @@ impl Written {
         }
         if let Some(effort) = self.effort {
             options = options.effort(effort);
+        }
+        if let Some(quality) = self.quality {
+            options = options.quality(quality);
+        }
+        if let Some(sampling) = self.sampling {
+            options = options.sampling(sampling.into());
+        }
+        if self.progressive {
+            options = options.progressive();
+        }
+        if let Some(rows) = self.restart_rows {
+            options = options.restart_rows(rows);
         }
         match &self.format {
             Some(name) => {

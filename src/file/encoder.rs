@@ -42,6 +42,8 @@ pub(super) fn encoder_for(
     match format {
         #[cfg(feature = "png")]
         Format::Png => Ok(Box::new(super::png::PngEncoder::new(facts, options, out)?)),
+        #[cfg(feature = "jpeg")]
+        Format::Jpeg => Ok(Box::new(super::jpeg::JpegEncoder::new(facts, options, out)?)),
         #[cfg(feature = "pnm")]
         Format::Pnm | Format::Pam => Ok(Box::new(super::pnm::PnmEncoder::new(format, ending, facts, out)?)),
         #[cfg(feature = "bmp")]
@@ -86,7 +88,7 @@ fn refuse_what_none_holds(format: Format, facts: &Facts) -> Result<()> {
         (Meaning::Indices, _) if !matches!(format, Format::Png | Format::Bmp | Format::Tga | Format::Npy) => {
             Err(cannot_hold(format, "indices into a palette", "add --as color, or write .png"))
         }
-        _ if !facts.metadata.orientation.is_upright() && format != Format::Png => {
+        _ if !facts.metadata.orientation.is_upright() && !matches!(format, Format::Png | Format::Jpeg) => {
             Err(cannot_hold(format, "an orientation", "add --upright to turn the pixels"))
         }
         _ => Ok(()),

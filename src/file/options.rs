@@ -200,6 +200,41 @@ impl ReadOptions {
     }
 }
 
+/// How JPEG is written. The default is what a careful engineer would keep: quality 90, colour at full size, one scan.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[non_exhaustive]
+pub struct JpegOptions {
+    /// 1 to 100: how finely coefficients are kept. At 50 their steps are those of the examples of ITU-T T.81, annex K;
+    /// every 15 up halve the steps, every 15 down double them.
+    pub quality: u8,
+    /// At which size colour is kept.
+    pub sampling: ChromaSampling,
+    /// Whether several scans make the picture finer and finer. The file is a little smaller; all coefficients are held
+    /// in memory on the way.
+    pub progressive: bool,
+    /// Rows of blocks from one restart mark to the next, 0 for none. Damage then costs only what is between two marks,
+    /// and the parts are packed by all threads.
+    pub restart_rows: u16,
+}
+
+impl Default for JpegOptions {
+    fn default() -> Self {
+        JpegOptions { quality: 90, sampling: ChromaSampling::Full, progressive: false, restart_rows: 0 }
+    }
+}
+
+/// At which size colour is kept beside light and dark.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[non_exhaustive]
+pub enum ChromaSampling {
+    /// At full size (4:4:4).
+    Full,
+    /// At half the width (4:2:2).
+    HalfAcross,
+    /// At half the width and half the height (4:2:0).
+    HalfBoth,
+}
+
 /// How to write.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 #[non_exhaustive]
@@ -212,13 +247,15 @@ pub struct WriteOptions {
     pub effort: u8,
     /// How many threads may compress; the bytes do not depend on it.
     pub threads: Threads,
+    /// What is lost, and how, where the format is [`Format::Jpeg`].
+    pub jpeg: JpegOptions,
     /// How bytes are to lie where the format is [`Format::Raw`]; its size is taken from the picture.
     pub raw: Option<RawLayout>,
 }
 
 impl Default for WriteOptions {
     fn default() -> Self {
-        WriteOptions { format: None, effort: 3, threads: Threads::ALL, raw: None }
+        WriteOptions { format: None, effort: 3, threads: Threads::ALL, jpeg: JpegOptions::default(), raw: None }
     }
 }
 
@@ -236,6 +273,26 @@ impl WriteOptions {
     /// The same with at most so many threads.
     pub fn threads(self, threads: Threads) -> WriteOptions {
         WriteOptions { threads, ..self }
+    }
+
+    /// The same with this quality of JPEG, 1 to 100.
+    pub fn quality(self, quality: u8) -> WriteOptions {
+        WriteOptions { jpeg: JpegOptions { quality: quality.clamp(1, 100), ..self.jpeg }, ..self }
+    }
+
+    /// The same with colour of JPEG at this size.
+    pub fn sampling(self, sampling: ChromaSampling) -> WriteOptions {
+        WriteOptions { jpeg: JpegOptions { sampling, ..self.jpeg }, ..self }
+    }
+
+    /// The same as progressive JPEG.
+    pub fn progressive(self) -> WriteOptions {
+        WriteOptions { jpeg: JpegOptions { progressive: true, ..self.jpeg }, ..self }
+    }
+
+    /// The same with restart marks in JPEG, so many rows of blocks apart.
+    pub fn restart_rows(self, rows: u16) -> WriteOptions {
+        WriteOptions { jpeg: JpegOptions { restart_rows: rows, ..self.jpeg }, ..self }
     }
 
     /// The same as bytes of this layout. Its size is taken from the picture.

@@ -230,7 +230,8 @@ pub fn writable_endings() -> Vec<&'static str> {
     let bmp: &[&str] = if cfg!(feature = "bmp") { &["bmp"] } else { &[] };
     let tga: &[&str] = if cfg!(feature = "tga") { &["tga"] } else { &[] };
     let npy: &[&str] = if cfg!(feature = "npy") { &["npy"] } else { &[] };
-    [png, maps, pfm, bmp, tga, qoi, npy].concat()
+    let jpeg: &[&str] = if cfg!(feature = "jpeg") { &["jpg", "jpeg"] } else { &[] };
+    [png, jpeg, maps, pfm, bmp, tga, qoi, npy].concat()
 }
 
 fn format_of(path: &Path) -> Result<Format> {

@@ -353,14 +353,14 @@ impl Jpeg {
         let magnitude = |k: usize| block[k].unsigned_abs() >> scan.low;
         let last_new = (scan.band.0..=scan.band.1).rev().find(|&k| magnitude(k) == 1);
         let (mut run, mut corrections) = (0u32, Vec::new());
-        for k in scan.band.0..=scan.band.1 {
+        for (k, v) in block.iter().enumerate().take(scan.band.1 + 1).skip(scan.band.0) {
             match magnitude(k) {
                 0 => run += 1,
                 1 => {
                     ended.flush(bits, codes);
                     let (code, length) = codes[(run << 4 | 1) as usize];
                     bits.put(code, length);
-                    bits.put(u32::from(block[k] > 0), 1);
+                    bits.put(u32::from(*v > 0), 1);
                     corrections.drain(..).for_each(|b| bits.put(b, 1));
                     run = 0;
                 }

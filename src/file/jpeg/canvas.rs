@@ -81,7 +81,10 @@ impl<S: Code + Sample> Canvas for Rows<S> {
                 rows.for_each(|row| row.iter_mut().take(n).for_each(|v| *v = value));
             }
             (_, 8) => {
-                let all = self.level.run(|| inverse(block, middle));
+                let all = self.level.run(|| match size_of::<S>() {
+                    1 => inverse::<5>(block, middle),
+                    _ => inverse::<2>(block, middle),
+                });
                 for (row, values) in rows.zip(all.as_chunks::<8>().0) {
                     if let Some(row) = row.first_chunk_mut::<8>() {
                         *row = values.map(S::clamped);

@@ -2,8 +2,8 @@
 //! 1 x 1, which give the picture at a half, a quarter and an eighth of its size.
 //!
 //! One dimension splits into an even half - a sum, a difference and one rotation - and an odd half of four outputs by
-//! four inputs, each a sum of products with cosines in 13 fraction bits. Two further bits are kept between the passes.
-//! It meets the accuracy of IEEE 1180-1990.
+//! four inputs, each a sum of products with cosines in 13 fraction bits. Five further bits are kept between the passes,
+//! two for samples of 12 bits. It meets the accuracy of IEEE 1180-1990.
 // All arithmetic wraps, so that wrong coefficients give wrong samples and nothing else; every array is of a fixed size
 // and walked by constants.
 #![allow(clippy::arithmetic_side_effects, clippy::indexing_slicing)]
@@ -62,13 +62,16 @@ fn transposed(block: &[Wrapping<i32>; 64]) -> [Wrapping<i32>; 64] {
     out
 }
 
-/// The samples of a block, level-shifted by `middle` and not clamped.
+/// The samples of a block, level-shifted by `middle` and not clamped. `KEPT` bits are kept between the passes.
+///
+/// Sums wrap on the way; what they come to at last fits, as samples of 10 bits (14 where two are kept) do beside the
+/// fraction bits.
 #[inline(always)]
-pub(super) fn inverse(block: &Block, middle: i32) -> Block {
+pub(super) fn inverse<const KEPT: usize>(block: &Block, middle: i32) -> Block {
     let input = block.map(Wrapping);
-    // Both passes together scale by 8; two bits are kept in between.
-    let columns = pass(&input, 1 << (BITS - 3), BITS - 2);
-    let shift = BITS + 2 + 3;
+    // Both passes together scale by 8.
+    let columns = pass(&input, 1 << (BITS - KEPT - 1), BITS - KEPT);
+    let shift = BITS + KEPT + 3;
     let rows = pass(&transposed(&columns), (1 << (shift - 1)) + (middle << shift), shift);
     transposed(&rows).map(|v| v.0)
 }
@@ -143,7 +146,7 @@ mod tests {
                         reference(&shares, &samples, true).map(|v| (v + 0.5).floor().clamp(-2048.0, 2047.0) as i32);
                     let want = reference(&shares, &block.map(f64::from), false)
                         .map(|v| (v + 0.5).floor().clamp(-256.0, 255.0) as i64);
-                    let got = inverse(&block, 0).map(|v| i64::from(v.clamp(-256, 255)));
+                    let got = inverse::<5>(&block, 0).map(|v| i64::from(v.clamp(-256, 255)));
                     for i in 0..64 {
                         let error = got[i] - want[i];
                         errors[i] += error;
@@ -159,7 +162,7 @@ mod tests {
                 assert!(worst(&errors) <= 0.015 && mean(&errors) <= 0.0015, "{} {}", worst(&errors), mean(&errors));
             }
         }
-        assert_eq!(inverse(&[0; 64], 0), [0; 64]);
+        assert_eq!(inverse::<5>(&[0; 64], 0), [0; 64]);
     }
 
     #[test]
@@ -167,7 +170,8 @@ mod tests {
         for mean in -1100..1100 {
             let mut block = [0; 64];
             block[0] = mean;
-            assert_eq!(inverse(&block, 128), [flat(mean, 128); 64]);
+            assert_eq!(inverse::<5>(&block, 128), [flat(mean, 128); 64]);
+            assert_eq!(inverse::<2>(&block, 128), [flat(mean, 128); 64]);
             for n in [1, 2, 4] {
                 assert!(inverse_small(&block, n, 128)[..n * n].iter().all(|&v| v == flat(mean, 128)));
             }

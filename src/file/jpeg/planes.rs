@@ -1,0 +1,120 @@
+//! From rows of pixels to the samples of components, and to their quantised coefficients.
+// Sums of bytes times constants below 2^16: far from the ends of i32.
+#![allow(clippy::arithmetic_side_effects)]
+
+use super::fdct::{Samples, quantised};
+use crate::simd::Level;
+
+/// What a row of MCUs needs to know.
+#[derive(Debug, Clone)]
+pub(super) struct Shape {
+    /// 1 for gray, 3 for rgb.
+    pub(super) channels: usize,
+    pub(super) width: usize,
+    /// Sampling of luma against chroma, across and down: 1 or 2.
+    pub(super) h: usize,
+    pub(super) v: usize,
+    /// MCUs across.
+    pub(super) mcus: usize,
+    /// Reciprocals of the quantisers of luma and chroma.
+    pub(super) luma: [f32; 64],
+    pub(super) chroma: [f32; 64],
+}
+
+/// The coefficients of a row of MCUs, a component each, in rows of blocks.
+pub(super) type Row = [Vec<[i16; 64]>; 3];
+
+/// Luma and the two of chroma (JFIF): weights in 16 fraction bits.
+#[inline(always)]
+fn ycbcr(r: u8, g: u8, b: u8) -> [u8; 3] {
+    let (r, g, b) = (i32::from(r), i32::from(g), i32::from(b));
+    // A half less than a level, so that the largest is 255.
+    const MIDDLE: i32 = (128 << 16) + 32_767;
+    let y = (19_595 * r + 38_470 * g + 7471 * b + 32_768) >> 16;
+    let cb = (-11_059 * r - 21_709 * g + 32_768 * b + MIDDLE) >> 16;
+    let cr = (32_768 * r - 27_439 * g - 5329 * b + MIDDLE) >> 16;
+    [y as u8, cb as u8, cr as u8]
+}
+
+/// Transforms and quantises a row of MCUs: `pixels` are its rows, the last one standing for those that are missing.
+pub(super) fn row_of_mcus(shape: &Shape, pixels: &[u8]) -> Row {
+    let (across, down) = (shape.mcus * 8 * shape.h, 8 * shape.v);
+    let mut planes: [Vec<u8>; 3] = [vec![0; across * down], Vec::new(), Vec::new()];
+    if shape.channels == 3 {
+        planes = [0; 3].map(|_| vec![0; across * down]);
+    }
+    let row_bytes = shape.width * shape.channels;
+    let level = Level::best();
+    let [a, b, c] = &mut planes;
+    for y in 0..down {
+        let Some(row) = pixels.chunks_exact(row_bytes.max(1)).take(y + 1).next_back() else { continue };
+        let [a, b, c] = [&mut *a, &mut *b, &mut *c].map(|p| p.get_mut(y * across..).and_then(|p| p.get_mut(..across)));
+        let (Some(a), b, c) = (a, b.unwrap_or_default(), c.unwrap_or_default()) else { continue };
+        match shape.channels {
+            3 => level.fan_out(row, [a, b, c, &mut []], |row, a, b, c, _| {
+                let pixels = row.as_chunks::<3>().0.iter();
+                for (&[r, g, bb], (a, (b, c))) in pixels.zip(a.iter_mut().zip(b.iter_mut().zip(c.iter_mut()))) {
+                    [*a, *b, *c] = ycbcr(r, g, bb);
+                }
+                for plane in [a, b, c] {
+                    extend(plane, shape.width);
+                }
+            }),
+            _ => {
+                a.iter_mut().zip(row).for_each(|(to, v)| *to = *v);
+                extend(a, shape.width);
+            }
+        }
+    }
+    let [luma, cb, cr] = planes;
+    let blocks = |plane: &[u8], width: usize, reciprocals: &[f32; 64]| blocks_of(plane, width, reciprocals, level);
+    if shape.channels == 1 {
+        return [blocks(&luma, across, &shape.luma), Vec::new(), Vec::new()];
+    }
+    let chroma = |plane: Vec<u8>| {
+        let small = if shape.h * shape.v == 1 { plane } else { shrunk(&plane, across, shape.h, shape.v) };
+        blocks(&small, across / shape.h, &shape.chroma)
+    };
+    [blocks(&luma, across, &shape.luma), chroma(cb), chroma(cr)]
+}
+
+/// Repeats the last sample of a row that counts.
+fn extend(row: &mut [u8], width: usize) {
+    if let Some(&last) = width.checked_sub(1).and_then(|at| row.get(at)) {
+        row.iter_mut().skip(width).for_each(|v| *v = last);
+    }
+}
+
+/// Means of `h` x `v` samples, rounded to nearest.
+fn shrunk(plane: &[u8], across: usize, h: usize, v: usize) -> Vec<u8> {
+    let count = (h * v) as u32;
+    plane
+        .chunks_exact(across * v)
+        .flat_map(|rows| {
+            (0..across / h).map(move |x| {
+                let sum: u32 = (0..v)
+                    .flat_map(|dy| (0..h).map(move |dx| (dx, dy)))
+                    .map(|(dx, dy)| rows.get(dy * across + x * h + dx).map_or(0, |&v| u32::from(v)))
+                    .sum();
+                ((sum + count / 2) / count.max(1)) as u8
+            })
+        })
+        .collect()
+}
+
+/// The blocks of a plane, row by row.
+fn blocks_of(plane: &[u8], across: usize, reciprocals: &[f32; 64], level: Level) -> Vec<[i16; 64]> {
+    let mut out = Vec::with_capacity(plane.len() / 64);
+    for rows in plane.chunks_exact(across.max(1) * 8) {
+        for x in (0..across).step_by(8) {
+            let mut block: Samples = [0.0; 64];
+            for (to, row) in block.as_chunks_mut::<8>().0.iter_mut().zip(rows.chunks_exact(across)) {
+                if let Some(from) = row.get(x..).and_then(|r| r.first_chunk::<8>()) {
+                    *to = from.map(|v| f32::from(v) - 128.0);
+                }
+            }
+            out.push(level.run(|| quantised(&block, reciprocals)));
+        }
+    }
+    out
+}
