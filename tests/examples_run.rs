@@ -1,5 +1,5 @@
 //! Every example runs, and the demo pictures it draws are those that the program carries.
-#![cfg(all(feature = "png", feature = "pnm"))]
+#![cfg(all(feature = "png", feature = "jpeg", feature = "pnm"))]
 
 use std::path::PathBuf;
 use std::process::Command;
@@ -44,6 +44,30 @@ fn run(name: &str) -> (String, Vec<String>) {
     (String::from_utf8(run.stdout).unwrap(), made)
 }
 
+/// What `jpeg_quality` writes.
+const JPEGS: [&str; 20] = [
+    "quay-full-10.jpg",
+    "quay-full-100.jpg",
+    "quay-full-20.jpg",
+    "quay-full-30.jpg",
+    "quay-full-40.jpg",
+    "quay-full-50.jpg",
+    "quay-full-60.jpg",
+    "quay-full-70.jpg",
+    "quay-full-80.jpg",
+    "quay-full-90.jpg",
+    "quay-half-10.jpg",
+    "quay-half-100.jpg",
+    "quay-half-20.jpg",
+    "quay-half-30.jpg",
+    "quay-half-40.jpg",
+    "quay-half-50.jpg",
+    "quay-half-60.jpg",
+    "quay-half-70.jpg",
+    "quay-half-80.jpg",
+    "quay-half-90.jpg",
+];
+
 #[test]
 fn the_examples_do_what_they_say() {
     for (name, says, makes) in [
@@ -51,6 +75,7 @@ fn the_examples_do_what_they_say() {
         ("foreign_buffer", "[0, 0, 9, 9, 9, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0, 0]", &[]),
         ("mix_channels", "refused: plane g is 10x10, but 480x320 is needed", &["calm.png", "mixed.png"]),
         ("patches", "35 patches: 7 columns, 5 rows", &["contact.png", "levelled.png"]),
+        ("jpeg_quality", "quality   4:4:4 bytes", &JPEGS),
         ("random_rows", "the mean of 1200 throws is 3.", &["random-rows.png"]),
         ("paste_region", "refused: x 400..546 is outside 0..480", &["pasted.png"]),
         ("own_filter", "200 before, 0 after the median", &["calm.png", "edges.png"]),

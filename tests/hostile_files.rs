@@ -1,6 +1,7 @@
 //! Files cut at every byte and changed at random: an error or a picture, never a panic, never more memory than the limit.
 #![cfg(all(
     feature = "png",
+    feature = "jpeg",
     feature = "pnm",
     feature = "pfm",
     feature = "bmp",
@@ -12,7 +13,7 @@
 
 mod common;
 
-use common::{Dribble, chunk, noise, png_of_samples};
+use common::{Dribble, chunk, jpeg, noise, png_of_samples};
 use rahmen::file::{Limits, ReadAs, ReadOptions, Reader, read_from};
 use rahmen::flow::Source;
 use rahmen::frame::RawLayout;
@@ -93,6 +94,31 @@ fn corpus() -> Vec<Sample> {
     }
     let columns = b"\x93NUMPY\x01\0\x3c\0{'descr': '>u2', 'fortran_order': True, 'shape': (3, 4)}   \n";
     add("columns", [columns.as_slice(), &noise(24, 4)].concat(), options());
+    for (name, frame, scans, interval) in [
+        ("baseline", 0xc0u8, jpeg::sequential(3)[0].clone(), 2usize),
+        ("scans", 0xc1, jpeg::sequential(3)[2].clone(), 0),
+        ("progressive", 0xc2, jpeg::progressive(3)[2].clone(), 3),
+    ] {
+        let planes = jpeg::planes(33, 20, &[(2, 2), (1, 1), (1, 1)], 8);
+        let (ids, segments) = (vec![1, 2, 3], jpeg::segment(0xfe, b"a comment"));
+        let (step, skewed) = (9, true);
+        let file = jpeg::Jpeg {
+            width: 33,
+            height: 20,
+            bits: 8,
+            frame,
+            planes,
+            ids,
+            step,
+            wide_quantiser: false,
+            interval,
+            scans,
+            skewed,
+            segments,
+            late_height: false,
+        };
+        add(name, file.file(), options());
+    }
     let layout = RawLayout::from_words("order=bgr depth=u8 size=3x4 stride=11 offset=2 rows=up", None).unwrap();
     add("raw", noise(layout.bytes_needed().unwrap(), 5), options().raw(layout));
     all

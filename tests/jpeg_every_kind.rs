@@ -6,7 +6,7 @@ mod common;
 
 use common::Dribble;
 use common::jpeg::{Jpeg, Scan, planes, progressive, segment, sequential};
-use rahmen::file::{ReadOptions, Reader, read_from};
+use rahmen::file::{Chroma, ReadOptions, Reader, Reduced, read_from};
 use rahmen::flow::Source;
 use rahmen::frame::{ResolutionUnit, SamplesRef};
 use rahmen::{Format, Layout, Picture};
@@ -245,4 +245,44 @@ fn a_height_that_is_said_later_is_found() {
     let mut file = jpeg((20, 30), &[(2, 1), (1, 1), (1, 1)], 8, 0xc0, sequential(3)[0].clone());
     file.late_height = true;
     check("late", &file, true, 2.01);
+}
+
+#[test]
+fn a_half_a_quarter_and_an_eighth_are_near_the_means_of_the_whole() {
+    for (factors, frame) in
+        [(&[(1, 1)][..], 0xc0u8), (&[(2, 2), (1, 1), (1, 1)], 0xc0), (&[(2, 1), (1, 1), (1, 1)], 0xc2)]
+    {
+        let scans = if frame == 0xc2 { progressive(3)[0].clone() } else { sequential(factors.len())[0].clone() };
+        let bytes = jpeg((53, 38), factors, 8, frame, scans).file();
+        let (whole, channels) = (samples(&read(&bytes)), if factors.len() == 1 { 1 } else { 3 });
+        for (reduced, by) in [(Reduced::Half, 2usize), (Reduced::Quarter, 4), (Reduced::Eighth, 8)] {
+            let options = ReadOptions::default().reduced(reduced);
+            let small = read_from(Cursor::new(bytes.clone()), options).unwrap();
+            let size = small.size();
+            assert_eq!((size.width as usize, size.height as usize), (53usize.div_ceil(by), 38usize.div_ceil(by)));
+            let got = samples(&small);
+            for (y, x, c) in
+                (0..38 / by).flat_map(|y| (0..53 / by).flat_map(move |x| (0..channels).map(move |c| (y, x, c))))
+            {
+                let cell = (0..by * by).map(|i| whole[((y * by + i / by) * 53 + x * by + i % by) * channels + c]);
+                let mean = cell.sum::<f64>() / (by * by) as f64;
+                let value = got[(y * size.width as usize + x) * channels + c];
+                // The soft picture has hardly anything that the lowest coefficients do not hold.
+                assert!((value - mean).abs() <= 14.0, "{by} at {x},{y}: {value} for {mean}");
+            }
+        }
+    }
+}
+
+#[test]
+fn colour_may_be_repeated_instead() {
+    let file = jpeg((20, 10), &[(2, 1), (1, 1), (1, 1)], 8, 0xc0, sequential(3)[0].clone());
+    let options = ReadOptions::default().chroma(Chroma::Repeated);
+    let got = samples(&read_from(Cursor::new(file.file()), options).unwrap());
+    let decoded = file.decoded();
+    for (y, x) in (0..10).flat_map(|y| (0..20).map(move |x| (y, x))) {
+        let (l, cr) = (decoded[0][y * 20 + x].round(), decoded[2][y * 10 + x / 2].round() - 128.0);
+        let red = (l + 1.402 * cr).round().clamp(0.0, 255.0);
+        assert!((got[(y * 20 + x) * 3] - red).abs() <= 2.0, "{x},{y}");
+    }
 }

@@ -210,7 +210,9 @@ impl<V: Args + Making> Make<V> {
         chain.run_into(&mut writer).map_err(named).map_err(pipe_is_no_failure)?;
         remarks.iter().for_each(|remark| shared.note(remark));
         open::note_damage(&self.input, height, chain.take_damage(), shared);
-        say_done(&self.input, &self.output, &input, &output, self.verb.remark(&input, &output), shared)
+        // What the verb has changed is told against what it saw.
+        let seen = if becomes.upright { Turn::upright().plan(&input).map_err(named)? } else { input.clone() };
+        say_done(&self.input, &self.output, &input, &output, self.verb.remark(&seen, &output), shared)
     }
 }
 

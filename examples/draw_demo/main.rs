@@ -7,6 +7,7 @@ mod noise;
 mod quay;
 mod rings;
 
+use rahmen::access::Turn;
 use rahmen::frame::{Resolution, ResolutionUnit, Text};
 use rahmen::{Content, Picture, Result, write};
 use std::path::PathBuf;
@@ -23,9 +24,16 @@ fn main() -> Result<()> {
     let folder = PathBuf::from(std::env::args().nth(1).unwrap_or_else(|| ".".into()));
     let dawn = quay::dawn()?;
     let fog = quay::in_fog(&dawn)?;
+    // As a camera that is held on its side stores it: seen upright, it is the quay at dawn.
+    let mut turned = Picture::new(dawn.view().turned(Turn::Left)?, Default::default());
+    let metadata = turned.metadata_mut();
+    metadata.orientation = Turn::Right.orientation();
+    metadata.text.push(Text { keyword: "Comment".into(), text: "The quay of Grauwick at dawn".into() });
+    metadata.resolution = Some(Resolution { x: 4000.0, y: 4000.0, unit: ResolutionUnit::Metre });
+    write(folder.join("quay-turned.jpg"), &turned)?;
     write(folder.join("quay-dawn.png"), &titled(dawn, "The quay of Grauwick at dawn"))?;
     write(folder.join("quay-fog.png"), &titled(fog, "The quay of Grauwick in fog"))?;
     write(folder.join("rings.png"), &titled(rings::chart()?, "Ring chart"))?;
-    println!("drew quay-dawn.png, quay-fog.png and rings.png in {}", folder.display());
+    println!("drew quay-dawn.png, quay-turned.jpg, quay-fog.png and rings.png in {}", folder.display());
     Ok(())
 }

@@ -12,6 +12,7 @@ const MEMORY: u64 = 1 << 20;
 pub fn read_as(format: Format, bytes: &[u8]) {
     let mark: &[u8] = match format {
         Format::Png => b"\x89PNG\r\n\x1a\n",
+        Format::Jpeg => b"\xff\xd8\xff",
         Format::Bmp => b"BM",
         Format::Qoi => b"qoif",
         Format::Npy => b"\x93NUMPY",

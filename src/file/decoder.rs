@@ -1,6 +1,6 @@
 //! What every sequential decoder is: a machine that is pushed bytes and gives rows, the same however the bytes are cut.
 
-use super::options::Limits;
+use super::options::{Chroma, Limits, Reduced};
 use crate::error::{Error, ErrorKind, Result};
 use crate::frame::{AnyPlanes, Content, Facts, Format, RawLayout, RowOrder, SamplesMut};
 use std::ops::Range;
@@ -53,6 +53,11 @@ pub(super) struct Start {
     /// How raw bytes lie.
     #[cfg_attr(not(feature = "raw"), allow(dead_code))]
     pub(super) raw: Option<RawLayout>,
+    /// How much of the size is wanted, and how colour is brought to it.
+    #[cfg_attr(not(feature = "jpeg"), allow(dead_code))]
+    pub(super) reduced: Reduced,
+    #[cfg_attr(not(feature = "jpeg"), allow(dead_code))]
+    pub(super) chroma: Chroma,
     /// Whether only the header is read, and little of it.
     #[cfg_attr(not(feature = "jpeg"), allow(dead_code))]
     pub(super) header_only: bool,

@@ -41,7 +41,7 @@ mod tga;
 mod whole;
 mod writer;
 
-pub use options::{ChromaSampling, JpegOptions, Limits, ReadAs, ReadOptions, WriteOptions};
+pub use options::{Chroma, ChromaSampling, JpegOptions, Limits, ReadAs, ReadOptions, Reduced, WriteOptions};
 pub use reader::Reader;
 pub use whole::{facts, facts_from, facts_with, read, read_from, read_with, write, write_with};
 pub use writer::{Writer, writable_endings};

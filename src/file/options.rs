@@ -107,6 +107,48 @@ pub struct ReadOptions {
     pub page: u32,
     /// That the file is bytes of this layout, whatever they look like.
     pub raw: Option<RawLayout>,
+    /// JPEG only: a half, a quarter or an eighth of the size, made from the coefficients, which is quicker than reading
+    /// all of it. Sides are rounded up.
+    pub reduced: Reduced,
+    /// JPEG only: what comes between the samples of colour that is kept at less size.
+    pub chroma: Chroma,
+}
+
+/// The size that a picture is read at.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum Reduced {
+    /// Its own.
+    #[default]
+    Full,
+    /// A half.
+    Half,
+    /// A quarter.
+    Quarter,
+    /// An eighth.
+    Eighth,
+}
+
+impl Reduced {
+    /// Samples that a block of 8 across gives.
+    #[cfg_attr(not(feature = "jpeg"), allow(dead_code))]
+    pub(super) fn block(self) -> u32 {
+        match self {
+            Reduced::Full => 8,
+            Reduced::Half => 4,
+            Reduced::Quarter => 2,
+            Reduced::Eighth => 1,
+        }
+    }
+}
+
+/// How colour that is kept at less size is brought to the picture's.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+pub enum Chroma {
+    /// By triangle weights of the two nearest samples, each way.
+    #[default]
+    Triangle,
+    /// By repeating the nearest sample.
+    Repeated,
 }
 
 impl Default for ReadOptions {
@@ -120,6 +162,8 @@ impl Default for ReadOptions {
             salvage: false,
             page: 1,
             raw: None,
+            reduced: Reduced::Full,
+            chroma: Chroma::Triangle,
         }
     }
 }
@@ -158,6 +202,16 @@ impl ReadOptions {
     /// The same for another picture of several, from 1.
     pub fn page(self, page: u32) -> ReadOptions {
         ReadOptions { page, ..self }
+    }
+
+    /// The same at a part of the size.
+    pub fn reduced(self, reduced: Reduced) -> ReadOptions {
+        ReadOptions { reduced, ..self }
+    }
+
+    /// The same with colour brought to size like this.
+    pub fn chroma(self, chroma: Chroma) -> ReadOptions {
+        ReadOptions { chroma, ..self }
     }
 
     /// The same for bytes of this layout.

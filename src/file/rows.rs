@@ -2,7 +2,7 @@
 
 use super::decoder::{Decoder, RowsOut, Start, Stop, decoder_for, ended_early};
 use super::input::Input;
-use super::options::{ReadAs, ReadOptions};
+use super::options::{ReadAs, ReadOptions, Reduced};
 use super::sniff;
 use crate::error::{Error, Result};
 use crate::flow::{Damage, Source, Strip};
@@ -159,6 +159,9 @@ fn begin(input: &mut Input, options: &ReadOptions) -> Result<(Box<dyn Decoder>, 
         input.keep(u64::from(u32::MAX))?;
         input.fill(sniff::ENOUGH)?;
     }
+    if options.reduced != Reduced::Full && format != Format::Jpeg {
+        return Err(Error::unusable("only JPEG can be read at a part of its size; resize it instead"));
+    }
     if options.page == 0 {
         return Err(Error::unusable("pages count from 1"));
     }
@@ -167,6 +170,8 @@ fn begin(input: &mut Input, options: &ReadOptions) -> Result<(Box<dyn Decoder>, 
         page: options.page,
         indices: options.form == ReadAs::Indices,
         raw: options.raw,
+        reduced: options.reduced,
+        chroma: options.chroma,
         header_only: input.has_budget(),
         length: input.length(),
     };

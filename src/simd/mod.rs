@@ -7,6 +7,14 @@
 mod rows;
 pub(crate) mod transpose;
 
+/// Work that [`Level::work`] compiles for wider registers: its one method must be `#[inline(always)]`.
+pub(crate) trait Work {
+    /// What comes of it.
+    type Out;
+    /// Does it.
+    fn work(self) -> Self::Out;
+}
+
 /// An instruction set that this machine has.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(crate) struct Level(Set);
@@ -80,6 +88,32 @@ impl Level {
         all
     }
 
+    /// Does safe work compiled for this set: [`run`](Level::run) for bodies that are too large to be inlined as closures.
+    #[cfg_attr(not(feature = "jpeg"), allow(dead_code))]
+    #[inline(always)]
+    pub(crate) fn work<W: Work>(self, work: W) -> W::Out {
+        #[cfg(target_arch = "x86_64")]
+        {
+            #[target_feature(enable = "avx2,fma")]
+            fn avx2<W: Work>(work: W) -> W::Out {
+                work.work()
+            }
+            #[target_feature(enable = "avx2,fma,avx512f,avx512bw,avx512vl,avx512dq")]
+            fn avx512<W: Work>(work: W) -> W::Out {
+                work.work()
+            }
+            match self.0 {
+                Set::Plain => work.work(),
+                // SAFETY: a level of this kind exists only where `has_avx2` saw both sets on this machine.
+                Set::Avx2 => unsafe { avx2(work) },
+                // SAFETY: a level of this kind exists only where `has_avx512` saw all six sets on this machine.
+                Set::Avx512 => unsafe { avx512(work) },
+            }
+        }
+        #[cfg(not(target_arch = "x86_64"))]
+        work.work()
+    }
+
     /// Runs a safe body compiled for this set. The body must be small or made of `#[inline(always)]` functions, so that
     /// it is compiled as part of the caller.
     #[inline(always)]
@@ -110,6 +144,22 @@ impl Level {
 #[cfg(test)]
 mod tests {
     use super::*;
+
+    struct Sum<'a>(&'a [u8]);
+
+    impl Work for Sum<'_> {
+        type Out = u32;
+        #[inline(always)]
+        fn work(self) -> u32 {
+            self.0.iter().map(|&v| u32::from(v)).sum()
+        }
+    }
+
+    #[test]
+    fn every_level_does_the_same_work() {
+        let data: Vec<u8> = (0..=255).collect();
+        assert!(Level::present().into_iter().all(|level| level.work(Sum(&data)) == 32_640));
+    }
 
     #[test]
     fn every_level_runs_the_same_body() {

@@ -6,7 +6,7 @@ use super::idct::{Block, flat, inverse, inverse_small};
 use super::strips::{Code, Stretch, Strips};
 use crate::file::decoder::Slot;
 use crate::pixel::{Depth, Sample, codes};
-use crate::simd::Level;
+use crate::simd::{Level, Work};
 
 /// Takes blocks, a row of MCUs after the other, and gives rows of pixels.
 pub(super) trait Canvas: Send {
@@ -63,6 +63,28 @@ impl<S: Code> Rows<S> {
     }
 }
 
+/// A block's transform and clamping, to be compiled for wide registers.
+struct Inverse<'a, S> {
+    block: &'a Block,
+    middle: i32,
+    code: std::marker::PhantomData<S>,
+}
+
+impl<S: Code> Work for Inverse<'_, S> {
+    type Out = [S; 64];
+
+    #[inline(always)]
+    fn work(self) -> [S; 64] {
+        let all = match size_of::<S>() {
+            1 => inverse::<5>(self.block, self.middle),
+            _ => inverse::<2>(self.block, self.middle),
+        };
+        let mut out = [S::default(); 64];
+        out.iter_mut().zip(&all).for_each(|(to, v)| *to = S::clamped(*v));
+        out
+    }
+}
+
 impl<S: Code + Sample> Canvas for Rows<S> {
     fn advance(&mut self) {
         self.strips.advance();
@@ -81,13 +103,10 @@ impl<S: Code + Sample> Canvas for Rows<S> {
                 rows.for_each(|row| row.iter_mut().take(n).for_each(|v| *v = value));
             }
             (_, 8) => {
-                let all = self.level.run(|| match size_of::<S>() {
-                    1 => inverse::<5>(block, middle),
-                    _ => inverse::<2>(block, middle),
-                });
+                let all: [S; 64] = self.level.work(Inverse { block, middle, code: std::marker::PhantomData });
                 for (row, values) in rows.zip(all.as_chunks::<8>().0) {
                     if let Some(row) = row.first_chunk_mut::<8>() {
-                        *row = values.map(S::clamped);
+                        *row = *values;
                     }
                 }
             }

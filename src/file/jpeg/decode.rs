@@ -14,7 +14,8 @@ use super::strips::Stretch;
 use super::tables::quality_of;
 use crate::error::{Error, Result};
 use crate::file::decoder::{Decoder, RowsOut, Start, Stop};
-use crate::frame::{Facts, Form, Format, RowOrder};
+use crate::file::options::Chroma;
+use crate::frame::{Facts, Form, Format, RowOrder, Size};
 use crate::pixel::{Depth, Layout};
 
 /// Scans in a file at most: hundreds of times as many as any encoder writes.
@@ -27,7 +28,7 @@ pub(in crate::file) struct JpegDecoder {
     start: Start,
     state: State,
     /// Bytes that have come and are not used up.
-    data: Vec<u8>,
+    data: Pile,
     notes: Notes,
     noted: u64,
     quantisers: Quantisers,
@@ -75,6 +76,7 @@ struct Running {
     all: u64,
     /// The MCU that damage reaches to, and whether a marker behind it is still to be found.
     lost_until: u64,
+    lost_from: u64,
     told: u64,
     seeking: bool,
     /// MCUs until a restart marker is due, and its number.
@@ -85,6 +87,9 @@ struct Running {
 /// The picture that is being put together.
 struct Picture {
     canvas: Box<dyn Canvas>,
+    /// Samples that a block gives across and down, and rows of pixels in all.
+    n: u32,
+    height: u32,
     /// Whether rows are given while the first scan is read.
     streams: bool,
     /// Coefficients of each component, block by block in rows, where they are collected; and its quantiser, kept from
@@ -109,12 +114,39 @@ enum Step {
     Tell(Stop),
 }
 
+/// Bytes that are added behind and dropped in front.
+#[derive(Debug, Default)]
+struct Pile {
+    bytes: Vec<u8>,
+    dropped: usize,
+}
+
+impl Pile {
+    fn add(&mut self, bytes: &[u8]) {
+        self.bytes.drain(..self.dropped);
+        self.dropped = 0;
+        self.bytes.extend_from_slice(bytes);
+    }
+
+    fn drop_front(&mut self, count: usize) {
+        self.dropped = self.dropped.saturating_add(count).min(self.bytes.len());
+    }
+}
+
+impl std::ops::Deref for Pile {
+    type Target = [u8];
+
+    fn deref(&self) -> &[u8] {
+        self.bytes.get(self.dropped..).unwrap_or_default()
+    }
+}
+
 impl JpegDecoder {
     pub(in crate::file) fn new(start: Start) -> JpegDecoder {
         JpegDecoder {
             start,
             state: State::Start,
-            data: Vec::new(),
+            data: Pile::default(),
             notes: Notes::default(),
             noted: 0,
             quantisers: [None; 4],
@@ -158,7 +190,7 @@ impl JpegDecoder {
     }
 
     fn drop_front(&mut self, count: usize) {
-        self.data.drain(..count.min(self.data.len()));
+        self.data.drop_front(count);
     }
 
     /// A marker and, where it has one, its segment.
@@ -168,7 +200,7 @@ impl JpegDecoder {
         if fill > 1 {
             self.drop_front(fill.saturating_sub(1));
         }
-        let marker = match *self.data.as_slice() {
+        let marker = match self.data[..] {
             [] | [0xff] => return Ok(Step::Wait),
             [0xff, marker, ..] if marker != 0 => marker,
             _ if self.salvaging => {
@@ -214,7 +246,8 @@ impl JpegDecoder {
         if self.data.len() < whole {
             return Ok(Step::Wait);
         }
-        let bytes: Vec<u8> = self.data.drain(..whole).collect();
+        let bytes = self.data.get(..whole).unwrap_or_default().to_vec();
+        self.drop_front(whole);
         self.take_segment(marker, bytes.get(4..).unwrap_or_default())
     }
 
@@ -270,7 +303,10 @@ impl JpegDecoder {
         if frame.bits == 12 {
             metadata.top_codes = Some(vec![4095; layout.channels()]);
         }
-        let mut facts = Facts::new(frame.size, Form::Pixels { depth, layout }, metadata);
+        let n = self.start.reduced.block();
+        let part = |side: u32| side.saturating_mul(n).div_ceil(8);
+        let size = Size::new(part(frame.size.width), part(frame.size.height));
+        let mut facts = Facts::new(size, Form::Pixels { depth, layout }, metadata);
         facts.format = Some(Format::Jpeg);
         let name = match model {
             Model::Gray => "gray",
@@ -296,8 +332,14 @@ impl JpegDecoder {
             true => Vec::new(),
             false => frame.components.iter().map(|c| vec![[0; 64]; blocks(c)]).collect(),
         };
+        let stretch = match self.start.chroma {
+            Chroma::Triangle => Stretch::Triangle,
+            Chroma::Repeated => Stretch::Repeat,
+        };
         self.picture = Some(Picture {
-            canvas: canvas(frame, model, 8, Stretch::Triangle),
+            canvas: canvas(frame, model, n, stretch),
+            n,
+            height: size.height,
             streams,
             coefficients,
             quantisers: vec![None; frame.components.len()],
@@ -351,6 +393,7 @@ impl JpegDecoder {
             across: u64::from(across),
             all,
             lost_until: 0,
+            lost_from: 0,
             told: 0,
             seeking: false,
             until_restart: self.interval,
@@ -386,13 +429,10 @@ impl JpegDecoder {
         let (Some(frame), Some(picture), Some(running)) = (&self.frame, &mut self.picture, &mut self.scan) else {
             return Ok(Step::Tell(Stop::Done));
         };
-        if picture.streams && picture.give(frame, out) {
-            return Ok(Step::Tell(Stop::RowsGiven));
-        }
         if running.seeking && !running.resume(&self.data, self.interval) {
             // The last byte may be the first of a marker.
             let used = self.data.len().saturating_sub(1);
-            self.data.drain(..used);
+            self.data.drop_front(used);
             running.place = Place::at(0);
             return Ok(Step::Wait);
         }
@@ -402,7 +442,13 @@ impl JpegDecoder {
                 [one] => frame.components.get(one.index).map_or(1, |c| u32::from(c.v)),
                 _ => 1,
             };
-            picture.lose(running.next..running.lost_until, running.across, rows_each);
+            picture.lose(running.lost_from..running.lost_until, running.across, rows_each);
+        }
+        // Amid a row of MCUs the canvas holds some that have not come.
+        let complete = running.next >= u64::from(picture.rows).saturating_mul(running.across)
+            && !running.is_before_mark(self.interval);
+        if picture.streams && complete && picture.give(frame, out) {
+            return Ok(Step::Tell(Stop::RowsGiven));
         }
         if running.next >= running.all {
             // The scan has ended; what follows it is a marker.
@@ -442,7 +488,7 @@ impl JpegDecoder {
             if picture.give(frame, out) {
                 return Ok(Step::Tell(Stop::RowsGiven));
             }
-            if picture.given >= frame.size.height {
+            if picture.given >= picture.height {
                 self.state = State::End;
                 return Ok(Step::On);
             }
@@ -455,7 +501,7 @@ impl Picture {
     /// Gives the rows that are there; true where no more are wanted and there is one.
     fn give(&mut self, frame: &Frame, out: &mut RowsOut<'_>) -> bool {
         let all = self.rows >= frame.mcus.1;
-        while self.given < frame.size.height {
+        while self.given < self.height {
             if out.is_full() {
                 return true;
             }
@@ -464,7 +510,7 @@ impl Picture {
             }
             // Colour that is sampled less is mixed of rows that may be those of a neighbour.
             let reach = if frame.components.iter().any(|c| c.v != frame.v) { u32::from(frame.v) } else { 0 };
-            let row_of = |y: u32| y.checked_div(u32::from(frame.v).saturating_mul(8)).unwrap_or(0);
+            let row_of = |y: u32| y.checked_div(u32::from(frame.v).saturating_mul(self.n)).unwrap_or(0);
             let near = [self.given.saturating_sub(reach), self.given, self.given.saturating_add(reach)].map(row_of);
             let touches = |ranges: &[std::ops::Range<u32>], row: u32| ranges.iter().any(|r| r.contains(&row));
             if touches(&self.lost, row_of(self.given)) {
@@ -524,11 +570,11 @@ impl Running {
     fn go_on(&mut self, frame: &Frame, picture: &mut Picture, data: &[u8], interval: u32) -> Result<bool> {
         while self.next < self.all {
             let (column, row) = self.column_and_row();
-            if picture.streams && column == 0 && row >= picture.rows {
-                picture.canvas.advance();
-                picture.rows = row.saturating_add(1);
-            }
             if self.next < self.lost_until {
+                if picture.streams && column == 0 && row >= picture.rows {
+                    picture.canvas.advance();
+                    picture.rows = row.saturating_add(1);
+                }
                 if picture.streams {
                     self.blank(frame, picture, column);
                 }
@@ -538,8 +584,17 @@ impl Running {
                 }
                 continue;
             }
-            if interval > 0 && self.until_restart == 0 && !self.restart(data, interval)? {
-                return Ok(false);
+            // Only the mark tells that what came before it was what it was taken for.
+            if self.is_before_mark(interval) {
+                match self.restart(data, interval)? {
+                    true if picture.streams && column == 0 => return Ok(true),
+                    true => {}
+                    false => return Ok(false),
+                }
+            }
+            if picture.streams && column == 0 && row >= picture.rows {
+                picture.canvas.advance();
+                picture.rows = row.saturating_add(1);
             }
             let mut bits = Bits::new(data, self.place);
             let mut carried = self.carried;
@@ -557,11 +612,16 @@ impl Running {
             (self.place, self.carried) = (bits.place(), carried);
             self.next = self.next.saturating_add(1);
             self.until_restart = self.until_restart.saturating_sub(1);
-            if picture.streams && self.next.checked_rem(self.across) == Some(0) {
+            if picture.streams && self.next.checked_rem(self.across) == Some(0) && !self.is_before_mark(interval) {
                 return Ok(true);
             }
         }
         Ok(true)
+    }
+
+    /// Whether a restart mark has to come next.
+    fn is_before_mark(&self, interval: u32) -> bool {
+        interval > 0 && self.until_restart == 0 && self.next < self.all && self.next >= self.lost_until
     }
 
     fn column_and_row(&self) -> (u32, u32) {
@@ -666,6 +726,9 @@ impl Running {
 
     /// Looks for a marker to go on behind after damage: false where none has come yet.
     fn resume(&mut self, data: &[u8], interval: u32) -> bool {
+        // Where another mark came than was due, what was taken for the interval before is not sure either.
+        let back = if self.is_before_mark(interval) { u64::from(interval) } else { 0 };
+        self.lost_from = if self.seeking { self.lost_from } else { self.next.saturating_sub(back) };
         let from = self.place.byte().min(data.len());
         let rest = data.get(from..).unwrap_or_default();
         let found = rest.windows(2).position(|w| matches!(w, [0xff, second] if *second != 0 && *second != 0xff));
@@ -701,7 +764,7 @@ impl Decoder for JpegDecoder {
                 Step::On => {}
                 Step::Tell(stop) => return Ok((taken, stop)),
                 Step::Wait if taken < input.len() => {
-                    self.data.extend_from_slice(input);
+                    self.data.add(input);
                     taken = input.len();
                 }
                 Step::Wait => return Ok((taken, Stop::NeedInput)),
@@ -715,8 +778,8 @@ impl Decoder for JpegDecoder {
 
     fn expected(&self) -> String {
         match (&self.frame, &self.picture) {
-            (Some(frame), Some(picture)) if picture.given < frame.size.height => match picture.streams {
-                true => format!("row {} of {}", picture.given, frame.size.height),
+            (Some(_), Some(picture)) if picture.given < picture.height => match picture.streams {
+                true => format!("row {} of {}", picture.given, picture.height),
                 false => format!("the rest of scan {}, or a further one,", self.scans),
             },
             (_, Some(_)) => "the end-of-image mark".to_string(),
@@ -738,10 +801,13 @@ impl Decoder for JpegDecoder {
 
     fn salvage(&mut self, _out: &mut RowsOut<'_>) -> bool {
         self.salvaging = true;
-        let Some(picture) = &self.picture else { return false };
+        let Some(picture) = &mut self.picture else { return false };
         match (self.state, &mut self.scan) {
             (State::Entropy, Some(running)) => {
                 // What is not there any more is lost to the end of the scan.
+                if self.ended && !picture.streams {
+                    picture.lose(0..running.all, running.across, 1);
+                }
                 match self.ended && !running.resume(&self.data, self.interval) {
                     true => (running.lost_until, running.seeking) = (running.all, false),
                     false => {
@@ -751,7 +817,12 @@ impl Decoder for JpegDecoder {
                 true
             }
             (State::Segments | State::Passing(_), _) if self.ended && self.data.len() < 4 => {
-                self.data.clear();
+                self.data = Pile::default();
+                // Further scans may have been to come.
+                let all = self.frame.as_ref().map_or(0, |f| f.mcus.1);
+                if !picture.streams {
+                    picture.damaged.push(0..all);
+                }
                 self.state = if picture.streams { State::End } else { State::Rows };
                 true
             }

@@ -3,7 +3,7 @@
 #![allow(clippy::arithmetic_side_effects)]
 
 use super::fdct::{Samples, quantised};
-use crate::simd::Level;
+use crate::simd::{Level, Work};
 
 /// What a row of MCUs needs to know.
 #[derive(Debug, Clone)]
@@ -85,21 +85,31 @@ fn extend(row: &mut [u8], width: usize) {
     }
 }
 
-/// Means of `h` x `v` samples, rounded to nearest.
+/// Means of 2 x 1 or 2 x 2 samples, rounded to nearest.
 fn shrunk(plane: &[u8], across: usize, h: usize, v: usize) -> Vec<u8> {
-    let count = (h * v) as u32;
-    plane
-        .chunks_exact(across * v)
-        .flat_map(|rows| {
-            (0..across / h).map(move |x| {
-                let sum: u32 = (0..v)
-                    .flat_map(|dy| (0..h).map(move |dx| (dx, dy)))
-                    .map(|(dx, dy)| rows.get(dy * across + x * h + dx).map_or(0, |&v| u32::from(v)))
-                    .sum();
-                ((sum + count / 2) / count.max(1)) as u8
-            })
-        })
-        .collect()
+    let mut out = vec![0u8; plane.len() / (h * v)];
+    let rows = plane.chunks_exact(across * v).map(|rows| rows.split_at(if v == 1 { 0 } else { across }));
+    for (to, (upper, lower)) in out.chunks_exact_mut(across / h).zip(rows) {
+        // One row stands for two where only the width is halved.
+        let upper = if v == 1 { lower } else { upper };
+        let pairs = upper.as_chunks::<2>().0.iter().zip(lower.as_chunks::<2>().0);
+        for (to, ([a, b], [c, d])) in to.iter_mut().zip(pairs) {
+            *to = ((u16::from(*a) + u16::from(*b) + u16::from(*c) + u16::from(*d) + 2) >> 2) as u8;
+        }
+    }
+    out
+}
+
+/// A block's transform and quantising, to be compiled for wide registers.
+struct Forward<'a>(&'a Samples, &'a [f32; 64]);
+
+impl Work for Forward<'_> {
+    type Out = [i16; 64];
+
+    #[inline(always)]
+    fn work(self) -> [i16; 64] {
+        quantised(self.0, self.1)
+    }
 }
 
 /// The blocks of a plane, row by row.
@@ -113,7 +123,7 @@ fn blocks_of(plane: &[u8], across: usize, reciprocals: &[f32; 64], level: Level)
                     *to = from.map(|v| f32::from(v) - 128.0);
                 }
             }
-            out.push(level.run(|| quantised(&block, reciprocals)));
+            out.push(level.work(Forward(&block, reciprocals)));
         }
     }
     out
