@@ -261,15 +261,22 @@ fn a_half_a_quarter_and_an_eighth_are_near_the_means_of_the_whole() {
             let size = small.size();
             assert_eq!((size.width as usize, size.height as usize), (53usize.div_ceil(by), 38usize.div_ceil(by)));
             let got = samples(&small);
+            let mut errors = Vec::new();
             for (y, x, c) in
                 (0..38 / by).flat_map(|y| (0..53 / by).flat_map(move |x| (0..channels).map(move |c| (y, x, c))))
             {
                 let cell = (0..by * by).map(|i| whole[((y * by + i / by) * 53 + x * by + i % by) * channels + c]);
                 let mean = cell.sum::<f64>() / (by * by) as f64;
                 let value = got[(y * size.width as usize + x) * channels + c];
-                // The soft picture has hardly anything that the lowest coefficients do not hold.
-                assert!((value - mean).abs() <= 14.0, "{by} at {x},{y}: {value} for {mean}");
+                errors.push((value - mean).abs());
             }
+            // The waves are soft; grain, and edges of blocks, are weighed otherwise by a mean than by the lowest
+            // coefficients.
+            let (worst, mean) = (errors.iter().fold(0.0, |a, &b| f64::max(a, b)), errors.iter().sum::<f64>());
+            let mean = mean / errors.len() as f64;
+            assert!(worst <= 40.0 && mean <= 6.0, "{by}: {worst} at most, {mean} in the mean");
+            // An eighth of gray is the means themselves, but for those of samples that had to be clamped.
+            assert!(by < 8 || channels > 1 || mean <= 1.0, "{mean}");
         }
     }
 }
