@@ -241,6 +241,24 @@ fn profiles_exif_and_texts_are_put_together_and_other_segments_passed_over() {
 }
 
 #[test]
+fn exif_states_the_resolution_where_jfif_does_not() {
+    // Two entries of fractions behind the directory, and the unit: a centimetre.
+    let entry = |tag: u16, kind: u16, value: [u8; 4]| {
+        [&tag.to_be_bytes()[..], &kind.to_be_bytes(), &[0, 0, 0, 1], &value].concat()
+    };
+    let mut block = b"MM\0\x2a\0\0\0\x08\0\x03".to_vec();
+    block.extend(entry(0x011a, 5, [0, 0, 0, 50]));
+    block.extend(entry(0x011b, 5, [0, 0, 0, 58]));
+    block.extend(entry(0x0128, 3, [0, 3, 0, 0]));
+    block.extend([0; 4]);
+    [300u32, 2, 100, 1].iter().for_each(|n| block.extend(n.to_be_bytes()));
+    let mut file = jpeg((9, 5), &[(1, 1)], 8, 0xc0, sequential(1)[0].clone());
+    file.segments = segment(0xe1, &[b"Exif\0\0".as_slice(), &block].concat());
+    let resolution = read(&file.file()).metadata().resolution.unwrap();
+    assert_eq!((resolution.x, resolution.y, resolution.unit), (15_000.0, 10_000.0, ResolutionUnit::Metre));
+}
+
+#[test]
 fn a_height_that_is_said_later_is_found() {
     let mut file = jpeg((20, 30), &[(2, 1), (1, 1), (1, 1)], 8, 0xc0, sequential(3)[0].clone());
     file.late_height = true;

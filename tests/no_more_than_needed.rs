@@ -65,6 +65,19 @@ fn facts_read_less_than_64_kib() {
 }
 
 #[test]
+fn a_file_that_cannot_hold_what_it_declares_is_found_out_by_its_length() {
+    for (name, bytes) in pictures().into_iter().filter(|(name, _)| *name != "a.png") {
+        let count = Arc::new(AtomicU64::new(0));
+        let cut = bytes[..bytes.len() * 9 / 10 - 600].to_vec();
+        let counting = Counting(Cursor::new(cut), Arc::clone(&count));
+        let error = Reader::from_seekable(counting, ReadOptions::default()).unwrap().read_whole().unwrap_err();
+        assert!(error.to_string().contains("ends early"), "{name}: {error}");
+        // No rows have been read for it.
+        assert!(count.load(Ordering::Relaxed) < 70 << 10, "{name}");
+    }
+}
+
+#[test]
 fn the_first_rows_are_read_without_the_others() {
     for (name, bytes) in pictures() {
         let all = bytes.len() as u64;

@@ -91,6 +91,11 @@ pub(super) trait Decoder: Send {
         RowOrder::TopDown
     }
 
+    /// Where the last row ends in the file, where rows are stored as they are.
+    fn rows_end(&self) -> Option<u64> {
+        None
+    }
+
     /// Told that the bytes are damaged or have ended: gives those of the wanted rows that it holds and [loses](
     /// RowsOut::lose) others. True where bytes elsewhere in the file may give further rows; false where none will come.
     fn salvage(&mut self, rows: &mut RowsOut<'_>) -> bool {

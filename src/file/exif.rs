@@ -2,7 +2,7 @@
 //! corrected on writing. The block is a TIFF structure (JEITA CP-3451, 4.5; TIFF 6.0, section 2); everything else in it is
 //! carried as it stands.
 
-use crate::frame::{Orientation, Size};
+use crate::frame::{Orientation, Resolution, ResolutionUnit, Size};
 
 /// The tag Orientation (4.6.4 A) and the type SHORT.
 const ORIENTATION: u16 = 0x0112;
@@ -111,6 +111,27 @@ impl<'a> Block<'a> {
 pub(super) fn orientation_of(exif: &[u8]) -> Option<Orientation> {
     let block = Block::open(exif)?;
     Orientation::from_exif(block.word(block.orientation_at()?)?)
+}
+
+/// The resolution that a block states in its first directory: two fractions and a unit (EXIF 2.3, 4.6.4 A).
+#[cfg_attr(not(feature = "jpeg"), allow(dead_code))]
+pub(super) fn resolution_of(exif: &[u8]) -> Option<Resolution> {
+    let block = Block::open(exif)?;
+    let (first, _) = block.directory()?;
+    let fraction = |tag: u16| {
+        let entry = block.entry_of(first, tag)?;
+        let at = block.long(entry.checked_add(8)?)? as usize;
+        let (over, under) = (block.long(at)?, block.long(at.checked_add(4)?)?);
+        (over > 0 && under > 0).then(|| f64::from(over) / f64::from(under))
+    };
+    let (x, y) = (fraction(0x011a)?, fraction(0x011b)?);
+    let unit = block.entry_of(first, 0x0128).and_then(|entry| block.word(entry.checked_add(8)?));
+    Some(match unit {
+        // A centimetre.
+        Some(3) => Resolution { x: x * 100.0, y: y * 100.0, unit: ResolutionUnit::Metre },
+        Some(1) => Resolution { x, y, unit: ResolutionUnit::Ratio },
+        _ => Resolution { x, y, unit: ResolutionUnit::Inch },
+    })
 }
 
 /// The block for a picture of this orientation and size: see [`with_orientation`]; sizes that it states are corrected, and

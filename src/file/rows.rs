@@ -120,6 +120,13 @@ impl FileRows {
         let bytes = self.facts.form.bytes(self.facts.size);
         let place = |e: Error, rows: &FileRows| rows.place(e.in_format(rows.format(), None));
         self.options.limits.check_memory("the picture", bytes).map_err(|e| place(e, self))?;
+        // A file that cannot hold what it declares is found out before memory is taken for it.
+        if let (Some(end), Some(length), false) = (self.decoder.rows_end(), self.input.length(), self.options.salvage)
+            && length < end
+        {
+            let error = ended_early(format!("{end} bytes, of which there are {length},"));
+            return Err(self.place(error.in_format(self.format(), Some(length))));
+        }
         let size = Size::new(self.facts.size.width, self.facts.size.height.saturating_sub(self.next));
         let mut content = Content::new(size, &self.facts.form).map_err(|e| place(e, self))?;
         let first = std::mem::replace(&mut self.next, self.facts.size.height);

@@ -104,6 +104,9 @@ impl Notes {
                 if let Some(orientation) = exif::orientation_of(block) {
                     self.metadata.orientation = orientation;
                 }
+                if self.metadata.resolution.is_none() {
+                    self.metadata.resolution = exif::resolution_of(block);
+                }
                 if self.metadata.exif.is_none() {
                     self.metadata.exif = Some(block.to_vec());
                 }

@@ -174,6 +174,13 @@ impl Decoder for NpyDecoder {
         }
     }
 
+    fn rows_end(&self) -> Option<u64> {
+        match &self.body {
+            Some(Body { rows: Rows::Stored(rows), .. }) => Some(rows.end()),
+            _ => None,
+        }
+    }
+
     fn row_order(&self) -> RowOrder {
         match &self.body {
             Some(Body { rows: Rows::Columns { .. }, .. }) => RowOrder::Whole,

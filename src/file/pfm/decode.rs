@@ -100,6 +100,10 @@ impl Decoder for PfmDecoder {
         self.rows.as_ref().map_or("the rest of the header".to_string(), StoredRows::expected)
     }
 
+    fn rows_end(&self) -> Option<u64> {
+        self.rows.as_ref().map(|rows| rows.end())
+    }
+
     fn row_order(&self) -> RowOrder {
         RowOrder::BottomUp
     }

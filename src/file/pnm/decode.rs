@@ -248,6 +248,13 @@ impl Decoder for PnmDecoder {
         }
     }
 
+    fn rows_end(&self) -> Option<u64> {
+        match &self.body {
+            Some(Body { rows: Rows::Raw(rows), .. }) => Some(rows.end()),
+            _ => None,
+        }
+    }
+
     fn row_order(&self) -> RowOrder {
         RowOrder::TopDown
     }

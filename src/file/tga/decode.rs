@@ -272,6 +272,13 @@ impl Decoder for TgaDecoder {
         }
     }
 
+    fn rows_end(&self) -> Option<u64> {
+        match &self.body {
+            Some(Body { rows: Rows::Stored(rows), .. }) => Some(rows.end()),
+            _ => None,
+        }
+    }
+
     fn row_order(&self) -> RowOrder {
         match &self.body {
             Some(Body { rows: Rows::Stored(rows), .. }) => rows.order(),
