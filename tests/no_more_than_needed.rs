@@ -65,6 +65,21 @@ fn facts_read_less_than_64_kib() {
 }
 
 #[test]
+#[cfg(feature = "jpeg")]
+fn a_large_profile_is_passed_over_where_only_the_header_is_wanted() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("a.jpg");
+    let mut picture = Picture::from(Frame::filled(Size::new(30, 20), Gray::new(9u8)).unwrap());
+    picture.metadata_mut().icc = Some(noise(300_000, 3));
+    rahmen::write(&path, &picture).unwrap();
+    // Of the file 64 KiB may be read, of which the profile alone has more.
+    let told = facts(&path).unwrap();
+    assert_eq!((told.size, told.metadata.icc), (Size::new(30, 20), None));
+    assert!(told.remarks[0].contains("was not looked at whole"), "{:?}", told.remarks);
+    assert!(rahmen::read(&path).unwrap().metadata().icc == picture.metadata().icc);
+}
+
+#[test]
 fn a_file_that_cannot_hold_what_it_declares_is_found_out_by_its_length() {
     for (name, bytes) in pictures().into_iter().filter(|(name, _)| *name != "a.png") {
         let count = Arc::new(AtomicU64::new(0));

@@ -35,6 +35,40 @@ fn every_format_is_saved_and_told() {
 }
 
 #[test]
+fn jpeg_is_told_turned_upright_cut_and_saved() {
+    let folder = Folder::new();
+    let text = out(&["facts", &demo("quay-turned.jpg")]);
+    for words in ["JPEG, 8-bit YCbCr, 4:4:4, baseline, quality about 90", "6, to be turned 90 degrees clockwise"] {
+        assert!(text.contains(words), "{text}");
+    }
+    // Upright it is the quay at dawn, nearly.
+    let (board, small) = (folder.path("board.jpg"), folder.path("small.jpg"));
+    let near = |path: &str, x: u32, y: u32| -> Vec<i64> {
+        let pixel = json(&["pixel", path, "--at", &format!("{x},{y}"), "--json"]);
+        pixel[0]["channels"].as_array().unwrap().iter().map(|c| c["value"].as_i64().unwrap()).collect()
+    };
+    out(&[
+        "crop",
+        &demo("quay-turned.jpg"),
+        &board,
+        "--upright",
+        "--x",
+        "80..200",
+        "--y",
+        "90..160",
+        "--quality",
+        "95",
+    ]);
+    let (a, b) = (near(&board, 20, 10), near(&demo("quay-dawn.png"), 100, 100));
+    assert!(a.iter().zip(&b).all(|(a, b)| (a - b).abs() <= 8), "{a:?} {b:?}");
+    let words = ["--quality", "60", "--sampling", "half-both", "--progressive", "--restart-rows", "2"];
+    out(&[&["resize", &demo("quay-turned.jpg"), &small, "--upright", "--scale", "1/2"], &words[..]].concat());
+    let text = out(&["facts", &small]);
+    assert!(text.contains("4:2:0, progressive, quality about 60") && text.contains("240 x 160"), "{text}");
+    assert!(fails(2, &["save", &small, &board, "--quality", "0"]).contains("1..=100"));
+}
+
+#[test]
 fn raw_bytes_are_written_and_read_by_their_layout() {
     let folder = Folder::new();
     let path = folder.path("frame.bin");

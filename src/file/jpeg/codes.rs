@@ -7,14 +7,14 @@ pub(super) struct Table {
     pub(super) symbols: Vec<u8>,
 }
 
-/// Tables K.3 and K.4: sizes of differences of means, of luma and chroma.
-const DC_LUMA: [u8; 16] = [0, 1, 5, 1, 1, 1, 1, 1, 1, 0, 0, 0, 0, 0, 0, 0];
+/// Tables K.3 and K.4: sizes of differences of means, of luminance and chroma.
+const DC_LUMINANCE: [u8; 16] = [0, 1, 5, 1, 1, 1, 1, 1, 1, 0, 0, 0, 0, 0, 0, 0];
 const DC_CHROMA: [u8; 16] = [0, 3, 1, 1, 1, 1, 1, 1, 1, 1, 1, 0, 0, 0, 0, 0];
 /// Tables K.5 and K.6: runs and sizes of the other coefficients.
-const AC_LUMA: [u8; 16] = [0, 2, 1, 3, 3, 2, 4, 3, 5, 5, 4, 4, 0, 0, 1, 125];
+const AC_LUMINANCE: [u8; 16] = [0, 2, 1, 3, 3, 2, 4, 3, 5, 5, 4, 4, 0, 0, 1, 125];
 const AC_CHROMA: [u8; 16] = [0, 2, 1, 2, 4, 4, 3, 4, 7, 5, 4, 4, 0, 1, 2, 119];
 #[rustfmt::skip]
-const AC_LUMA_SYMBOLS: [u8; 162] = [
+const AC_LUMINANCE_SYMBOLS: [u8; 162] = [
     0x01, 0x02, 0x03, 0x00, 0x04, 0x11, 0x05, 0x12, 0x21, 0x31, 0x41, 0x06, 0x13, 0x51, 0x61, 0x07, 0x22, 0x71,
     0x14, 0x32, 0x81, 0x91, 0xa1, 0x08, 0x23, 0x42, 0xb1, 0xc1, 0x15, 0x52, 0xd1, 0xf0, 0x24, 0x33, 0x62, 0x72,
     0x82, 0x09, 0x0a, 0x16, 0x17, 0x18, 0x19, 0x1a, 0x25, 0x26, 0x27, 0x28, 0x29, 0x2a, 0x34, 0x35, 0x36, 0x37,
@@ -39,12 +39,12 @@ const AC_CHROMA_SYMBOLS: [u8; 162] = [
 ];
 
 impl Table {
-    /// The example tables: for means and the others, for luma and chroma.
-    pub(super) fn example(dc: bool, luma: bool) -> Table {
-        let (counts, symbols): ([u8; 16], Vec<u8>) = match (dc, luma) {
-            (true, true) => (DC_LUMA, (0..12).collect()),
+    /// The example tables: for means and the others, for luminance and chroma.
+    pub(super) fn example(dc: bool, luminance: bool) -> Table {
+        let (counts, symbols): ([u8; 16], Vec<u8>) = match (dc, luminance) {
+            (true, true) => (DC_LUMINANCE, (0..12).collect()),
             (true, false) => (DC_CHROMA, (0..12).collect()),
-            (false, true) => (AC_LUMA, AC_LUMA_SYMBOLS.to_vec()),
+            (false, true) => (AC_LUMINANCE, AC_LUMINANCE_SYMBOLS.to_vec()),
             (false, false) => (AC_CHROMA, AC_CHROMA_SYMBOLS.to_vec()),
         };
         Table { counts, symbols }
@@ -236,8 +236,8 @@ mod tests {
         let codes = Table::best(&doubling).codes();
         assert!((1..40).all(|i| codes[i].1 <= codes[i - 1].1));
         // The examples are complete but for the code of all ones.
-        for (dc, luma) in [(true, true), (true, false), (false, true), (false, false)] {
-            let table = Table::example(dc, luma);
+        for (dc, luminance) in [(true, true), (true, false), (false, true), (false, false)] {
+            let table = Table::example(dc, luminance);
             assert_eq!(table.counts.iter().map(|&c| usize::from(c)).sum::<usize>(), table.symbols.len());
         }
     }

@@ -4,11 +4,13 @@
 //! have their coefficients collected first.
 
 use super::bits::{Bits, Place};
-use super::canvas::{self, Canvas, canvas};
+use super::canvas::{self, canvas};
 use super::color::Model;
 use super::frame::{Coding, Frame};
-use super::idct::Block;
-use super::scan::{Carried, Scan, Tables, progressive, sequential};
+use super::picture::Picture;
+use super::pile::Pile;
+use super::running::Running;
+use super::scan::{Carried, Scan, Tables};
 use super::segments::{Notes, Quantisers, huffman_tables, quantisers};
 use super::strips::Stretch;
 use super::tables::quality_of;
@@ -18,8 +20,8 @@ use crate::file::options::Chroma;
 use crate::frame::{Facts, Form, Format, RowOrder, Size};
 use crate::pixel::{Depth, Layout};
 
-/// Scans in a file at most: hundreds of times as many as any encoder writes.
-const MOST_SCANS: u32 = 1000;
+/// Scans in a file at most: many times as many as encoders write. Each goes over all blocks, however few bytes it has.
+const MOST_SCANS: u32 = 250;
 /// Bytes of a segment that are looked at where only a header is wanted.
 const LOOK_BYTES: usize = 4096;
 
@@ -29,6 +31,8 @@ pub(in crate::file) struct JpegDecoder {
     state: State,
     /// Bytes that have come and are not used up.
     data: Pile,
+    /// Where what has been fed ends in the file.
+    fed: u64,
     notes: Notes,
     noted: u64,
     quantisers: Quantisers,
@@ -53,8 +57,6 @@ enum State {
     Start,
     /// A marker and its segment.
     Segments,
-    /// So many bytes of a segment that are passed over.
-    Passing(u64),
     /// The number of lines, which stands behind the first scan.
     Lines,
     /// Entropy-coded data.
@@ -63,45 +65,6 @@ enum State {
     Rows,
     /// The end mark has come.
     End,
-}
-
-/// A scan that is being read.
-struct Running {
-    scan: Scan,
-    place: Place,
-    carried: Carried,
-    /// The MCU (of a single component: the block) that comes next, and how many there are across and in all.
-    next: u64,
-    across: u64,
-    all: u64,
-    /// The MCU that damage reaches to, and whether a marker behind it is still to be found.
-    lost_until: u64,
-    lost_from: u64,
-    told: u64,
-    seeking: bool,
-    /// MCUs until a restart marker is due, and its number.
-    until_restart: u32,
-    restart: u8,
-}
-
-/// The picture that is being put together.
-struct Picture {
-    canvas: Box<dyn Canvas>,
-    /// Samples that a block gives across and down, and rows of pixels in all.
-    n: u32,
-    height: u32,
-    /// Whether rows are given while the first scan is read.
-    streams: bool,
-    /// Coefficients of each component, block by block in rows, where they are collected; and its quantiser, kept from
-    /// its first scan on.
-    coefficients: Vec<Vec<[i16; 64]>>,
-    quantisers: Vec<Option<[u16; 64]>>,
-    /// Rows of MCUs that the canvas has got, and rows of pixels that have been given.
-    rows: u32,
-    given: u32,
-    /// Rows of MCUs that are not whole, and those of which nothing is there.
-    damaged: Vec<std::ops::Range<u32>>,
-    lost: Vec<std::ops::Range<u32>>,
 }
 
 /// What came of trying to go on.
@@ -114,39 +77,13 @@ enum Step {
     Tell(Stop),
 }
 
-/// Bytes that are added behind and dropped in front.
-#[derive(Debug, Default)]
-struct Pile {
-    bytes: Vec<u8>,
-    dropped: usize,
-}
-
-impl Pile {
-    fn add(&mut self, bytes: &[u8]) {
-        self.bytes.drain(..self.dropped);
-        self.dropped = 0;
-        self.bytes.extend_from_slice(bytes);
-    }
-
-    fn drop_front(&mut self, count: usize) {
-        self.dropped = self.dropped.saturating_add(count).min(self.bytes.len());
-    }
-}
-
-impl std::ops::Deref for Pile {
-    type Target = [u8];
-
-    fn deref(&self) -> &[u8] {
-        self.bytes.get(self.dropped..).unwrap_or_default()
-    }
-}
-
 impl JpegDecoder {
     pub(in crate::file) fn new(start: Start) -> JpegDecoder {
         JpegDecoder {
             start,
             state: State::Start,
             data: Pile::default(),
+            fed: 0,
             notes: Notes::default(),
             noted: 0,
             quantisers: [None; 4],
@@ -174,13 +111,6 @@ impl JpegDecoder {
                 Some(_) => Err(Error::damaged("the file does not start with a start-of-image mark")),
                 None => Ok(Step::Wait),
             },
-            State::Passing(left) => {
-                let now = usize::try_from(left).unwrap_or(usize::MAX).min(self.data.len());
-                self.drop_front(now);
-                let left = left.saturating_sub(now as u64);
-                self.state = if left == 0 { State::Segments } else { State::Passing(left) };
-                Ok(if left == 0 { Step::On } else { Step::Wait })
-            }
             State::Segments => self.segment(),
             State::Lines => self.lines(),
             State::Entropy => self.entropy(out),
@@ -240,8 +170,14 @@ impl JpegDecoder {
                 self.notes.metadata.exif = None;
             }
             self.notes.remarks.push(format!("a segment of {length} bytes was not looked at whole"));
-            self.state = State::Passing(whole as u64);
-            return Ok(Step::On);
+            if self.data.len() >= whole {
+                self.drop_front(whole);
+                return Ok(Step::On);
+            }
+            let behind = self.fed.saturating_sub(self.data.len() as u64).saturating_add(whole as u64);
+            self.data = Pile::default();
+            self.fed = behind;
+            return Ok(Step::Tell(Stop::forward(behind)));
         }
         if self.data.len() < whole {
             return Ok(Step::Wait);
@@ -497,265 +433,6 @@ impl JpegDecoder {
     }
 }
 
-impl Picture {
-    /// Gives the rows that are there; true where no more are wanted and there is one.
-    fn give(&mut self, frame: &Frame, out: &mut RowsOut<'_>) -> bool {
-        let all = self.rows >= frame.mcus.1;
-        while self.given < self.height {
-            if out.is_full() {
-                return true;
-            }
-            if !self.canvas.has(self.given, all) {
-                break;
-            }
-            // Colour that is sampled less is mixed of rows that may be those of a neighbour.
-            let reach = if frame.components.iter().any(|c| c.v != frame.v) { u32::from(frame.v) } else { 0 };
-            let row_of = |y: u32| y.checked_div(u32::from(frame.v).saturating_mul(self.n)).unwrap_or(0);
-            let near = [self.given.saturating_sub(reach), self.given, self.given.saturating_add(reach)].map(row_of);
-            let touches = |ranges: &[std::ops::Range<u32>], row: u32| ranges.iter().any(|r| r.contains(&row));
-            if touches(&self.lost, row_of(self.given)) {
-                out.lose(1);
-            } else {
-                self.canvas.give(self.given, out.next());
-                if near.iter().any(|&row| touches(&self.damaged, row)) {
-                    out.spoil();
-                }
-            }
-            self.given = self.given.saturating_add(1);
-        }
-        false
-    }
-
-    /// MCUs of a scan that damage has cost.
-    fn lose(&mut self, mcus: std::ops::Range<u64>, across: u64, rows_each: u32) {
-        let across = across.max(1);
-        let row = |mcu: u64| mcu.checked_div(across).and_then(|r| u32::try_from(r).ok()).unwrap_or(u32::MAX);
-        // A single component's rows of blocks may be several in a row of MCUs.
-        let of = |row: u32| row.checked_div(rows_each.max(1)).unwrap_or(row);
-        if mcus.is_empty() {
-            return;
-        }
-        self.damaged.push(of(row(mcus.start))..of(row(mcus.end.saturating_sub(1))).saturating_add(1));
-        if self.streams {
-            self.lost.push(row(mcus.start.saturating_add(across).saturating_sub(1))..row(mcus.end));
-        }
-    }
-
-    /// Brings the next row of MCUs from its coefficients to the canvas.
-    fn row_of_coefficients(&mut self, frame: &Frame) {
-        self.canvas.advance();
-        for (index, (component, blocks)) in frame.components.iter().zip(&self.coefficients).enumerate() {
-            let quantiser = self.quantisers.get(index).copied().flatten().unwrap_or([0; 64]);
-            let across = component.padded.0;
-            for down in 0..u32::from(component.v) {
-                let row = self.rows.saturating_mul(u32::from(component.v)).saturating_add(down);
-                let start = (row as usize).saturating_mul(across as usize);
-                let row = blocks.get(start..).and_then(|b| b.get(..across as usize)).unwrap_or_default();
-                for (column, coefficients) in (0u32..).zip(row) {
-                    let mut block: Block = [0; 64];
-                    for (to, (&v, &q)) in block.iter_mut().zip(coefficients.iter().zip(&quantiser)) {
-                        *to = i32::from(v).wrapping_mul(i32::from(q));
-                    }
-                    let flat = coefficients.iter().skip(1).all(|&v| v == 0);
-                    self.canvas.block(index, column, down, &block, if flat { 0 } else { 63 });
-                }
-            }
-        }
-        self.rows = self.rows.saturating_add(1);
-    }
-}
-
-impl Running {
-    /// Decodes MCUs: in a stream to the end of their row, else to the end of the scan. False where more bytes are needed.
-    fn go_on(&mut self, frame: &Frame, picture: &mut Picture, data: &[u8], interval: u32) -> Result<bool> {
-        while self.next < self.all {
-            let (column, row) = self.column_and_row();
-            if self.next < self.lost_until {
-                if picture.streams && column == 0 && row >= picture.rows {
-                    picture.canvas.advance();
-                    picture.rows = row.saturating_add(1);
-                }
-                if picture.streams {
-                    self.blank(frame, picture, column);
-                }
-                self.next = self.next.saturating_add(1);
-                if picture.streams && self.next.checked_rem(self.across) == Some(0) {
-                    return Ok(true);
-                }
-                continue;
-            }
-            // Only the mark tells that what came before it was what it was taken for.
-            if self.is_before_mark(interval) {
-                match self.restart(data, interval)? {
-                    true if picture.streams && column == 0 => return Ok(true),
-                    true => {}
-                    false => return Ok(false),
-                }
-            }
-            if picture.streams && column == 0 && row >= picture.rows {
-                picture.canvas.advance();
-                picture.rows = row.saturating_add(1);
-            }
-            let mut bits = Bits::new(data, self.place);
-            let mut carried = self.carried;
-            let result = match picture.streams {
-                true => self.mcu(frame, picture, &mut bits, &mut carried, column),
-                false => self.coefficients(frame, picture, &mut bits, &mut carried, (column, row)),
-            };
-            if bits.has_made_up() && (result.is_err() || bits.is_overrun()) {
-                if !bits.is_at_marker() {
-                    return Ok(false);
-                }
-                return Err(Error::damaged(format!("the scan ends early, in MCU {} of {}", self.next, self.all)));
-            }
-            result?;
-            (self.place, self.carried) = (bits.place(), carried);
-            self.next = self.next.saturating_add(1);
-            self.until_restart = self.until_restart.saturating_sub(1);
-            if picture.streams && self.next.checked_rem(self.across) == Some(0) && !self.is_before_mark(interval) {
-                return Ok(true);
-            }
-        }
-        Ok(true)
-    }
-
-    /// Whether a restart mark has to come next.
-    fn is_before_mark(&self, interval: u32) -> bool {
-        interval > 0 && self.until_restart == 0 && self.next < self.all && self.next >= self.lost_until
-    }
-
-    fn column_and_row(&self) -> (u32, u32) {
-        let column = self.next.checked_rem(self.across).unwrap_or(0);
-        let row = self.next.checked_div(self.across).unwrap_or(0);
-        (column as u32, row as u32)
-    }
-
-    /// Goes past a restart marker; false where it has not come yet.
-    fn restart(&mut self, data: &[u8], interval: u32) -> Result<bool> {
-        let mut bits = Bits::new(data, self.place);
-        let at = bits.align();
-        let rest = data.get(at..).unwrap_or_default();
-        let fill = rest.iter().take_while(|&&b| b == 0xff).count();
-        let Some(&marker) = rest.get(fill) else { return Ok(false) };
-        if fill == 0 || marker != 0xd0 | self.restart {
-            return Err(Error::damaged(format!("restart mark {} expected before MCU {}", self.restart, self.next)));
-        }
-        self.place = Place::at(at.saturating_add(fill).saturating_add(1));
-        self.carried = Carried::default();
-        self.until_restart = interval;
-        self.restart = self.restart.wrapping_add(1) & 7;
-        Ok(true)
-    }
-
-    /// An MCU of a scan of all components, to the canvas.
-    fn mcu(
-        &self,
-        frame: &Frame,
-        picture: &mut Picture,
-        bits: &mut Bits<'_>,
-        carried: &mut Carried,
-        column: u32,
-    ) -> Result<()> {
-        for (part, mean) in self.scan.parts.iter().zip(&mut carried.means) {
-            let Some(component) = frame.components.get(part.index) else { continue };
-            let Some(Some(quantiser)) = picture.quantisers.get(part.index) else { continue };
-            let (h, v) = (u32::from(component.h), u32::from(component.v));
-            for down in 0..v {
-                for across in 0..h {
-                    let mut block: Block = [0; 64];
-                    let last = sequential(bits, part, quantiser, mean, &mut block)?;
-                    let column = column.saturating_mul(h).saturating_add(across);
-                    picture.canvas.block(part.index, column, down, &block, last);
-                }
-            }
-        }
-        Ok(())
-    }
-
-    /// An MCU of which nothing is there, to the canvas.
-    fn blank(&self, frame: &Frame, picture: &mut Picture, column: u32) {
-        for part in &self.scan.parts {
-            let Some(component) = frame.components.get(part.index) else { continue };
-            let (h, v) = (u32::from(component.h), u32::from(component.v));
-            for (down, across) in (0..v).flat_map(|down| (0..h).map(move |across| (down, across))) {
-                picture.canvas.block(part.index, column.saturating_mul(h).saturating_add(across), down, &[0; 64], 0);
-            }
-        }
-    }
-
-    /// An MCU, or a block of a single component, among the collected coefficients.
-    fn coefficients(
-        &self,
-        frame: &Frame,
-        picture: &mut Picture,
-        bits: &mut Bits<'_>,
-        carried: &mut Carried,
-        (column, row): (u32, u32),
-    ) -> Result<()> {
-        for (number, part) in self.scan.parts.iter().enumerate() {
-            let Some(component) = frame.components.get(part.index) else { continue };
-            let (h, v) = match self.scan.is_single() {
-                true => (1, 1),
-                false => (u32::from(component.h), u32::from(component.v)),
-            };
-            for down in 0..v {
-                for across in 0..h {
-                    let x = column.saturating_mul(h).saturating_add(across);
-                    let y = row.saturating_mul(v).saturating_add(down);
-                    let at = (y as usize).saturating_mul(component.padded.0 as usize).saturating_add(x as usize);
-                    let blocks = picture.coefficients.get_mut(part.index);
-                    let Some(place) = blocks.and_then(|b| b.get_mut(at)) else { continue };
-                    // A copy, so that an MCU whose bytes have not all come can be read again.
-                    let mut block = *place;
-                    if frame.coding == Coding::Progressive {
-                        progressive(bits, &self.scan, number, carried, &mut block)?;
-                    } else {
-                        let mut whole: Block = [0; 64];
-                        let Some(mean) = carried.means.get_mut(number) else { continue };
-                        sequential(bits, part, &[1; 64], mean, &mut whole)?;
-                        block.iter_mut().zip(whole).for_each(|(to, v)| *to = v as i16);
-                    }
-                    if !bits.is_overrun() {
-                        *place = block;
-                    }
-                }
-            }
-        }
-        Ok(())
-    }
-
-    /// Looks for a marker to go on behind after damage: false where none has come yet.
-    fn resume(&mut self, data: &[u8], interval: u32) -> bool {
-        // Where another mark came than was due, what was taken for the interval before is not sure either.
-        let back = if self.is_before_mark(interval) { u64::from(interval) } else { 0 };
-        self.lost_from = if self.seeking { self.lost_from } else { self.next.saturating_sub(back) };
-        let from = self.place.byte().min(data.len());
-        let rest = data.get(from..).unwrap_or_default();
-        let found = rest.windows(2).position(|w| matches!(w, [0xff, second] if *second != 0 && *second != 0xff));
-        let Some(found) = found else { return false };
-        let at = from.saturating_add(found);
-        self.seeking = false;
-        let marker = data.get(at.saturating_add(1)).copied().unwrap_or(0);
-        if !(0xd0..=0xd7).contains(&marker) || interval == 0 {
-            self.place = Place::at(at);
-            self.lost_until = self.all;
-            return true;
-        }
-        // The mark's number tells how many intervals have been skipped, up to seven.
-        let skipped = u64::from((marker & 7).wrapping_sub(self.restart) & 7);
-        let number = self.next.checked_div(u64::from(interval)).unwrap_or(0);
-        // A mark that was due before the next MCU belongs to the interval before.
-        let number = if self.until_restart == 0 { number.saturating_sub(1) } else { number };
-        let next = number.saturating_add(skipped).saturating_add(1).saturating_mul(u64::from(interval));
-        self.lost_until = next.min(self.all);
-        self.place = Place::at(at.saturating_add(2));
-        self.carried = Carried::default();
-        self.until_restart = interval;
-        self.restart = (marker & 7).wrapping_add(1) & 7;
-        true
-    }
-}
-
 impl Decoder for JpegDecoder {
     fn feed(&mut self, input: &[u8], out: &mut RowsOut<'_>) -> Result<(usize, Stop)> {
         let mut taken = 0;
@@ -765,6 +442,7 @@ impl Decoder for JpegDecoder {
                 Step::Tell(stop) => return Ok((taken, stop)),
                 Step::Wait if taken < input.len() => {
                     self.data.add(input);
+                    self.fed = self.fed.saturating_add(input.len() as u64);
                     taken = input.len();
                 }
                 Step::Wait => return Ok((taken, Stop::NeedInput)),
@@ -816,7 +494,7 @@ impl Decoder for JpegDecoder {
                 }
                 true
             }
-            (State::Segments | State::Passing(_), _) if self.ended && self.data.len() < 4 => {
+            (State::Segments, _) if self.ended && self.data.len() < 4 => {
                 self.data = Pile::default();
                 // Further scans may have been to come.
                 let all = self.frame.as_ref().map_or(0, |f| f.mcus.1);

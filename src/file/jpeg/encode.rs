@@ -1,13 +1,13 @@
 //! Writing: baseline or progressive, with the best Huffman tables where the coefficients can be held, else with the
 //! standard's examples.
 
-use super::codes::{Counter, Sink, Table, Writer};
-use super::coding::{Ended, band_again, band_first, mean, sequential};
+use super::codes::{Counter, Table, Writer};
 use super::fdct::reciprocals;
 use super::planes::{Row, Shape, row_of_mcus};
 use super::scan::NATURAL;
+use super::scans::{Progress, blocks_of, interleaved, part_of_scan, progress};
 use super::segments::{ICC, XMP};
-use super::tables::{CHROMA, LUMA, scaled};
+use super::tables::{CHROMA, LUMINANCE, scaled};
 use crate::error::{Error, Result};
 use crate::file::encoder::{Encoder, Output, cannot_hold, left_out, put_bytes};
 use crate::file::exif;
@@ -71,7 +71,7 @@ impl JpegEncoder {
             (_, ChromaSampling::HalfBoth) => (2, 2),
         };
         let quality = options_here.quality.clamp(1, 100);
-        let (luma, chroma) = (scaled(&LUMA, quality), scaled(&CHROMA, quality));
+        let (luminance, chroma) = (scaled(&LUMINANCE, quality), scaled(&CHROMA, quality));
         let mcus = usize::from(width).div_ceil(h.saturating_mul(8));
         let shape = Shape {
             channels,
@@ -79,7 +79,7 @@ impl JpegEncoder {
             h,
             v,
             mcus,
-            luma: reciprocals(&luma),
+            luminance: reciprocals(&luminance),
             chroma: reciprocals(&chroma),
         };
         let blocks = mcus.saturating_mul(if channels == 1 { 1 } else { h.saturating_mul(v).saturating_add(2) });
@@ -89,7 +89,7 @@ impl JpegEncoder {
         put_bytes(out, &[0xff, 0xd8])?;
         let mut remarks = Vec::new();
         metadata_segments(facts, out, &mut remarks)?;
-        for (number, table) in [luma, chroma].iter().enumerate().take(if channels == 1 { 1 } else { 2 }) {
+        for (number, table) in [luminance, chroma].iter().enumerate().take(if channels == 1 { 1 } else { 2 }) {
             let mut body = vec![number as u8];
             body.extend(NATURAL.iter().take(64).map(|&at| table.get(usize::from(at)).copied().unwrap_or(1) as u8));
             put_segment(out, 0xdb, &body)?;
@@ -101,7 +101,7 @@ impl JpegEncoder {
             body.extend([2, 0x11, 1, 3, 0x11, 1]);
         }
         put_segment(out, if options_here.progressive { 0xc2 } else { 0xc0 }, &body)?;
-        // A scan of luma alone counts its blocks.
+        // A scan of luminance alone counts its blocks.
         let each = if options_here.progressive { mcus.saturating_mul(h).saturating_mul(v) } else { mcus };
         let restarts = u64::from(options_here.restart_rows).saturating_mul(each as u64);
         if restarts > u64::from(u16::MAX) {
@@ -211,109 +211,6 @@ impl Stream {
         self.word = writer.pause();
         writer.out
     }
-}
-
-/// A row of MCUs, blocks of all components together.
-fn interleaved(sink: &mut impl Sink, row: &Row, shape: &Shape, means: &mut [i32; 3]) {
-    let across = shape.mcus.saturating_mul(shape.h);
-    let [luma, cb, cr] = row;
-    let [a, b, c] = means;
-    for mcu in 0..shape.mcus {
-        for i in 0..shape.h.saturating_mul(shape.v) {
-            let (dx, dy) = (i.checked_rem(shape.h).unwrap_or(0), i.checked_div(shape.h).unwrap_or(0));
-            let at = dy.saturating_mul(across).saturating_add(mcu.saturating_mul(shape.h)).saturating_add(dx);
-            if let Some(block) = luma.get(at) {
-                sequential(sink, (0, 1), block, a);
-            }
-        }
-        if let (Some(cb), Some(cr)) = (cb.get(mcu), cr.get(mcu)) {
-            sequential(sink, (2, 3), cb, b);
-            sequential(sink, (2, 3), cr, c);
-        }
-    }
-}
-
-/// One scan of a progressive file.
-#[derive(Debug, Clone, Copy)]
-struct Progress {
-    /// The component, or none for the means of all.
-    component: Option<usize>,
-    band: (u8, u8),
-    high: u8,
-    low: u8,
-}
-
-/// First what is coarse: means and coefficients but for their lowest bits, the slow waves of luma before the fast ones;
-/// then those bits.
-fn progress(channels: usize) -> Vec<Progress> {
-    let means = |high, low| Progress { component: None, band: (0, 0), high, low };
-    let of = |component, band, high, low| Progress { component: Some(component), band, high, low };
-    let mut scans = vec![means(0, 1), of(0, (1, 9), 0, 1)];
-    scans.extend((1..channels).map(|c| of(c, (1, 63), 0, 1)));
-    scans.extend([of(0, (10, 63), 0, 1), means(1, 0)]);
-    scans.extend((0..channels).map(|c| of(c, (1, 63), 1, 0)));
-    scans
-}
-
-/// Blocks across and down where the samples of a component count, and its sampling factors.
-fn blocks_of(component: usize, shape: &Shape, size: (u16, u16)) -> ((usize, usize), (usize, usize)) {
-    let (h, v) = if component == 0 { (shape.h, shape.v) } else { (1, 1) };
-    let part = |whole: u16, most: usize, own: usize| usize::from(whole).saturating_mul(own).div_ceil(most).div_ceil(8);
-    ((part(size.0, shape.h, h), part(size.1, shape.v, v)), (h, v))
-}
-
-/// A part of a scan: some rows of MCUs from row `start` on, behind a restart mark or at the start.
-fn part_of_scan(
-    sink: &mut impl Sink,
-    (start, rows): (usize, &[Row]),
-    shape: &Shape,
-    size: (u16, u16),
-    scan: Option<Progress>,
-) {
-    let mut means = [0i32; 3];
-    let Some(scan) = scan else {
-        rows.iter().for_each(|row| interleaved(sink, row, shape, &mut means));
-        return;
-    };
-    let low = u32::from(scan.low);
-    let Some(component) = scan.component else {
-        let across = shape.mcus.saturating_mul(shape.h);
-        for row in rows {
-            for mcu in 0..shape.mcus {
-                let count = shape.h.saturating_mul(shape.v);
-                let luma = (0..count).map(|i| {
-                    let (dx, dy) = (i.checked_rem(shape.h).unwrap_or(0), i.checked_div(shape.h).unwrap_or(0));
-                    (0usize, dy.saturating_mul(across).saturating_add(mcu.saturating_mul(shape.h)).saturating_add(dx))
-                });
-                for (c, at) in luma.chain((1..shape.channels).map(|c| (c, mcu))) {
-                    let Some([value, ..]) = row.get(c).and_then(|r| r.get(at)) else { continue };
-                    match (scan.high, means.get_mut(c)) {
-                        (0, Some(before)) => mean(sink, if c == 0 { 0 } else { 2 }, i32::from(*value) >> low, before),
-                        _ => sink.bits((*value >> low) as u32 & 1, 1),
-                    }
-                }
-            }
-        }
-        return;
-    };
-    // A single component has blocks only where its samples count.
-    let ((across, down), (h, v)) = blocks_of(component, shape, size);
-    let down = down.saturating_sub(start.saturating_mul(v));
-    let stride = shape.mcus.saturating_mul(h).max(1);
-    let ac = if component == 0 { 1 } else { 3 };
-    let (first, last) = (usize::from(scan.band.0), usize::from(scan.band.1));
-    let mut ended = Ended::default();
-    let blocks = rows.iter().filter_map(|row| row.get(component)).flat_map(|row| row.chunks(stride));
-    for row in blocks.take(down) {
-        for block in row.iter().take(across) {
-            let band = block.get(first..=last).unwrap_or_default();
-            match scan.high {
-                0 => band_first(sink, ac, band, low, &mut ended),
-                _ => band_again(sink, ac, band, low, &mut ended),
-            }
-        }
-    }
-    ended.flush(sink, ac);
 }
 
 impl JpegEncoder {

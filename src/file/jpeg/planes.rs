@@ -11,20 +11,20 @@ pub(super) struct Shape {
     /// 1 for gray, 3 for rgb.
     pub(super) channels: usize,
     pub(super) width: usize,
-    /// Sampling of luma against chroma, across and down: 1 or 2.
+    /// Sampling of luminance against chroma, across and down: 1 or 2.
     pub(super) h: usize,
     pub(super) v: usize,
     /// MCUs across.
     pub(super) mcus: usize,
-    /// Reciprocals of the quantisers of luma and chroma.
-    pub(super) luma: [f32; 64],
+    /// Reciprocals of the quantisers of luminance and chroma.
+    pub(super) luminance: [f32; 64],
     pub(super) chroma: [f32; 64],
 }
 
 /// The coefficients of a row of MCUs, a component each, in rows of blocks.
 pub(super) type Row = [Vec<[i16; 64]>; 3];
 
-/// Luma and the two of chroma (JFIF): weights in 16 fraction bits.
+/// Luminance and the two of chroma (JFIF): weights in 16 fraction bits.
 #[inline(always)]
 fn ycbcr(r: u8, g: u8, b: u8) -> [u8; 3] {
     let (r, g, b) = (i32::from(r), i32::from(g), i32::from(b));
@@ -66,16 +66,16 @@ pub(super) fn row_of_mcus(shape: &Shape, pixels: &[u8]) -> Row {
             }
         }
     }
-    let [luma, cb, cr] = planes;
+    let [luminance, cb, cr] = planes;
     let blocks = |plane: &[u8], width: usize, reciprocals: &[f32; 64]| blocks_of(plane, width, reciprocals, level);
     if shape.channels == 1 {
-        return [blocks(&luma, across, &shape.luma), Vec::new(), Vec::new()];
+        return [blocks(&luminance, across, &shape.luminance), Vec::new(), Vec::new()];
     }
     let chroma = |plane: Vec<u8>| {
         let small = if shape.h * shape.v == 1 { plane } else { shrunk(&plane, across, shape.h, shape.v) };
         blocks(&small, across / shape.h, &shape.chroma)
     };
-    [blocks(&luma, across, &shape.luma), chroma(cb), chroma(cr)]
+    [blocks(&luminance, across, &shape.luminance), chroma(cb), chroma(cr)]
 }
 
 /// Repeats the last sample of a row that counts.

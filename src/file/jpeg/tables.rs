@@ -7,9 +7,9 @@
 /// Steps of quality that halve a quantiser.
 const HALVING: f64 = 15.0;
 
-/// Of gray and luma (table K.1), in rows.
+/// Of gray and luminance (table K.1), in rows.
 #[rustfmt::skip]
-pub(super) const LUMA: [u8; 64] = [
+pub(super) const LUMINANCE: [u8; 64] = [
     16, 11, 10, 16, 24, 40, 51, 61,
     12, 12, 14, 19, 26, 58, 60, 55,
     14, 13, 16, 24, 40, 57, 69, 56,
@@ -39,10 +39,10 @@ pub(super) fn scaled(example: &[u8; 64], quality: u8) -> [u16; 64] {
     example.map(|v| (f64::from(v) * factor + 0.5).clamp(1.0, 255.0) as u16)
 }
 
-/// The quality whose scale a quantiser of luma comes nearest to, if it is like the example at all.
+/// The quality whose scale a quantiser of luminance comes nearest to, if it is like the example at all.
 pub(super) fn quality_of(quantiser: &[u16; 64]) -> Option<u8> {
     let distance = |quality: &u8| -> u32 {
-        let scaled = scaled(&LUMA, *quality);
+        let scaled = scaled(&LUMINANCE, *quality);
         scaled.iter().zip(quantiser).map(|(a, b)| u32::from(a.abs_diff(*b))).fold(0, u32::saturating_add)
     };
     let best = (1..=100u8).min_by_key(distance)?;
@@ -57,12 +57,12 @@ mod tests {
 
     #[test]
     fn qualities_halve_every_15_and_are_told_again() {
-        assert_eq!(scaled(&LUMA, 50), LUMA.map(u16::from));
-        assert_eq!(scaled(&LUMA, 65)[0], 8);
+        assert_eq!(scaled(&LUMINANCE, 50), LUMINANCE.map(u16::from));
+        assert_eq!(scaled(&LUMINANCE, 65)[0], 8);
         assert_eq!(scaled(&CHROMA, 80)[63], 25);
-        assert_eq!((scaled(&LUMA, 100)[0], scaled(&LUMA, 1)[63]), (2, 255));
+        assert_eq!((scaled(&LUMINANCE, 100)[0], scaled(&LUMINANCE, 1)[63]), (2, 255));
         for quality in 1..=100 {
-            let told = quality_of(&scaled(&LUMA, quality)).unwrap();
+            let told = quality_of(&scaled(&LUMINANCE, quality)).unwrap();
             assert!(told.abs_diff(quality) <= 1, "{quality} told as {told}");
         }
         assert_eq!(quality_of(&std::array::from_fn(|i| if i == 0 { 1 } else { 60_000 })), None);
