@@ -25,7 +25,8 @@ impl Write for Memory {
     }
 }
 
-fn written(source: &mut PictureSource, options: WriteOptions) -> Vec<u8> {
+/// A file in memory, written in strips.
+pub(crate) fn written(source: &mut PictureSource, options: WriteOptions) -> Vec<u8> {
     let memory = Memory::default();
     source.rewind().expect("from memory");
     let mut writer = Writer::to_stream(memory.clone(), source.facts(), options).expect("a format");
@@ -74,7 +75,8 @@ fn written_into(source: &mut PictureSource, options: WriteOptions) {
     writer.finish().expect("all rows");
 }
 
-fn read(file: &Arc<[u8]>) {
+/// Reads all rows in strips, as they are stored.
+pub(crate) fn read(file: &Arc<[u8]>) {
     read_with(file, ReadOptions::default());
 }
 

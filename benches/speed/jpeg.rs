@@ -1,44 +1,13 @@
 //! JPEG, read and written by one thread, beside a copy of the pixels.
 
+use crate::files::{read, written};
 use crate::pictures;
 use crate::ratio::{Bench, Load};
-use rahmen::file::{ChromaSampling, ReadOptions, Reader, WriteOptions, Writer};
-use rahmen::flow::{PictureSource, Sink, Source};
+use rahmen::file::{ChromaSampling, WriteOptions};
+use rahmen::flow::PictureSource;
 use rahmen::{Format, Picture, Size, Threads};
 use std::hint::black_box;
-use std::io::{Cursor, Write};
-use std::sync::{Arc, Mutex};
-
-#[derive(Clone, Default)]
-struct Memory(Arc<Mutex<Vec<u8>>>);
-
-impl Write for Memory {
-    fn write(&mut self, bytes: &[u8]) -> std::io::Result<usize> {
-        self.0.lock().expect("one thread").extend_from_slice(bytes);
-        Ok(bytes.len())
-    }
-    fn flush(&mut self) -> std::io::Result<()> {
-        Ok(())
-    }
-}
-
-fn written(source: &mut PictureSource, options: WriteOptions) -> Vec<u8> {
-    let memory = Memory::default();
-    source.rewind().expect("from memory");
-    let mut writer = Writer::to_stream(memory.clone(), source.facts(), options).expect("a format");
-    while let Some(strip) = source.next(64).expect("rows") {
-        writer.put(&strip).expect("room");
-    }
-    writer.finish().expect("all rows");
-    std::mem::take(&mut *memory.0.lock().expect("one thread"))
-}
-
-fn read(file: &Arc<[u8]>) {
-    let mut reader = Reader::from_read(Cursor::new(Arc::clone(file)), ReadOptions::default()).expect("a picture");
-    while let Some(strip) = reader.next(64).expect("rows") {
-        black_box(&strip);
-    }
-}
+use std::sync::Arc;
 
 pub(crate) fn rows(bench: &mut Bench) {
     if !bench.wants("JPEG") {

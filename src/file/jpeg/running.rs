@@ -16,10 +16,12 @@ pub(super) struct Running {
     pub(super) next: u64,
     pub(super) across: u64,
     pub(super) all: u64,
-    /// The MCU that damage reaches to, and whether a marker behind it is still to be found.
+    /// The MCUs that the last damage has cost: up to this one, and from that one on.
     pub(super) lost_until: u64,
     pub(super) lost_from: u64,
+    /// Up to which MCU the picture has been told of damage.
     pub(super) told: u64,
+    /// Whether the marker behind the damage is still to be found.
     pub(super) seeking: bool,
     /// MCUs until a restart marker is due, and its number.
     pub(super) until_restart: u32,
