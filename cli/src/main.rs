@@ -7,6 +7,7 @@ mod bars;
 mod demo;
 mod fail;
 mod look;
+mod lossless;
 mod make;
 mod open;
 mod text;

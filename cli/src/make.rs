@@ -2,11 +2,11 @@
 
 use crate::args::{As, Depth, SamplingWord, Shared};
 use crate::fail::{Done, Failure};
-use crate::open;
 use crate::words::{self, Color};
+use crate::{lossless, open};
 use clap::Args;
 use rahmen::access::depth::Window;
-use rahmen::file::{ReadAs, ReadOptions, WriteOptions, Writer};
+use rahmen::file::{LosslessRules, ReadAs, ReadOptions, WriteOptions, Writer};
 use rahmen::flow::{Chain, Flatten, Sink, Source, Step, Strip, ToColor, ToDepth, ToGray, Turn};
 use rahmen::frame::RawLayout;
 use rahmen::{Facts, Form, Format, Picture};
@@ -23,6 +23,11 @@ pub(crate) trait Making {
     /// Whether its steps take care of --window themselves.
     fn takes_window(&self) -> bool {
         false
+    }
+
+    /// How a JPEG file is turned by its coefficients, where that is asked for instead of steps.
+    fn lossless(&self, _shared: &Shared) -> Done<Option<(Option<rahmen::access::Turn>, LosslessRules)>> {
+        Ok(None)
     }
 
     /// What is worth saying when it is done, behind the names and sizes.
@@ -78,6 +83,17 @@ pub(crate) struct Becomes {
 impl Becomes {
     pub(crate) fn window(&self) -> Done<Option<Window>> {
         Ok(self.window.map(|(low, high)| Window::new(low, high)).transpose()?)
+    }
+
+    /// A word of these that was given and asks for new pixels, if there is one.
+    fn word_about_pixels(&self) -> Option<&'static str> {
+        let words = [
+            (self.form.is_some(), "--as"),
+            (self.window.is_some(), "--window"),
+            (self.depth.is_some(), "--depth"),
+            (self.flatten.is_some(), "--flatten"),
+        ];
+        words.into_iter().find_map(|(given, word)| given.then_some(word))
     }
 
     /// What the reader is asked for, and what is left to do behind it. Colours are numbered while reading, so what
@@ -142,6 +158,19 @@ impl Written {
         self.format.clone().or_else(|| own().filter(|e| known.contains(&e.as_str()))).unwrap_or_else(|| "png".into())
     }
 
+    /// A word that was given and does not fit coefficients that are moved.
+    fn word_about_pixels(&self) -> Option<&'static str> {
+        let other = self.format.as_ref().is_some_and(|f| !["jpg", "jpeg"].contains(&f.to_ascii_lowercase().as_str()));
+        let words = [
+            (other, "another --format"),
+            (self.effort.is_some(), "--effort"),
+            (self.quality.is_some(), "--quality"),
+            (self.sampling.is_some(), "--sampling"),
+            (self.raw_out.is_some(), "--raw-out"),
+        ];
+        words.into_iter().find_map(|(given, word)| given.then_some(word))
+    }
+
     pub(crate) fn options(&self, output: &Path, shared: &Shared) -> Done<WriteOptions> {
         let mut options = WriteOptions::default().threads(shared.threads());
         if let Some(layout) = self.raw_out {
@@ -193,6 +222,19 @@ pub(crate) fn create(output: &Path, facts: &Facts, written: &Written, shared: &S
 
 impl<V: Args + Making> Make<V> {
     pub(crate) fn run(self, shared: &Shared) -> Done {
+        if let Some((turn, mut rules)) = self.verb.lossless(shared)? {
+            if let Some(word) = self.becomes.word_about_pixels().or(self.written.word_about_pixels()) {
+                let line = format!("{word} asks for new pixels, --lossless moves those that are there; leave one out");
+                return Err(Failure::words(line));
+            }
+            if turn.is_none() && !self.becomes.upright {
+                return Err(Failure::words("turn needs a direction: --right, --left, --half, or --upright"));
+            }
+            rules.upright = self.becomes.upright;
+            rules.progressive = self.written.progressive;
+            rules.restart_rows = self.written.restart_rows.unwrap_or(0);
+            return lossless::run(&self.input, &self.output, turn, rules, shared);
+        }
         let (options, becomes) = self.becomes.while_reading(shared.read_options())?;
         let reader = open::open_with(&self.input, options, shared)?;
         let height = reader.stored().size.height;

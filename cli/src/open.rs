@@ -89,7 +89,7 @@ pub(crate) fn in_file(failure: Failure, file: &Path) -> Failure {
     }
 }
 
-fn not_found(path: &Path, error: rahmen::Error) -> Failure {
+pub(crate) fn not_found(path: &Path, error: rahmen::Error) -> Failure {
     let missing = matches!(error.kind(), ErrorKind::Io { source, .. } if source.kind() == std::io::ErrorKind::NotFound);
     let near = if missing { near_names(path) } else { Vec::new() };
     if near.is_empty() {

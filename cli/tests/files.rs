@@ -66,6 +66,40 @@ fn jpeg_is_told_turned_upright_cut_and_saved() {
     let text = out(&["facts", &small]);
     assert!(text.contains("4:2:0, progressive, quality about 60") && text.contains("240 x 160"), "{text}");
     assert!(fails(2, &["save", &small, &board, "--quality", "0"]).contains("1..=100"));
+    assert!(text.contains("several scans"));
+    assert!(out(&["facts", &small, "--scan"]).contains("quality about 60, 9 scans"));
+}
+
+#[test]
+fn jpeg_is_turned_by_its_coefficients() {
+    let folder = Folder::new();
+    let (turned, back) = (folder.path("turned.jpg"), folder.path("back.jpg"));
+    let line = out(&["turn", &demo("quay-turned.jpg"), &turned, "--right", "--lossless"]);
+    assert!(line.contains("320x480") && line.contains("480x320"), "{line}");
+    out(&["turn", &turned, &back, "--left", "--lossless"]);
+    let pixels = |path: &str| {
+        let text = out(&["pixel", path, "--x", "100..140", "--y", "200..230", "--json"]);
+        text.split_once(',').unwrap().1.to_string()
+    };
+    assert_eq!(pixels(&back), pixels(&demo("quay-turned.jpg")));
+    out(&["mirror", &back, &back, "--top-bottom", "--lossless", "--progressive"]);
+    assert!(out(&["facts", &back]).contains("progressive"));
+    out(&["turn", &demo("quay-turned.jpg"), &turned, "--upright", "--lossless"]);
+    let text = out(&["facts", &turned]);
+    assert!(text.contains("480 x 320") && !text.contains("orientation"), "{text}");
+    let odd = folder.path("odd.jpg");
+    out(&["crop", &demo("quay-dawn.png"), &odd, "--x", "..101", "--y", "..50"]);
+    let line = fails(1, &["mirror", &odd, &turned, "--lossless"]);
+    assert!(line.contains("width of 101") && line.contains("last 5 pixels"), "{line}");
+    let line = out(&["mirror", &odd, &turned, "--lossless", "--partial-blocks", "drop"]);
+    assert!(line.contains("96x50") && line.contains("250 pixels of partial blocks dropped"), "{line}");
+    out(&["transpose", &odd, &turned, "--lossless"]);
+    assert!(fails(2, &["turn", &odd, &turned, "--half", "--lossless", "--quality", "50"]).contains("leave one out"));
+    assert!(fails(1, &["turn", &demo("quay-dawn.png"), &turned, "--half", "--lossless"]).contains("only JPEG"));
+    assert!(fails(1, &["turn", &odd, &folder.path("x.png"), "--half", "--lossless"]).contains(".jpg"));
+    let bytes = std::fs::read(&odd).unwrap();
+    let piped = rahmen(&["transpose", "-", "-", "--lossless"]).write_stdin(bytes).output().unwrap();
+    assert!(piped.status.success() && piped.stdout == std::fs::read(&turned).unwrap());
 }
 
 #[test]

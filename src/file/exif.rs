@@ -1,16 +1,23 @@
-//! The fields of an EXIF block that speak of the pixels themselves: the orientation, read and written, and sizes, which are
-//! corrected on writing. The block is a TIFF structure (JEITA CP-3451, 4.5; TIFF 6.0, section 2); everything else in it is
+//! The fields of an EXIF block that speak of the pixels themselves: the orientation, read and written, resolution and colour
+//! space, read, and sizes, which are corrected on writing. The block is a TIFF structure (JEITA CP-3451, 4.5; TIFF 6.0, section 2); everything else in it is
 //! carried as it stands.
 
 use crate::frame::{Orientation, Resolution, ResolutionUnit, Size};
+use crate::pixel::{Space, Transfer};
 
 /// The tag Orientation (4.6.4 A) and the type SHORT.
 const ORIENTATION: u16 = 0x0112;
 const SHORT: u16 = 3;
 
-/// The type LONG, the tag of the EXIF directory, and those of width and height in the first directory and in that one.
+/// The type LONG, and the tag of the EXIF directory.
 const LONG: u16 = 4;
 const EXIF_DIRECTORY: u16 = 0x8769;
+/// The tag of the colour space in the EXIF directory, and that of the directory that has the interoperability index.
+#[cfg_attr(not(feature = "jpeg"), allow(dead_code))]
+const COLOR_SPACE: u16 = 0xa001;
+#[cfg_attr(not(feature = "jpeg"), allow(dead_code))]
+const INTEROPERABILITY: u16 = 0xa005;
+/// The tags of width and height in the first directory and in the EXIF directory.
 const SIDES: [[u16; 2]; 2] = [[0x0100, 0x0101], [0xa002, 0xa003]];
 
 /// Numbers of a block, in its byte order.
@@ -132,6 +139,34 @@ pub(super) fn resolution_of(exif: &[u8]) -> Option<Resolution> {
         Some(1) => Resolution { x, y, unit: ResolutionUnit::Ratio },
         _ => Resolution { x, y, unit: ResolutionUnit::Inch },
     })
+}
+
+/// The colour space that a block states (EXIF 2.3, 4.6.5 B): sRGB, or, where it is said to be none that has a number, the
+/// optional colour space of DCF (JEITA CP-3461, 3.1.4) where the interoperability index is R03, else unknown. `None` where
+/// nothing is stated.
+#[cfg_attr(not(feature = "jpeg"), allow(dead_code))]
+pub(super) fn color_of(exif: &[u8]) -> Option<(Space, Transfer)> {
+    /// White D65, and primaries, of DCF's optional colour space.
+    const OPTIONAL: [u32; 8] = [31_270, 32_900, 64_000, 33_000, 21_000, 71_000, 15_000, 6000];
+    let block = Block::open(exif)?;
+    let (first, _) = block.directory()?;
+    let linked = |directory: usize, tag: u16| {
+        let entry = block.entry_of(directory, tag)?;
+        Some(block.long(entry.checked_add(8)?)? as usize)
+    };
+    let own = linked(first, EXIF_DIRECTORY)?;
+    match block.word(block.entry_of(own, COLOR_SPACE)?.checked_add(8)?)? {
+        1 => Some((Space::Srgb, Transfer::Srgb)),
+        _ => {
+            let index = linked(own, INTEROPERABILITY).and_then(|at| block.entry_of(at, 1));
+            let index = index.and_then(|entry| block.bytes.get(entry.checked_add(8)?..)?.first_chunk::<3>());
+            match index {
+                // Its curve is a power of 563/256.
+                Some(b"R03") => Some((Space::Chromaticities(OPTIONAL), Transfer::Power(2.199_218_75))),
+                _ => Some((Space::Unknown, Transfer::Srgb)),
+            }
+        }
+    }
 }
 
 /// The block for a picture of this orientation and size: see [`with_orientation`]; sizes that it states are corrected, and
@@ -260,6 +295,38 @@ mod tests {
         for length in 0..same.len() {
             assert!(for_picture(Some(&same[..length]), Orientation::UPRIGHT, Size::new(1, 1)).is_some());
         }
+    }
+
+    #[test]
+    fn colour_spaces_are_read() {
+        // The first directory links to the EXIF directory at 26, that to the one of interoperability at 56.
+        let make = |space: u16, index: &[u8; 4]| {
+            let mut out = b"II\x2a\0\x08\0\0\0\x01\0".to_vec();
+            let mut entry = |tag: u16, kind: u16, count: u32, value: [u8; 4]| {
+                out.extend([tag.to_le_bytes(), kind.to_le_bytes()].concat());
+                out.extend(count.to_le_bytes());
+                out.extend(value);
+            };
+            entry(0x8769, 4, 1, 26u32.to_le_bytes());
+            out.extend([0, 0, 0, 0, 2, 0]);
+            let mut entry = |tag: u16, kind: u16, count: u32, value: [u8; 4]| {
+                out.extend([tag.to_le_bytes(), kind.to_le_bytes()].concat());
+                out.extend(count.to_le_bytes());
+                out.extend(value);
+            };
+            entry(0xa001, 3, 1, u32::from(space).to_le_bytes());
+            entry(0xa005, 4, 1, 56u32.to_le_bytes());
+            out.extend([0, 0, 0, 0, 1, 0, 1, 0, 2, 0, 4, 0, 0, 0]);
+            out.extend(index);
+            out
+        };
+        assert_eq!(color_of(&make(1, b"R98\0")), Some((Space::Srgb, Transfer::Srgb)));
+        assert_eq!(color_of(&make(0xffff, b"R98\0")), Some((Space::Unknown, Transfer::Srgb)));
+        let optional = color_of(&make(0xffff, b"R03\0"));
+        assert!(matches!(optional, Some((Space::Chromaticities([31_270, 32_900, ..]), Transfer::Power(_)))));
+        assert_eq!(color_of(&block(true, &[(0x112, 6)])), None);
+        let whole = make(0xffff, b"R03\0");
+        (0..whole.len()).for_each(|length| assert!(color_of(&whole[..length]) != color_of(&whole) || length >= 73));
     }
 
     #[test]

@@ -16,6 +16,7 @@ mod exif;
 mod input;
 #[cfg(feature = "jpeg")]
 mod jpeg;
+mod lossless;
 #[cfg(feature = "npy")]
 mod npy;
 mod options;
@@ -41,6 +42,7 @@ mod tga;
 mod whole;
 mod writer;
 
+pub use lossless::{LosslessRules, PartialBlocks, Turned, turn_lossless, turn_lossless_from};
 pub use options::{Chroma, ChromaSampling, JpegOptions, Limits, ReadAs, ReadOptions, Reduced, WriteOptions};
 pub use reader::Reader;
 pub use whole::{facts, facts_from, facts_with, read, read_from, read_with, write, write_with};

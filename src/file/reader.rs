@@ -93,9 +93,13 @@ impl Reader {
         Ok(Reader { rows, options, path, stored, row_order })
     }
 
-    /// What the file stores, whatever the options make of it.
+    /// What the file stores, whatever the options make of it. How it stores it may be told more exactly once all rows
+    /// have been read, such as the number of scans of a JPEG file.
     pub fn stored(&self) -> &Facts {
-        &self.stored
+        match &self.rows {
+            Rows::Stored(rows) => rows.facts(),
+            Rows::Changed(_) => &self.stored,
+        }
     }
 
     /// In which order the file stores its rows; they are given from the top all the same.
@@ -170,6 +174,14 @@ fn read_twice(mut rows: FileRows, options: &ReadOptions) -> Result<Box<dyn Sourc
 
 /// The rows of a file by its name; `budget` is what may be read of it.
 fn open_rows(path: &Path, options: ReadOptions, budget: Option<u64>) -> Result<FileRows> {
+    let (input, length) = open_input(path, budget)?;
+    let mut rows = FileRows::start(input, Some(path.to_path_buf()), options)?;
+    rows.facts_mut().bytes = length;
+    Ok(rows)
+}
+
+/// Opens a file to read its bytes, and tells its length, if it has one.
+pub(super) fn open_input(path: &Path, budget: Option<u64>) -> Result<(Input, Option<u64>)> {
     let file = std::fs::File::open(path).map_err(|e| {
         let action = if e.kind() == std::io::ErrorKind::NotFound { "there is no such file" } else { "cannot open it" };
         Error::io(action, e).in_file(path)
@@ -180,9 +192,7 @@ fn open_rows(path: &Path, options: ReadOptions, budget: Option<u64>) -> Result<F
         Some(_) => Input::anywhere(file, budget),
         None => Input::stream(file, budget),
     };
-    let mut rows = FileRows::start(input, Some(path.to_path_buf()), options)?;
-    rows.facts_mut().bytes = length;
-    Ok(rows)
+    Ok((input, length))
 }
 
 /// What a file's header says; reads less than 64 KiB of it.

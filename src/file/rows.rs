@@ -85,6 +85,10 @@ impl FileRows {
         if self.broken {
             self.decoder.salvage(&mut rows);
         }
+        // What only the whole file tells, such as how many scans there are.
+        if let (Some(known), true) = (self.decoder.facts(), first == 0 || self.done) {
+            self.facts.stored.clone_from(&known.stored);
+        }
         rows.lose(rows.left());
         for lost in rows.lost() {
             let lost = lost.start.saturating_add(first)..lost.end.saturating_add(first);
@@ -198,7 +202,12 @@ fn begin(input: &mut Input, options: &ReadOptions) -> Result<(Box<dyn Decoder>, 
 }
 
 /// Feeds the decoder until it stops for another reason than wanting input.
-fn push(input: &mut Input, decoder: &mut dyn Decoder, rows: &mut RowsOut<'_>, format: Format) -> Result<Stop> {
+pub(super) fn push(
+    input: &mut Input,
+    decoder: &mut dyn Decoder,
+    rows: &mut RowsOut<'_>,
+    format: Format,
+) -> Result<Stop> {
     loop {
         let at = input.used();
         let fed = decoder.feed(input.at_hand(), rows);

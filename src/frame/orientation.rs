@@ -81,7 +81,7 @@ impl Orientation {
     }
 
     /// First `first`, then this one.
-    fn compose(self, first: Orientation) -> Orientation {
+    pub(crate) fn compose(self, first: Orientation) -> Orientation {
         let (t1, lr1, tb1) = first.parts();
         let (t2, lr2, tb2) = self.parts();
         let (lr1, tb1) = if t2 { (tb1, lr1) } else { (lr1, tb1) };

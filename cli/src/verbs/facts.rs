@@ -95,7 +95,9 @@ fn report(file: &Path, scan: bool, shared: &Shared) -> Done<Report> {
             let mut reader = open::open(file, shared)?;
             let scan = scanned(&mut reader, file)?;
             open::note_damage(file, reader.stored().size.height, reader.take_damage(), shared);
-            (reader.facts().clone(), Some(scan))
+            let mut facts = reader.facts().clone();
+            facts.stored.clone_from(&reader.stored().stored);
+            (facts, Some(scan))
         }
         false => (open::facts(file, shared)?, None),
     };

@@ -22,6 +22,8 @@ use crate::pixel::{Depth, Layout};
 
 /// Scans in a file at most: many times as many as encoders write. Each goes over all blocks, however few bytes it has.
 const MOST_SCANS: u32 = 250;
+/// What facts say of scans before they are counted.
+const SEVERAL_SCANS: &str = ", several scans";
 /// Bytes of a segment that are looked at where only a header is wanted.
 const LOOK_BYTES: usize = 4096;
 
@@ -45,9 +47,25 @@ pub(in crate::file) struct JpegDecoder {
     /// The header of the first scan, while the number of lines is looked for.
     waiting: Vec<u8>,
     picture: Option<Picture>,
+    /// Whether the coefficients themselves are wanted: then all are collected, and segments that say more than the
+    /// pixels are kept as they stand, with their markers.
+    collects: bool,
+    kept: Vec<(u8, Vec<u8>)>,
     /// Whether no more bytes will come.
     ended: bool,
     salvaging: bool,
+}
+
+/// What a file holds before its coefficients become samples.
+pub(super) struct Collected {
+    pub(super) frame: Frame,
+    pub(super) facts: Facts,
+    /// Of each component, in rows.
+    pub(super) quantisers: Vec<[u16; 64]>,
+    /// Of each component, block by block in rows of whole MCUs, in rows.
+    pub(super) coefficients: Vec<Vec<[i16; 64]>>,
+    /// Application segments and comments before the first scan, with their markers.
+    pub(super) segments: Vec<(u8, Vec<u8>)>,
 }
 
 /// What is read next.
@@ -95,9 +113,23 @@ impl JpegDecoder {
             scans: 0,
             waiting: Vec::new(),
             picture: None,
+            collects: false,
+            kept: Vec::new(),
             ended: false,
             salvaging: false,
         }
+    }
+
+    /// One that collects the coefficients, and stops when all have come.
+    pub(in crate::file) fn collecting(start: Start) -> JpegDecoder {
+        JpegDecoder { collects: true, ..JpegDecoder::new(start) }
+    }
+
+    /// What a [`collecting`](JpegDecoder::collecting) decoder has collected, once it has stopped.
+    pub(super) fn into_collected(self) -> Option<Collected> {
+        let (frame, facts, picture) = (self.frame?, self.facts?, self.picture?);
+        let quantisers = picture.quantisers.into_iter().map(|q| q.unwrap_or([1; 64])).collect();
+        Some(Collected { frame, facts, quantisers, coefficients: picture.coefficients, segments: self.kept })
     }
 
     fn step(&mut self, out: &mut RowsOut<'_>) -> Result<Step> {
@@ -211,6 +243,9 @@ impl JpegDecoder {
                 self.noted = self.noted.saturating_add(body.len() as u64);
                 self.start.limits.check_metadata(self.noted)?;
                 self.notes.take(marker, body);
+                if self.collects {
+                    self.kept.push((marker, body.to_vec()));
+                }
             }
             _ => {}
         }
@@ -222,7 +257,8 @@ impl JpegDecoder {
         let Some(frame) = &self.frame else { return Err(Error::damaged("a scan before the frame header")) };
         let limits = self.start.limits;
         limits.check_size(frame.size)?;
-        let streams = frame.coding != Coding::Progressive && scan.parts.len() == frame.components.len();
+        let one_scan = frame.coding != Coding::Progressive && scan.parts.len() == frame.components.len();
+        let streams = one_scan && !self.collects;
         if !streams {
             limits.check_memory("the coefficients, which are held whole,", frame.coefficient_bytes())?;
         }
@@ -257,7 +293,8 @@ impl JpegDecoder {
             None => String::new(),
         };
         let (bits, sampling, coding) = (frame.bits, frame.sampling(), frame.coding_name());
-        facts.stored = Some(format!("{bits}-bit {name}{sampling}, {coding}{quality}"));
+        let scans = if one_scan { "" } else { SEVERAL_SCANS };
+        facts.stored = Some(format!("{bits}-bit {name}{sampling}, {coding}{quality}{scans}"));
         facts.remarks = std::mem::take(&mut self.notes.remarks);
         self.facts = Some(facts);
         if self.start.header_only {
@@ -408,6 +445,10 @@ impl JpegDecoder {
         match picture.streams {
             true => self.state = State::End,
             false => {
+                if let Some(stored) = self.facts.as_mut().and_then(|f| f.stored.as_mut()) {
+                    let counted = format!(", {} scan{}", self.scans, if self.scans == 1 { "" } else { "s" });
+                    *stored = stored.replace(SEVERAL_SCANS, &counted);
+                }
                 if picture.quantisers.iter().any(Option::is_none) && !self.salvaging {
                     return Err(Error::damaged("a component of which there is no scan"));
                 }

@@ -103,7 +103,12 @@ impl Frame {
 
     /// The height, where it was said later.
     pub(super) fn set_height(&mut self, height: u32) {
-        self.size.height = height;
+        self.resize(Size::new(self.size.width, height));
+    }
+
+    /// The same components in another size.
+    pub(super) fn resize(&mut self, size: Size) {
+        self.size = size;
         self.measure();
     }
 

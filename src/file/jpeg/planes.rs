@@ -3,26 +3,17 @@
 #![allow(clippy::arithmetic_side_effects)]
 
 use super::fdct::{Samples, quantised};
+use super::shape::{Row, Shape};
 use crate::simd::{Level, Work};
 
-/// What a row of MCUs needs to know.
+/// What is done to a row of MCUs.
 #[derive(Debug, Clone)]
-pub(super) struct Shape {
-    /// 1 for gray, 3 for rgb.
-    pub(super) channels: usize,
-    pub(super) width: usize,
-    /// Sampling of luminance against chroma, across and down: 1 or 2.
-    pub(super) h: usize,
-    pub(super) v: usize,
-    /// MCUs across.
-    pub(super) mcus: usize,
+pub(super) struct Forward {
+    pub(super) shape: Shape,
     /// Reciprocals of the quantisers of luminance and chroma.
     pub(super) luminance: [f32; 64],
     pub(super) chroma: [f32; 64],
 }
-
-/// The coefficients of a row of MCUs, a component each, in rows of blocks.
-pub(super) type Row = [Vec<[i16; 64]>; 3];
 
 /// Luminance and the two of chroma (JFIF): weights in 16 fraction bits.
 #[inline(always)]
@@ -37,45 +28,47 @@ fn ycbcr(r: u8, g: u8, b: u8) -> [u8; 3] {
 }
 
 /// Transforms and quantises a row of MCUs: `pixels` are its rows, the last one standing for those that are missing.
-pub(super) fn row_of_mcus(shape: &Shape, pixels: &[u8]) -> Row {
-    let (across, down) = (shape.mcus * 8 * shape.h, 8 * shape.v);
+pub(super) fn row_of_mcus(forward: &Forward, pixels: &[u8]) -> Row {
+    let shape = &forward.shape;
+    let ((h, v), channels, width) = (shape.most, shape.factors.len(), usize::from(shape.size.0));
+    let (across, down) = (shape.mcus.0 * 8 * h, 8 * v);
     let mut planes: [Vec<u8>; 3] = [vec![0; across * down], Vec::new(), Vec::new()];
-    if shape.channels == 3 {
+    if channels == 3 {
         planes = [0; 3].map(|_| vec![0; across * down]);
     }
-    let row_bytes = shape.width * shape.channels;
+    let row_bytes = width * channels;
     let level = Level::best();
     let [a, b, c] = &mut planes;
     for y in 0..down {
         let Some(row) = pixels.chunks_exact(row_bytes.max(1)).take(y + 1).next_back() else { continue };
         let [a, b, c] = [&mut *a, &mut *b, &mut *c].map(|p| p.get_mut(y * across..).and_then(|p| p.get_mut(..across)));
         let (Some(a), b, c) = (a, b.unwrap_or_default(), c.unwrap_or_default()) else { continue };
-        match shape.channels {
+        match channels {
             3 => level.fan_out(row, [a, b, c, &mut []], |row, a, b, c, _| {
                 let pixels = row.as_chunks::<3>().0.iter();
                 for (&[r, g, bb], (a, (b, c))) in pixels.zip(a.iter_mut().zip(b.iter_mut().zip(c.iter_mut()))) {
                     [*a, *b, *c] = ycbcr(r, g, bb);
                 }
                 for plane in [a, b, c] {
-                    extend(plane, shape.width);
+                    extend(plane, width);
                 }
             }),
             _ => {
                 a.iter_mut().zip(row).for_each(|(to, v)| *to = *v);
-                extend(a, shape.width);
+                extend(a, width);
             }
         }
     }
     let [luminance, cb, cr] = planes;
     let blocks = |plane: &[u8], width: usize, reciprocals: &[f32; 64]| blocks_of(plane, width, reciprocals, level);
-    if shape.channels == 1 {
-        return [blocks(&luminance, across, &shape.luminance), Vec::new(), Vec::new()];
+    if channels == 1 {
+        return vec![blocks(&luminance, across, &forward.luminance)];
     }
     let chroma = |plane: Vec<u8>| {
-        let small = if shape.h * shape.v == 1 { plane } else { shrunk(&plane, across, shape.h, shape.v) };
-        blocks(&small, across / shape.h, &shape.chroma)
+        let small = if h * v == 1 { plane } else { shrunk(&plane, across, h, v) };
+        blocks(&small, across / h, &forward.chroma)
     };
-    [blocks(&luminance, across, &shape.luminance), chroma(cb), chroma(cr)]
+    vec![blocks(&luminance, across, &forward.luminance), chroma(cb), chroma(cr)]
 }
 
 /// Repeats the last sample of a row that counts.
@@ -101,9 +94,9 @@ fn shrunk(plane: &[u8], across: usize, h: usize, v: usize) -> Vec<u8> {
 }
 
 /// A block's transform and quantising, to be compiled for wide registers.
-struct Forward<'a>(&'a Samples, &'a [f32; 64]);
+struct Transform<'a>(&'a Samples, &'a [f32; 64]);
 
-impl Work for Forward<'_> {
+impl Work for Transform<'_> {
     type Out = [i16; 64];
 
     #[inline(always)]
@@ -123,7 +116,7 @@ fn blocks_of(plane: &[u8], across: usize, reciprocals: &[f32; 64], level: Level)
                     *to = from.map(|v| f32::from(v) - 128.0);
                 }
             }
-            out.push(level.work(Forward(&block, reciprocals)));
+            out.push(level.work(Transform(&block, reciprocals)));
         }
     }
     out

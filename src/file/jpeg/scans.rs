@@ -2,24 +2,22 @@
 
 use super::codes::Sink;
 use super::coding::{Ended, band_again, band_first, mean, sequential};
-use super::planes::{Row, Shape};
+use super::shape::{Row, Shape};
+
+/// Tables of a component's means and other coefficients: luminance has its own.
+#[inline(always)]
+fn tables_of(component: usize) -> (usize, usize) {
+    if component == 0 { (0, 1) } else { (2, 3) }
+}
 
 /// A row of MCUs, blocks of all components together.
-pub(super) fn interleaved(sink: &mut impl Sink, row: &Row, shape: &Shape, means: &mut [i32; 3]) {
-    let across = shape.mcus.saturating_mul(shape.h);
-    let [luminance, cb, cr] = row;
-    let [a, b, c] = means;
-    for mcu in 0..shape.mcus {
-        for i in 0..shape.h.saturating_mul(shape.v) {
-            let (dx, dy) = (i.checked_rem(shape.h).unwrap_or(0), i.checked_div(shape.h).unwrap_or(0));
-            let at = dy.saturating_mul(across).saturating_add(mcu.saturating_mul(shape.h)).saturating_add(dx);
-            if let Some(block) = luminance.get(at) {
-                sequential(sink, (0, 1), block, a);
+pub(super) fn interleaved(sink: &mut impl Sink, row: &Row, shape: &Shape, means: &mut [i32; 4]) {
+    for mcu in 0..shape.mcus.0 {
+        for (component, at) in shape.blocks_of_mcu(mcu) {
+            if let (Some(block), Some(before)) = (row.get(component).and_then(|r| r.get(at)), means.get_mut(component))
+            {
+                sequential(sink, tables_of(component), block, before);
             }
-        }
-        if let (Some(cb), Some(cr)) = (cb.get(mcu), cr.get(mcu)) {
-            sequential(sink, (2, 3), cb, b);
-            sequential(sink, (2, 3), cr, c);
         }
     }
 }
@@ -46,61 +44,60 @@ pub(super) fn progress(channels: usize) -> Vec<Progress> {
     scans
 }
 
-/// Blocks across and down where the samples of a component count, and its sampling factors.
-pub(super) fn blocks_of(component: usize, shape: &Shape, size: (u16, u16)) -> ((usize, usize), (usize, usize)) {
-    let (h, v) = if component == 0 { (shape.h, shape.v) } else { (1, 1) };
-    let part = |whole: u16, most: usize, own: usize| usize::from(whole).saturating_mul(own).div_ceil(most).div_ceil(8);
-    ((part(size.0, shape.h, h), part(size.1, shape.v, v)), (h, v))
-}
-
 /// A part of a scan: some rows of MCUs from row `start` on, behind a restart mark or at the start.
 pub(super) fn part_of_scan(
     sink: &mut impl Sink,
     (start, rows): (usize, &[Row]),
     shape: &Shape,
-    size: (u16, u16),
     scan: Option<Progress>,
 ) {
-    let mut means = [0i32; 3];
-    let Some(scan) = scan else {
-        rows.iter().for_each(|row| interleaved(sink, row, shape, &mut means));
-        return;
-    };
-    let low = u32::from(scan.low);
-    let Some(component) = scan.component else {
-        let across = shape.mcus.saturating_mul(shape.h);
-        for row in rows {
-            for mcu in 0..shape.mcus {
-                let count = shape.h.saturating_mul(shape.v);
-                let luminance = (0..count).map(|i| {
-                    let (dx, dy) = (i.checked_rem(shape.h).unwrap_or(0), i.checked_div(shape.h).unwrap_or(0));
-                    (0usize, dy.saturating_mul(across).saturating_add(mcu.saturating_mul(shape.h)).saturating_add(dx))
-                });
-                for (c, at) in luminance.chain((1..shape.channels).map(|c| (c, mcu))) {
-                    let Some([value, ..]) = row.get(c).and_then(|r| r.get(at)) else { continue };
-                    match (scan.high, means.get_mut(c)) {
-                        (0, Some(before)) => mean(sink, if c == 0 { 0 } else { 2 }, i32::from(*value) >> low, before),
-                        _ => sink.bits((*value >> low) as u32 & 1, 1),
-                    }
-                }
+    let mut means = [0i32; 4];
+    match scan {
+        None => rows.iter().for_each(|row| interleaved(sink, row, shape, &mut means)),
+        Some(Progress { component: None, high, low, .. }) => {
+            for row in rows {
+                means_alone(sink, row, shape, (high, low), &mut means);
             }
         }
-        return;
-    };
-    // A single component has blocks only where its samples count.
-    let ((across, down), (h, v)) = blocks_of(component, shape, size);
+        Some(Progress { component: Some(component), band, high, low }) => {
+            band_of(sink, (start, rows), shape, component, (band, high, low));
+        }
+    }
+}
+
+/// The means of a row of MCUs: their higher bits, or bit `low`.
+fn means_alone(sink: &mut impl Sink, row: &Row, shape: &Shape, (high, low): (u8, u8), means: &mut [i32; 4]) {
+    let low = u32::from(low);
+    for (component, at) in (0..shape.mcus.0).flat_map(|mcu| shape.blocks_of_mcu(mcu)) {
+        let Some([value, ..]) = row.get(component).and_then(|r| r.get(at)) else { continue };
+        match (high, means.get_mut(component)) {
+            (0, Some(before)) => mean(sink, tables_of(component).0, i32::from(*value) >> low, before),
+            _ => sink.bits((*value >> low) as u32 & 1, 1),
+        }
+    }
+}
+
+/// A band of one component, which has blocks only where its samples count.
+fn band_of(
+    sink: &mut impl Sink,
+    (start, rows): (usize, &[Row]),
+    shape: &Shape,
+    component: usize,
+    (band, high, low): ((u8, u8), u8, u8),
+) {
+    let ((across, down), (h, v)) = (shape.blocks_of(component), shape.factors_of(component));
     let down = down.saturating_sub(start.saturating_mul(v));
-    let stride = shape.mcus.saturating_mul(h).max(1);
-    let ac = if component == 0 { 1 } else { 3 };
-    let (first, last) = (usize::from(scan.band.0), usize::from(scan.band.1));
+    let stride = shape.mcus.0.saturating_mul(h).max(1);
+    let (_, ac) = tables_of(component);
+    let (first, last) = (usize::from(band.0), usize::from(band.1));
     let mut ended = Ended::default();
     let blocks = rows.iter().filter_map(|row| row.get(component)).flat_map(|row| row.chunks(stride));
     for row in blocks.take(down) {
         for block in row.iter().take(across) {
             let band = block.get(first..=last).unwrap_or_default();
-            match scan.high {
-                0 => band_first(sink, ac, band, low, &mut ended),
-                _ => band_again(sink, ac, band, low, &mut ended),
+            match high {
+                0 => band_first(sink, ac, band, u32::from(low), &mut ended),
+                _ => band_again(sink, ac, band, u32::from(low), &mut ended),
             }
         }
     }

@@ -107,6 +107,9 @@ impl Notes {
                 if self.metadata.resolution.is_none() {
                     self.metadata.resolution = exif::resolution_of(block);
                 }
+                if let (Some((space, transfer)), None) = (exif::color_of(block), &self.metadata.exif) {
+                    (self.metadata.space, self.metadata.transfer) = (space, transfer);
+                }
                 if self.metadata.exif.is_none() {
                     self.metadata.exif = Some(block.to_vec());
                 }
