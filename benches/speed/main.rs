@@ -9,6 +9,7 @@ mod depths;
 mod files;
 mod jpeg;
 mod measures;
+mod memory;
 mod moves;
 mod pictures;
 mod ratio;

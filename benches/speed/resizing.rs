@@ -1,40 +1,93 @@
-//! Resizing.
+//! Resizing: the shapes of docs/speed.md, every kernel, and what memory it takes.
 
+use crate::memory::{peak, peak_again};
 use crate::pictures::{self, LARGE};
 use crate::ratio::{Bench, Load};
+use rahmen::access::Edge;
 use rahmen::pixel::Sample;
-use rahmen::resample::{Kernel, Plan, ResizeRules};
-use rahmen::{Frame, Pixel, Size, Threads};
+use rahmen::resample::{Kernel, Light, Plan, ResizeRules, WarpRules, turned_whole, warp};
+use rahmen::{Frame, Gray, Pixel, Rgb, Rgba, Size, Threads, Transfer};
 use std::hint::black_box;
 
+const SMALL: Size = Size { width: 1024, height: 1024 };
+const MAIN: [Kernel; 3] = [Kernel::Linear, Kernel::CatmullRom, Kernel::Lanczos3];
+
 pub(crate) fn rows(bench: &mut Bench) {
+    shapes(bench, "RGB8", pictures::rgb, true);
+    shapes(bench, "gray u8", pictures::gray, false);
+    shapes(bench, "gray f32", pictures::gray_f32, false);
+    shapes(bench, "RGBA8", noisy::<Rgba<u8>>, false);
+    shapes(bench, "RGB16", noisy::<Rgb<u16>>, false);
+    shapes(bench, "gray u16", noisy::<Gray<u16>>, false);
     let rgb = pictures::rgb(LARGE);
-    let small = Size::new(1024, 1024);
-    for kernel in [Kernel::Nearest, Kernel::Linear, Kernel::CatmullRom] {
-        row(bench, "RGB8 4096 -> 1024", &rgb, small, kernel);
-    }
-    let photo = pictures::rgb(Size::new(4928, 3280));
-    for kernel in [Kernel::Linear, Kernel::CatmullRom] {
-        row(bench, "RGB8 4928x3280 -> 852x567", &photo, Size::new(852, 567), kernel);
-    }
-    let from = pictures::rgb(small);
-    for kernel in [Kernel::Linear, Kernel::CatmullRom] {
-        row(bench, "RGB8 1024 -> 4096", &from, LARGE, kernel);
-    }
-    let floats = pictures::gray_f32(LARGE);
-    for kernel in [Kernel::Linear, Kernel::CatmullRom] {
-        row(bench, "gray f32 4096 -> 1024", &floats, small, kernel);
+    let light = ResizeRules::new(Kernel::CatmullRom).light(Light::Linear(Transfer::Srgb));
+    row(bench, "RGB8 4096 -> 1024, linear light", &rgb, SMALL, light);
+    let wrapped = ResizeRules::new(Kernel::CatmullRom).edge(Edge::Wrap);
+    row(bench, "RGB8 4096 -> 1024, wrapped", &rgb, SMALL, wrapped);
+    warps(bench, &rgb);
+}
+
+/// From large to small, the odd shrink of a photograph, and from small to large; by every kernel, or by those that the bars
+/// speak of.
+fn shapes<P: Pixel<Number: Sample>>(bench: &mut Bench, what: &str, make: impl Fn(Size) -> Frame<P>, all: bool) {
+    let shrunk = if all { Kernel::ALL.to_vec() } else { [&[Kernel::Box][..], &MAIN].concat() };
+    let enlarged = [if all { &Kernel::ALL[..1] } else { &[] }, &MAIN].concat();
+    let cases = [
+        (LARGE, SMALL, "4096 -> 1024", shrunk),
+        (Size::new(4928, 3280), Size::new(852, 567), "4928x3280 -> 852x567", MAIN.to_vec()),
+        (SMALL, LARGE, "1024 -> 4096", enlarged),
+    ];
+    for (from, to, name, kernels) in cases {
+        let from = make(from);
+        for kernel in kernels {
+            row(bench, &format!("{what} {name}"), &from, to, ResizeRules::new(kernel));
+        }
     }
 }
 
-fn row<P: Pixel<Number: Sample>>(bench: &mut Bench, what: &str, from: &Frame<P>, to: Size, kernel: Kernel) {
+/// One thread and two, each as a ratio to the copy.
+fn row<P: Pixel<Number: Sample>>(bench: &mut Bench, what: &str, from: &Frame<P>, to: Size, rules: ResizeRules) {
     let mut target = Frame::<P>::new(to).expect("memory");
-    let rules = ResizeRules::new(kernel).threads(Threads::ONE);
-    let plan = Plan::new(from.size(), to, rules).expect("a size");
     let bytes = |frame: &Frame<P>| std::mem::size_of_val(frame.numbers());
     let pixels = from.size().pixels().max(to.pixels());
     let load = Load { pixels, read: bytes(from), written: bytes(&target) };
-    bench.row(&format!("resize {what}, {}", kernel.name()), load, || {
-        plan.run(black_box(from).view(), target.view_mut()).expect("sizes agree");
-    });
+    for (threads, name) in [(Threads::ONE, ""), (Threads::at_most(2), ", 2 threads")] {
+        let plan = Plan::new(from.size(), to, rules.threads(threads)).expect("a size");
+        let name = format!("resize {what}, {}{name}", rules.kernel);
+        bench.row(&name, load, || {
+            plan.run(black_box(from).view(), target.view_mut()).expect("sizes agree");
+        });
+        if threads == Threads::ONE && bench.wants(&name) {
+            let before = peak_again();
+            plan.run(black_box(from).view(), target.view_mut()).expect("sizes agree");
+            let more = peak().zip(before).map(|(peak, before)| peak.saturating_sub(before) >> 10);
+            println!("  memory beside both pictures: {} KiB", more.map_or("?".to_string(), |kib| kib.to_string()));
+        }
+    }
+}
+
+fn warps(bench: &mut Bench, from: &Frame<Rgb<u8>>) {
+    let (map, size) = turned_whole(from.size(), 30.0).expect("a size");
+    let mut target = Frame::<Rgb<u8>>::new(size).expect("memory");
+    let load = Load { pixels: size.pixels(), read: from.numbers().len(), written: target.numbers().len() };
+    for kernel in [Kernel::Nearest, Kernel::Linear, Kernel::CatmullRom, Kernel::Lanczos3] {
+        let rules = WarpRules::new(kernel).threads(Threads::ONE);
+        bench.row(&format!("warp RGB8 by 30 degrees, {kernel}"), load, || {
+            warp(black_box(from).view(), map, target.view_mut(), rules).expect("a map with a way back");
+        });
+    }
+}
+
+fn noisy<P: Pixel<Number: Sample>>(size: Size) -> Frame<P> {
+    let mut state = 7u32;
+    Frame::from_fn(size, |x, y| {
+        let mut p = P::default();
+        for (c, v) in (0u32..).zip(rahmen::pixel::samples_of_mut(std::slice::from_mut(&mut p))) {
+            state = state.wrapping_mul(1_664_525).wrapping_add(1_013_904_223);
+            let soft = (x / 8 + y / 8 + c * 70) & 255;
+            *v = P::Number::from_fraction(f64::from((soft + (state >> 28)).min(255)) / 255.0);
+        }
+        p
+    })
+    .expect("memory")
 }

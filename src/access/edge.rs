@@ -20,11 +20,11 @@ pub enum Edge<P> {
     Constant(P),
 }
 
-impl<P: Pixel> Edge<P> {
+impl<P> Edge<P> {
     /// The position inside `0..side` that stands for `at`, which may lie outside; `None` where a constant does.
     /// `side` must not be 0 unless the edge is a constant; then there is none.
     #[inline]
-    pub fn inside(self, at: i64, side: u32) -> Option<u32> {
+    pub fn inside(&self, at: i64, side: u32) -> Option<u32> {
         let n = i64::from(side);
         if (0..n).contains(&at) {
             return Some(at as u32);
@@ -41,6 +41,18 @@ impl<P: Pixel> Edge<P> {
         }
     }
 
+    /// The same edge with its pixel as something else.
+    pub fn map<Q>(self, pixel: impl FnOnce(P) -> Q) -> Edge<Q> {
+        match self {
+            Edge::Clamp => Edge::Clamp,
+            Edge::Reflect => Edge::Reflect,
+            Edge::Wrap => Edge::Wrap,
+            Edge::Constant(p) => Edge::Constant(pixel(p)),
+        }
+    }
+}
+
+impl<P: Pixel> Edge<P> {
     /// The pixel that a constant edge shows; the default elsewhere, where it is never asked for.
     pub(crate) fn constant(self) -> P {
         if let Edge::Constant(pixel) = self { pixel } else { P::default() }

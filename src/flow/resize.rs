@@ -5,12 +5,13 @@ use super::{Step, Strip};
 use crate::error::{Error, Result};
 use crate::frame::{Change, Content, Facts, Frame, Job, Size, View};
 use crate::pixel::Stored;
-use crate::resample::{Plan, ResizeRules, Target};
+use crate::resample::{Area, Plan, ResizeRules, Target};
 use std::ops::Range;
 
 /// Another size, by interpolation.
 #[derive(Debug, Clone)]
 pub struct Resize {
+    area: Option<Area>,
     target: Target,
     rules: ResizeRules,
     plan: Option<Plan>,
@@ -19,7 +20,12 @@ pub struct Resize {
 impl Resize {
     /// To this size by these rules.
     pub fn new(target: Target, rules: ResizeRules) -> Resize {
-        Resize { target, rules, plan: None }
+        Resize { area: None, target, rules, plan: None }
+    }
+
+    /// The same of a part of the picture only, whose corners may lie between pixels.
+    pub fn of_area(self, area: Area) -> Resize {
+        Resize { area: Some(area), ..self }
     }
 }
 
@@ -30,10 +36,10 @@ impl Step for Resize {
 
     fn plan(&mut self, input: &Facts) -> Result<Facts> {
         pixel_form(input, "resize")?;
-        let (from, to) = (input.size, self.target.size(input.size)?);
-        self.plan = Some(Plan::new(from, to, self.rules)?);
-        let factor = |from: u32, to: u32| f64::from(to) / f64::from(from);
-        let change = Change::Resize { x: factor(from.width, to.width), y: factor(from.height, to.height) };
+        let (area, to) = self.target.of_area(input.size, self.area.unwrap_or(Area::of(input.size)))?;
+        self.plan = Some(Plan::of_area(input.size, area, to, self.rules)?);
+        let (width, height) = area.sides();
+        let change = Change::Resize { x: f64::from(to.width) / width, y: f64::from(to.height) / height };
         Ok(same_form(input, to, input.metadata.after(change)))
     }
 

@@ -54,6 +54,8 @@ pub trait Sample: Number {
     #[doc(hidden)]
     fn pick_mut<'a>(samples: crate::frame::SamplesMut<'a>) -> Option<&'a mut [Self]>;
     #[doc(hidden)]
+    fn lend_ref(samples: &[Self]) -> crate::frame::SamplesRef<'_>;
+    #[doc(hidden)]
     fn lend(samples: &mut [Self]) -> crate::frame::SamplesMut<'_>;
     #[doc(hidden)]
     fn take(samples: crate::frame::Samples) -> Result<Vec<Self>, crate::frame::Samples>;
@@ -183,6 +185,9 @@ impl Sample for u8 {
     fn pick_mut<'a>(samples: crate::frame::SamplesMut<'a>) -> Option<&'a mut [Self]> {
         if let crate::frame::SamplesMut::U8(s) = samples { Some(s) } else { None }
     }
+    fn lend_ref(samples: &[Self]) -> crate::frame::SamplesRef<'_> {
+        crate::frame::SamplesRef::U8(samples)
+    }
     fn lend(samples: &mut [Self]) -> crate::frame::SamplesMut<'_> {
         crate::frame::SamplesMut::U8(samples)
     }
@@ -257,6 +262,9 @@ impl Sample for u16 {
     fn pick_mut<'a>(samples: crate::frame::SamplesMut<'a>) -> Option<&'a mut [Self]> {
         if let crate::frame::SamplesMut::U16(s) = samples { Some(s) } else { None }
     }
+    fn lend_ref(samples: &[Self]) -> crate::frame::SamplesRef<'_> {
+        crate::frame::SamplesRef::U16(samples)
+    }
     fn lend(samples: &mut [Self]) -> crate::frame::SamplesMut<'_> {
         crate::frame::SamplesMut::U16(samples)
     }
@@ -327,6 +335,9 @@ impl Sample for f32 {
     }
     fn pick_mut<'a>(samples: crate::frame::SamplesMut<'a>) -> Option<&'a mut [Self]> {
         if let crate::frame::SamplesMut::F32(s) = samples { Some(s) } else { None }
+    }
+    fn lend_ref(samples: &[Self]) -> crate::frame::SamplesRef<'_> {
+        crate::frame::SamplesRef::F32(samples)
     }
     fn lend(samples: &mut [Self]) -> crate::frame::SamplesMut<'_> {
         crate::frame::SamplesMut::F32(samples)

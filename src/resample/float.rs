@@ -1,152 +1,326 @@
-//! The two passes in `f32`: 16-bit and float samples, and everything with alpha.
+//! The two passes in `f32`: 16-bit and float samples, everything with alpha, and linear light.
 //!
-//! The order of the sums is fixed, so that the number of threads never shows. Colours of pixels with alpha are weighted
-//! by it on the way in and divided by the resulting alpha on the way out.
+//! The order of the sums is fixed, so that neither the number of threads nor the instruction set shows. Colours of pixels
+//! with alpha are weighted by it on the way in and divided by the resulting alpha on the way out.
 
-use super::axis::Axis;
-use super::rows::SourceRows;
-use crate::frame::ViewMut;
+use super::axis::{Axis, GROUP, Weights};
+use super::light::Curve;
+use super::rows::{SourceRows, fill_beside};
+use crate::frame::{SamplesRef, ViewMut};
 use crate::pixel::{Number, Pixel, Sample};
-use crate::simd::Level;
+use crate::simd::{Level, Work};
 
 /// One axis with its `f32` weights.
 pub(super) struct FloatAxis<'a> {
     pub(super) axis: &'a Axis,
-    pub(super) weights: &'a [f32],
+    pub(super) weights: &'a Weights<f32>,
 }
 
-impl FloatAxis<'_> {
-    fn weights_of(&self, x: usize) -> &[f32] {
-        &self.weights[x * self.axis.taps..][..self.axis.taps]
-    }
+/// What a band of output rows is made with.
+pub(super) struct Band<'a> {
+    pub(super) columns: FloatAxis<'a>,
+    pub(super) rows: FloatAxis<'a>,
+    pub(super) vertical_first: bool,
+    /// The curve to linear light and back, where that is mixed.
+    pub(super) curve: Option<&'a Curve>,
+    pub(super) level: Level,
 }
 
-/// Output rows `first..` of the whole target, as many as the view has.
-pub(super) fn run<P: Pixel<Number: Sample>>(
-    source: SourceRows<'_, P>,
-    target: &mut ViewMut<'_, P>,
-    first: u32,
-    columns: &FloatAxis<'_>,
-    rows: &FloatAxis<'_>,
-    vertical_first: bool,
-    level: Level,
-) {
-    let (wide, narrow) = (source.width() as usize * P::CHANNELS, target.width() as usize * P::CHANNELS);
-    let kept = if vertical_first { wide } else { narrow };
-    let mut ring: Vec<Vec<f32>> = vec![vec![0.0; kept]; rows.axis.taps];
-    let mut held: Vec<Option<u32>> = vec![None; rows.axis.taps];
-    let (mut loaded, mut mixed, mut done) = (vec![0.0f32; wide], vec![0.0f32; kept], vec![0.0f32; narrow]);
-    for y in 0..target.height() {
-        let out = (first + y) as usize;
-        let start = rows.axis.starts[out];
-        for row in start..start + rows.axis.taps as u32 {
-            let slot = row as usize % ring.len();
-            if held[slot] == Some(row) {
-                continue;
-            }
-            held[slot] = Some(row);
-            level.run(|| {
-                if vertical_first {
-                    load::<P>(source.row_numbers(row), &mut ring[slot]);
-                } else {
-                    load::<P>(source.row_numbers(row), &mut loaded);
-                    across::<P>(&loaded, &mut ring[slot], columns);
+impl Band<'_> {
+    /// Output rows `first..` of the whole target, as many as the view has.
+    pub(super) fn run<P: Pixel<Number: Sample>>(
+        &self,
+        source: SourceRows<'_, P>,
+        target: &mut ViewMut<'_, P>,
+        first: u32,
+    ) {
+        let Band { columns, rows, vertical_first, curve, level } = self;
+        let channels = P::CHANNELS;
+        let (wide, narrow) = (source.width() as usize * channels, target.width() as usize * channels);
+        let (at, length) = (columns.axis.before as usize * channels, columns.axis.length() as usize * channels);
+        let mut constant = vec![0.0f32; source.constant.len().min(channels)];
+        load::<P>(&source.constant[..constant.len()], &mut constant, *curve);
+        // Floats that stay as they are need not be kept: the rows are looked at where they lie.
+        let plain =
+            *vertical_first && curve.is_none() && !P::ALPHA && matches!(P::Number::lend_ref(&[]), SamplesRef::F32(_));
+        let kept = if *vertical_first { wide } else { narrow };
+        let held_rows = if plain { 0 } else { rows.axis.taps };
+        let mut ring: Vec<Vec<f32>> = vec![vec![0.0; kept]; held_rows];
+        let mut held: Vec<Option<u32>> = vec![None; held_rows];
+        let mut padded = vec![0.0f32; length + GROUP * 4];
+        let mut done = vec![0.0f32; narrow];
+        for y in 0..target.height() {
+            let out = (first + y) as usize;
+            let (start, used) = (rows.axis.starts[out], rows.axis.used(out));
+            let weights = &rows.weights.of(out)[used.clone()];
+            let taps = start + used.start as u32..start + used.end as u32;
+            for row in taps.clone().filter(|_| !plain) {
+                let slot = row as usize % ring.len();
+                if held[slot] == Some(row) {
+                    continue;
                 }
-            });
+                held[slot] = Some(row);
+                let numbers = source.at(rows.axis, row);
+                if *vertical_first {
+                    level.work(Load::<P>(numbers, &mut ring[slot], *curve));
+                } else {
+                    level.work(Load::<P>(numbers, &mut padded[at..at + wide], *curve));
+                    fill_beside(&mut padded, columns.axis, channels, &constant);
+                    self.across::<P>(&padded, &mut ring[slot]);
+                }
+            }
+            let picked: Vec<&[f32]> = match plain {
+                true => taps.map(|row| floats_of(source.at(rows.axis, row))).collect(),
+                false => taps.map(|row| ring[row as usize % ring.len()].as_slice()).collect(),
+            };
+            match *vertical_first {
+                true => {
+                    level.work(Mix(&picked, weights, &mut padded[at..at + wide]));
+                    fill_beside(&mut padded, columns.axis, channels, &constant);
+                    self.across::<P>(&padded, &mut done);
+                }
+                false => level.work(Mix(&picked, weights, &mut done)),
+            }
+            level.work(Store::<P>(&done, target.row_numbers_mut(y), *curve));
         }
-        level.run(|| {
-            mixed.fill(0.0);
-            for (i, &w) in (0u32..).zip(rows.weights_of(out)) {
-                add_row(&mut mixed, &ring[(start + i) as usize % ring.len()], w);
-            }
-            if vertical_first {
-                across::<P>(&mixed, &mut done, columns);
-                store::<P>(&done, target.row_numbers_mut(y));
-            } else {
-                store::<P>(&mixed, target.row_numbers_mut(y));
-            }
-        });
+    }
+
+    fn across<P: Pixel>(&self, row: &[f32], to: &mut [f32]) {
+        // Weights behind the last tap are zero, but zero times infinity is not.
+        let finite = self.level.work(Finite(row));
+        let columns = &self.columns;
+        match (finite, P::CHANNELS) {
+            (true, 1) => self.level.work(AcrossOne { row, to, columns }),
+            (true, 3) => self.level.work(AcrossThree { row, to, columns }),
+            (true, 4) => self.level.work(AcrossFour { row, to, columns }),
+            (_, channels) => across_each(row, to, columns, channels),
+        }
     }
 }
 
-/// Samples as floats on their own scale (0..=255, 0..=65,535, 0..=1); colours times alpha as a fraction.
-#[inline(always)]
-fn load<P: Pixel<Number: Sample>>(from: &[P::Number], to: &mut [f32]) {
-    match (P::ALPHA, P::CHANNELS) {
-        (true, 2) => load_alpha::<P::Number, 2>(from, to),
-        (true, 4) => load_alpha::<P::Number, 4>(from, to),
-        _ => {
-            for (to, from) in to.iter_mut().zip(from) {
-                *to = from.to_f64() as f32;
-            }
+fn floats_of<S: Sample>(samples: &[S]) -> &[f32] {
+    match S::lend_ref(samples) {
+        SamplesRef::F32(floats) => floats,
+        _ => &[],
+    }
+}
+
+struct Load<'a, P: Pixel>(&'a [P::Number], &'a mut [f32], Option<&'a Curve>);
+
+impl<P: Pixel<Number: Sample>> Work for Load<'_, P> {
+    type Out = ();
+    #[inline(always)]
+    fn work(self) {
+        load::<P>(self.0, self.1, self.2);
+    }
+}
+
+struct Store<'a, P: Pixel>(&'a [f32], &'a mut [P::Number], Option<&'a Curve>);
+
+impl<P: Pixel<Number: Sample>> Work for Store<'_, P> {
+    type Out = ();
+    #[inline(always)]
+    fn work(self) {
+        match (P::ALPHA, P::CHANNELS) {
+            (true, 2) => store_alpha::<P::Number, 2>(self.0, self.1, self.2),
+            (true, 4) => store_alpha::<P::Number, 4>(self.0, self.1, self.2),
+            _ => store(self.0, self.1, self.2),
         }
     }
 }
 
+struct Finite<'a>(&'a [f32]);
+
+impl Work for Finite<'_> {
+    type Out = bool;
+    #[inline(always)]
+    fn work(self) -> bool {
+        // All ones in the exponent: infinite, or not a number.
+        let worst = self.0.iter().fold(0u32, |worst, v| worst.max(v.to_bits() & 0x7f80_0000));
+        worst != 0x7f80_0000
+    }
+}
+
+/// Samples as floats on their own scale (0..=255, 0..=65,535, 0..=1), or as light up to 1; colours times alpha as a fraction.
 #[inline(always)]
-fn load_alpha<S: Sample, const C: usize>(from: &[S], to: &mut [f32]) {
+fn load<P: Pixel<Number: Sample>>(from: &[P::Number], to: &mut [f32], curve: Option<&Curve>) {
+    match (P::ALPHA, P::CHANNELS, curve) {
+        (true, 2, _) => load_alpha::<P::Number, 2>(from, to, curve),
+        (true, 4, _) => load_alpha::<P::Number, 4>(from, to, curve),
+        (.., None) => to.iter_mut().zip(from).for_each(|(to, from)| *to = from.to_f64() as f32),
+        (.., Some(curve)) => to.iter_mut().zip(from).for_each(|(to, from)| *to = curve.decode(*from)),
+    }
+}
+
+#[inline(always)]
+fn load_alpha<S: Sample, const C: usize>(from: &[S], to: &mut [f32], curve: Option<&Curve>) {
     let unit = 1.0 / S::FULL.to_f64() as f32;
     for (from, to) in from.as_chunks::<C>().0.iter().zip(to.as_chunks_mut::<C>().0) {
         let alpha = from[C - 1].to_f64() as f32;
         let weight = alpha * unit;
-        *to = std::array::from_fn(|i| if i == C - 1 { alpha } else { from[i].to_f64() as f32 * weight });
-    }
-}
-
-/// Back to samples: rounded once, half up, clamped; colours divided by alpha, zero where the stored alpha is zero.
-#[inline(always)]
-fn store<P: Pixel<Number: Sample>>(from: &[f32], to: &mut [P::Number]) {
-    match (P::ALPHA, P::CHANNELS) {
-        (true, 2) => store_alpha::<P::Number, 2>(from, to),
-        (true, 4) => store_alpha::<P::Number, 4>(from, to),
-        _ => {
-            for (to, &from) in to.iter_mut().zip(from) {
-                *to = P::Number::from_f64(f64::from(from));
-            }
+        for (to, from) in to.iter_mut().zip(from) {
+            *to = weight * curve.map_or_else(|| from.to_f64() as f32, |curve| curve.decode(*from));
         }
+        to[C - 1] = alpha;
     }
 }
 
+/// Back to samples: rounded once, half up, clamped.
 #[inline(always)]
-fn store_alpha<S: Sample, const C: usize>(from: &[f32], to: &mut [S]) {
-    let full = S::FULL.to_f64();
+fn store<S: Sample>(from: &[f32], to: &mut [S], curve: Option<&Curve>) {
+    match curve {
+        Some(curve) => to.iter_mut().zip(from).for_each(|(to, &from)| *to = curve.encode(from)),
+        None => to.iter_mut().zip(from).for_each(|(to, &from)| *to = nearest(from)),
+    }
+}
+
+/// Colours divided by alpha, zero where the stored alpha is zero.
+#[inline(always)]
+fn store_alpha<S: Sample, const C: usize>(from: &[f32], to: &mut [S], curve: Option<&Curve>) {
+    let full = S::FULL.to_f64() as f32;
     for (from, to) in from.as_chunks::<C>().0.iter().zip(to.as_chunks_mut::<C>().0) {
-        let alpha = f64::from(from[C - 1]);
-        let stored = S::from_f64(alpha);
-        let scale = if stored.to_f64() > 0.0 { full / alpha } else { 0.0 };
-        *to = std::array::from_fn(|i| if i == C - 1 { stored } else { S::from_f64(f64::from(from[i]) * scale) });
+        let stored: S = nearest(from[C - 1]);
+        let scale = if stored.to_f64() > 0.0 { full / from[C - 1] } else { 0.0 };
+        for (to, &from) in to.iter_mut().zip(from) {
+            *to = curve.map_or_else(|| nearest(from * scale), |curve| curve.encode(from * scale));
+        }
+        to[C - 1] = stored;
     }
 }
 
+/// The nearest sample to a number on its own scale, halves up. Half a unit is added in `f64`, where it is exact.
 #[inline(always)]
-fn add_row(sums: &mut [f32], row: &[f32], weight: f32) {
-    for (sum, &v) in sums.iter_mut().zip(row) {
-        *sum += v * weight;
+fn nearest<S: Sample>(v: f32) -> S {
+    S::from_f64(f64::from(v))
+}
+
+/// Numbers that are summed together, in registers.
+const BLOCK: usize = 64;
+
+/// Rows times their weights, summed in order.
+struct Mix<'a>(&'a [&'a [f32]], &'a [f32], &'a mut [f32]);
+
+impl Work for Mix<'_> {
+    type Out = ();
+    #[inline(always)]
+    fn work(self) {
+        let Mix(rows, weights, to) = self;
+        let (blocks, rest) = to.as_chunks_mut::<BLOCK>();
+        let done = blocks.len() * BLOCK;
+        for (i, to) in blocks.iter_mut().enumerate() {
+            let mut sums = [0.0f32; BLOCK];
+            for (row, &w) in rows.iter().zip(weights) {
+                let Some(part) = row.get(i * BLOCK..).and_then(|r| r.first_chunk::<BLOCK>()) else { continue };
+                for (sum, v) in sums.iter_mut().zip(part) {
+                    *sum += v * w;
+                }
+            }
+            *to = sums;
+        }
+        for (i, to) in rest.iter_mut().enumerate() {
+            *to = rows.iter().zip(weights).map(|(row, w)| row[done + i] * w).fold(0.0, |a, b| a + b);
+        }
     }
 }
 
-#[inline(always)]
-fn across<P: Pixel>(row: &[f32], to: &mut [f32], columns: &FloatAxis<'_>) {
-    match P::CHANNELS {
-        1 => across_channels::<1>(row, to, columns),
-        2 => across_channels::<2>(row, to, columns),
-        3 => across_channels::<3>(row, to, columns),
-        _ => across_channels::<4>(row, to, columns),
+/// One channel: eight sums of every eighth tap, added in pairs.
+struct AcrossOne<'a> {
+    row: &'a [f32],
+    to: &'a mut [f32],
+    columns: &'a FloatAxis<'a>,
+}
+
+impl Work for AcrossOne<'_> {
+    type Out = ();
+    #[inline(always)]
+    fn work(self) {
+        let (weights, stride) = self.columns.weights.all();
+        for ((to, weights), &start) in
+            self.to.iter_mut().zip(weights.chunks_exact(stride)).zip(&self.columns.axis.starts)
+        {
+            let mut sums = [0.0f32; 8];
+            let values = &self.row[start as usize..][..stride];
+            for (values, weights) in values.as_chunks::<8>().0.iter().zip(weights.as_chunks::<8>().0) {
+                for (sum, (v, w)) in sums.iter_mut().zip(values.iter().zip(weights)) {
+                    *sum += v * w;
+                }
+            }
+            let [a, b, c, d, e, f, g, h] = sums;
+            *to = ((a + e) + (c + g)) + ((b + f) + (d + h));
+        }
     }
 }
 
-#[inline(always)]
-fn across_channels<const C: usize>(row: &[f32], to: &mut [f32], columns: &FloatAxis<'_>) {
-    let pixels = row.as_chunks::<C>().0;
-    let taps = columns.axis.taps;
-    let weights = columns.weights.chunks_exact(taps);
-    for ((to, weights), &start) in to.as_chunks_mut::<C>().0.iter_mut().zip(weights).zip(&columns.axis.starts) {
-        let mut sums = [0.0f32; C];
-        for (p, &w) in pixels[start as usize..start as usize + taps].iter().zip(weights) {
-            for (sum, &v) in sums.iter_mut().zip(p) {
-                *sum += v * w;
+/// Four channels, two sums each: of even taps and of odd ones.
+struct AcrossFour<'a> {
+    row: &'a [f32],
+    to: &'a mut [f32],
+    columns: &'a FloatAxis<'a>,
+}
+
+impl Work for AcrossFour<'_> {
+    type Out = ();
+    #[inline(always)]
+    fn work(self) {
+        let (weights, stride) = self.columns.weights.all();
+        let taps = self.columns.axis.taps.next_multiple_of(2);
+        let outputs = self.to.as_chunks_mut::<4>().0.iter_mut();
+        for ((to, weights), &start) in outputs.zip(weights.chunks_exact(stride)).zip(&self.columns.axis.starts) {
+            let mut sums = [0.0f32; 8];
+            let values = &self.row[start as usize * 4..][..taps * 4];
+            for (values, weights) in values.as_chunks::<8>().0.iter().zip(weights.as_chunks::<2>().0) {
+                let [a, b] = *weights;
+                for (sum, (v, w)) in sums.iter_mut().zip(values.iter().zip([a, a, a, a, b, b, b, b])) {
+                    *sum += v * w;
+                }
+            }
+            let [a, b, c, d, e, f, g, h] = sums;
+            *to = [a + e, b + f, c + g, d + h];
+        }
+    }
+}
+
+/// Three channels as if they were four, the last one that of the next pixel and not used.
+struct AcrossThree<'a> {
+    row: &'a [f32],
+    to: &'a mut [f32],
+    columns: &'a FloatAxis<'a>,
+}
+
+impl Work for AcrossThree<'_> {
+    type Out = ();
+    #[inline(always)]
+    fn work(self) {
+        let (weights, stride) = self.columns.weights.all();
+        let taps = self.columns.axis.taps.next_multiple_of(2);
+        let outputs = self.to.as_chunks_mut::<3>().0.iter_mut();
+        for ((to, weights), &start) in outputs.zip(weights.chunks_exact(stride)).zip(&self.columns.axis.starts) {
+            let mut sums = [[0.0f32; 4]; 2];
+            let values = &self.row[start as usize * 3..][..taps * 3 + 1];
+            for (i, weights) in weights.as_chunks::<2>().0[..taps / 2].iter().enumerate() {
+                for (k, (sums, w)) in sums.iter_mut().zip(weights).enumerate() {
+                    if let Some(values) = values.get(i * 6 + k * 3..).and_then(|v| v.first_chunk::<4>()) {
+                        for (sum, v) in sums.iter_mut().zip(values) {
+                            *sum += v * w;
+                        }
+                    }
+                }
+            }
+            let [[a, b, c, _], [d, e, f, _]] = sums;
+            *to = [a + d, b + e, c + f];
+        }
+    }
+}
+
+/// Any channels, tap by tap, and only those that count.
+fn across_each(row: &[f32], to: &mut [f32], columns: &FloatAxis<'_>, channels: usize) {
+    for (x, to) in to.chunks_exact_mut(channels).enumerate() {
+        let start = columns.axis.starts[x] as usize;
+        to.fill(0.0);
+        for (tap, &w) in columns.weights.of(x).iter().enumerate().take(columns.axis.taps).filter(|(_, w)| **w != 0.0) {
+            for (to, v) in to.iter_mut().zip(&row[(start + tap) * channels..]) {
+                *to += v * w;
             }
         }
-        *to = sums;
     }
 }

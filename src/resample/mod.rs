@@ -1,26 +1,41 @@
-//! Resizing by interpolation.
+//! Resizing by interpolation, and pixels at places between the pixels.
 //!
 //! # Definition
 //!
 //! For an output pixel of index x: centre c = (x + 0.5) * source / target; half-width scale s = max(1, source / target),
 //! or 1 with widening off; weight of source pixel i: w = k((i + 0.5 - c) / s) over the kernel's support, divided by the
-//! sum of all weights. A tap outside the source takes the value of the nearest edge pixel; it is not dropped. The axes
-//! are separable; the result is rounded once at the end, half up, and clamped.
+//! sum of all weights. A tap outside the source takes the value that the edge gives; it is not dropped. A box weighs by the
+//! exact overlap of the source pixel with [x * source / target, (x + 1) * source / target). Nearest takes the source pixel
+//! that contains c. The axes are separable; the result is rounded once at the end, half up, and clamped. Of a part of a
+//! picture, c = start + (x + 0.5) * length / target.
+//!
+//! (A source index of round(x / factor), as is often taught, lies half a pixel off this: enlarged twice, pixels come out
+//! as 0 1 1 2 2 3 instead of 0 0 1 1 2 2.)
 //!
 //! Where there is alpha, colours are weighted by it and divided by the resulting alpha; where that is zero, so is the
 //! colour.
 //!
 //! Not here: moves that make no new values (mirror, turn, crop), which are exact ([`access`](crate::access)).
 
+mod affine;
+mod area;
 mod axis;
 mod fixed;
 mod float;
 mod kernel;
+mod light;
 mod nearest;
 mod plan;
+mod point;
 mod rows;
 mod target;
+mod warp;
 
-pub use kernel::Kernel;
-pub use plan::{Plan, ResizeRules, resize, resize_pixels};
+pub use affine::Affine;
+pub use area::Area;
+pub use kernel::{Kernel, OwnKernel};
+pub use light::Light;
+pub use plan::{Plan, ResizeRules, resize, resize_area, resize_pixels};
+pub use point::{Tap, Taps, sample, taps};
 pub use target::Target;
+pub use warp::{WarpRules, turned_whole, warp};

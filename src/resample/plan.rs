@@ -1,11 +1,14 @@
 //! A resize worked out once, to be run on any number of pictures of one size.
 
-use super::axis::{Axis, FixedWeights};
-use super::fixed::{self, FixedAxis};
+use super::area::Area;
+use super::axis::{Along, Axis, FixedWeights, Weights};
+use super::fixed::{self, FixedAxis, KEPT};
 use super::float::{self, FloatAxis};
 use super::kernel::Kernel;
+use super::light::{Curve, Light};
 use super::nearest;
-use super::rows::SourceRows;
+use super::rows::{SourceRows, constant_of};
+use crate::access::Edge;
 use crate::error::{Error, Result};
 use crate::frame::{Frame, Job, Pixels, Size, View, ViewMut};
 use crate::pixel::{Number, NumberKind, Pixel, Sample, Stored};
@@ -20,6 +23,11 @@ pub struct ResizeRules {
     pub kernel: Kernel,
     /// Whether kernels widen when shrinking, so that no detail is skipped; on by default. Off, fine detail aliases.
     pub widen: bool,
+    /// What lies outside the picture; clamp by default. The channels of a constant are fractions of full, in the order that
+    /// the pixels have them; those that the pixels do not have are passed over.
+    pub edge: Edge<[f64; 4]>,
+    /// Whether numbers are mixed as they are encoded, the default, or as light.
+    pub light: Light,
     /// How many threads may be used; all by default.
     pub threads: Threads,
 }
@@ -33,12 +41,22 @@ impl Default for ResizeRules {
 impl ResizeRules {
     /// The default rules with this kernel.
     pub fn new(kernel: Kernel) -> ResizeRules {
-        ResizeRules { kernel, widen: true, threads: Threads::ALL }
+        ResizeRules { kernel, widen: true, edge: Edge::Clamp, light: Light::Encoded, threads: Threads::ALL }
     }
 
     /// The same rules with kernels that keep their width when shrinking: faster, and aliased.
     pub fn without_widening(self) -> ResizeRules {
         ResizeRules { widen: false, ..self }
+    }
+
+    /// The same rules with this edge.
+    pub fn edge(self, edge: Edge<[f64; 4]>) -> ResizeRules {
+        ResizeRules { edge, ..self }
+    }
+
+    /// The same rules in this light.
+    pub fn light(self, light: Light) -> ResizeRules {
+        ResizeRules { light, ..self }
     }
 
     /// The same rules on so many threads.
@@ -59,25 +77,22 @@ pub struct Plan {
 
 #[derive(Debug, Clone)]
 enum Tables {
-    Nearest { columns: Vec<u32>, rows: Vec<u32> },
-    Weighted { columns: Box<Weights>, rows: Box<Weights>, vertical_first: bool },
+    Nearest { columns: nearest::Indices, rows: nearest::Indices },
+    Weighted { columns: Box<Table>, rows: Box<Table>, vertical_first: bool },
 }
 
+/// An axis with its weights for floats and, where they are not too large, for bytes.
 #[derive(Debug, Clone)]
-struct Weights {
+struct Table {
     axis: Axis,
-    fixed: FixedWeights,
-    floats: Vec<f32>,
+    fixed: Option<FixedWeights>,
+    floats: Weights<f32>,
 }
 
-impl Weights {
-    fn new(source: u32, target: u32, rules: &ResizeRules) -> Weights {
-        let axis = Axis::new(source, target, rules.kernel, rules.widen);
-        Weights { fixed: axis.to_fixed(), floats: axis.to_f32(), axis }
-    }
-
-    fn as_fixed(&self) -> FixedAxis<'_> {
-        FixedAxis { axis: &self.axis, fixed: &self.fixed }
+impl Table {
+    /// `most` fraction bits at most.
+    fn new(axis: Axis, most: u32) -> Table {
+        Table { fixed: axis.to_fixed(most), floats: axis.to_f32(), axis }
     }
 
     fn as_float(&self) -> FloatAxis<'_> {
@@ -85,34 +100,68 @@ impl Weights {
     }
 }
 
+/// Fraction bits of the weights of the pass that sees the bytes, and of the one behind it, at most.
+const FIRST_BITS: u32 = 20;
+const SECOND_BITS: u32 = 16;
+/// Taps up to which weights of 16 bits are good enough.
+const MOST_TAPS: usize = 256;
+
+/// Whether whole numbers hold all sums: the row between the passes 16 bits, the last sums 32.
+fn fixed_fits(first: &Table, second: &Table) -> bool {
+    let (Some(_), Some(fixed)) = (&first.fixed, &second.fixed) else { return false };
+    let ((up, down), (second_up, second_down)) = (first.axis.swing(), second.axis.swing());
+    let unit = 255.0 * f64::from(1u32 << KEPT);
+    let most = unit * up.max(down) + 2.0;
+    let last = (unit * (up * second_up + down * second_down).max(up * second_down + down * second_up) + 2.0)
+        * f64::from(1u32 << fixed.bits);
+    let few = first.axis.taps.max(second.axis.taps) <= MOST_TAPS;
+    // A rounding half is added to the last sums.
+    few && most < 32_767.0 && last + f64::from(1u32 << (fixed.bits + KEPT)) < f64::from(i32::MAX)
+}
+
 impl Plan {
     /// Works out a resize from one size to another. Costs a few operations a tap of each row and column.
     ///
     /// # Errors
-    /// A size without pixels.
+    /// A size without pixels, sides whose weights would take over a gibibyte, or a kernel whose weights have no sum.
     pub fn new(from: Size, to: Size, rules: ResizeRules) -> Result<Plan> {
+        Plan::of_area(from, Area::of(from), to, rules)
+    }
+
+    /// Works out a resize of a part of a picture, whose corners may lie between pixels. What lies beside the part is the
+    /// picture's own; the edge begins where the picture ends.
+    ///
+    /// # Errors
+    /// As [`new`](Plan::new), or a part that is not inside.
+    pub fn of_area(from: Size, area: Area, to: Size, rules: ResizeRules) -> Result<Plan> {
         if from.is_empty() {
             return Err(Error::unusable(format!("a picture of {from} has no pixel to resize")));
         }
         if to.is_empty() {
             return Err(Error::unusable(format!("a target of {to} has no pixel; each side must be at least 1")));
         }
-        let tables = if rules.kernel == Kernel::Nearest {
-            Tables::Nearest {
-                columns: nearest::indices(from.width, to.width),
-                rows: nearest::indices(from.height, to.height),
-            }
-        } else {
-            let columns = Box::new(Weights::new(from.width, to.width, &rules));
-            let rows = Box::new(Weights::new(from.height, to.height, &rules));
-            // The bulk of the work should be vertical: first where there are many columns left to drop.
-            let cost = |outputs: u32, width: u32, taps: usize| f64::from(outputs) * f64::from(width) * taps as f64;
-            let vertical =
-                cost(to.height, from.width, rows.axis.taps) + 2.0 * cost(to.height, to.width, columns.axis.taps);
-            let horizontal =
-                2.0 * cost(from.height, to.width, columns.axis.taps) + cost(to.height, to.width, rows.axis.taps);
-            Tables::Weighted { columns, rows, vertical_first: vertical <= horizontal }
-        };
+        area.check_within(from)?;
+        let edge = rules.edge.map(|_| ());
+        let across = Along { source: from.width, part: area.x(), target: to.width, edge };
+        let down = Along { source: from.height, part: area.y(), target: to.height, edge };
+        if rules.kernel == Kernel::Nearest {
+            let (columns, rows) = (nearest::Indices::new(&across)?, nearest::Indices::new(&down)?);
+            return Ok(Plan { from, to, rules, tables: Tables::Nearest { columns, rows } });
+        }
+        let columns = Axis::new(&across, rules.kernel, rules.widen)?;
+        let rows = Axis::new(&down, rules.kernel, rules.widen)?;
+        // The bulk of the work should be vertical: first where there are many columns left to drop.
+        let cost = |outputs: u32, width: u32, taps: usize| f64::from(outputs) * f64::from(width) * taps as f64;
+        let vertical = cost(to.height, from.width, rows.taps) + 2.0 * cost(to.height, to.width, columns.taps);
+        let horizontal = 2.0 * cost(from.height, to.width, columns.taps) + cost(to.height, to.width, rows.taps);
+        let vertical_first = vertical <= horizontal;
+        let (across, down) = if vertical_first { (SECOND_BITS, FIRST_BITS) } else { (FIRST_BITS, SECOND_BITS) };
+        let (mut columns, rows) = (Table::new(columns, across), Table::new(rows, down));
+        let (first, second) = if vertical_first { (&rows, &columns) } else { (&columns, &rows) };
+        if !fixed_fits(first, second) {
+            columns.fixed = None;
+        }
+        let tables = Tables::Weighted { columns: Box::new(columns), rows: Box::new(rows), vertical_first };
         Ok(Plan { from, to, rules, tables })
     }
 
@@ -132,11 +181,7 @@ impl Plan {
     /// If the rows are not rows of the target.
     pub fn rows_needed(&self, outputs: std::ops::Range<u32>) -> std::ops::Range<u32> {
         match &self.tables {
-            Tables::Nearest { rows, .. } => match &rows[outputs.start as usize..outputs.end as usize] {
-                [] => 0..0,
-                [only] => *only..only + 1,
-                [first, .., last] => *first..last + 1,
-            },
+            Tables::Nearest { rows, .. } => rows.reach(outputs),
             Tables::Weighted { rows, .. } => rows.axis.reach(outputs),
         }
     }
@@ -152,7 +197,7 @@ impl Plan {
         if target.size() != self.to {
             return Err(Error::sizes("the target", self.to, target.size()));
         }
-        self.run_bands(SourceRows { view: source, first: 0 }, 0, target);
+        self.run_bands(source, 0, 0, target);
         Ok(())
     }
 
@@ -183,12 +228,16 @@ impl Plan {
         if need.start < have.start || need.end > have.end {
             return Err(Error::unusable(format!("source rows {need:?} are needed, rows {have:?} are there")));
         }
-        self.run_bands(SourceRows { view: source, first: first_row }, first_output, target);
+        self.run_bands(source, first_row, first_output, target);
         Ok(())
     }
 
-    fn run_bands<P: Pixel<Number: Sample>>(&self, source: SourceRows<'_, P>, first: u32, target: ViewMut<'_, P>) {
-        let bytes = (source.view.size().pixels() + target.size().pixels()) as usize * size_of::<P>();
+    fn run_bands<P: Pixel<Number: Sample>>(&self, view: View<'_, P>, row: u32, first: u32, target: ViewMut<'_, P>) {
+        // What a constant edge shows, as a row.
+        let pixel = constant_of::<P>(self.rules.edge).unwrap_or_default();
+        let constant = pixel.repeat(view.width() as usize);
+        let source = SourceRows { view, first: row, constant: &constant };
+        let bytes = (view.size().pixels() + target.size().pixels()) as usize * size_of::<P>();
         let mut jobs = Vec::new();
         let mut rest = target;
         for band in threads::bands(rest.height(), self.rules.threads.bands(bytes)) {
@@ -196,8 +245,8 @@ impl Plan {
             rest = below;
             jobs.push((first + band.start, part));
         }
-        let level = Level::best();
-        threads::each(jobs, |(first, mut part)| self.band(source, &mut part, first, level));
+        let curve = self.rules.light.curve().map(|transfer| Curve::new(transfer, P::Number::KIND));
+        threads::each(jobs, |(first, mut part)| self.band(source, &mut part, first, curve.as_ref()));
     }
 
     fn band<P: Pixel<Number: Sample>>(
@@ -205,19 +254,26 @@ impl Plan {
         source: SourceRows<'_, P>,
         part: &mut ViewMut<'_, P>,
         first: u32,
-        level: Level,
+        curve: Option<&Curve>,
     ) {
-        match &self.tables {
-            Tables::Nearest { columns, rows } => {
-                let rows = &rows[first as usize..][..part.height() as usize];
-                nearest::run(source, part, columns, rows);
+        let level = Level::best();
+        let (columns, rows, vertical_first) = match &self.tables {
+            Tables::Nearest { columns, rows } => return nearest::run(source, part, columns, rows, first),
+            Tables::Weighted { columns, rows, vertical_first } => (columns, rows, *vertical_first),
+        };
+        let whole_numbers = P::Number::KIND == NumberKind::U8 && !P::ALPHA && curve.is_none();
+        match (&columns.fixed, &rows.fixed) {
+            (Some(across), Some(down)) if whole_numbers => {
+                let columns = FixedAxis { axis: &columns.axis, fixed: across };
+                let band = fixed::Band { columns, rows: FixedAxis { axis: &rows.axis, fixed: down }, level };
+                match vertical_first {
+                    true => band.vertical_first(source, part, first),
+                    false => band.horizontal_first(source, part, first),
+                }
             }
-            Tables::Weighted { columns, rows, vertical_first } if P::Number::KIND == NumberKind::U8 && !P::ALPHA => {
-                let run = if *vertical_first { fixed::vertical_first } else { fixed::horizontal_first };
-                run(source, part, first, &columns.as_fixed(), &rows.as_fixed(), level);
-            }
-            Tables::Weighted { columns, rows, vertical_first } => {
-                float::run(source, part, first, &columns.as_float(), &rows.as_float(), *vertical_first, level);
+            _ => {
+                let (columns, rows) = (columns.as_float(), rows.as_float());
+                float::Band { columns, rows, vertical_first, curve, level }.run(source, part, first);
             }
         }
     }
@@ -238,7 +294,31 @@ impl Plan {
 /// # Ok::<(), rahmen::Error>(())
 /// ```
 pub fn resize<P: Pixel<Number: Sample>>(view: View<'_, P>, to: Size, kernel: Kernel) -> Result<Frame<P>> {
-    let plan = Plan::new(view.size(), to, ResizeRules::new(kernel))?;
+    resize_area(view, Area::of(view.size()), to, ResizeRules::new(kernel))
+}
+
+/// A part of a view resized by any rules, as a new frame.
+///
+/// # Errors
+/// As [`Plan::of_area`], or no memory.
+///
+/// # Examples
+/// ```
+/// use rahmen::{Frame, Gray, Size, resample::{Area, Kernel, ResizeRules, resize_area}};
+/// let row = Frame::<Gray<u8>>::from_numbers(Size::new(4, 1), vec![0, 100, 200, 40])?;
+/// // Half of the second pixel, the third, half of the last one.
+/// let part = Area::new(1.5..3.5, 0.0..1.0)?;
+/// let one = resize_area(row.view(), part, Size::new(1, 1), ResizeRules::new(Kernel::Box))?;
+/// assert_eq!(one.numbers(), [135]);
+/// # Ok::<(), rahmen::Error>(())
+/// ```
+pub fn resize_area<P: Pixel<Number: Sample>>(
+    view: View<'_, P>,
+    area: Area,
+    to: Size,
+    rules: ResizeRules,
+) -> Result<Frame<P>> {
+    let plan = Plan::of_area(view.size(), area, to, rules)?;
     let mut out = Frame::new(to)?;
     plan.run(view, out.view_mut())?;
     Ok(out)
@@ -253,10 +333,7 @@ pub fn resize_pixels(pixels: &Pixels, to: Size, rules: ResizeRules) -> Result<Pi
     impl Job for Resize {
         type Out = Result<Pixels>;
         fn run<P: Stored>(self, view: View<'_, P>) -> Result<Pixels> {
-            let plan = Plan::new(view.size(), self.0, self.1)?;
-            let mut out = Frame::<P>::new(self.0)?;
-            plan.run(view, out.view_mut())?;
-            Ok(out.into())
+            Ok(resize_area(view, Area::of(view.size()), self.0, self.1)?.into())
         }
     }
     pixels.visit(Resize(to, rules))

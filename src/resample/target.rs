@@ -1,5 +1,6 @@
-//! Target sizes: from a factor, one side, or a box to fit into.
+//! Target sizes: from a factor, one side, or a box to fit into or to cover.
 
+use super::area::Area;
 use crate::error::{Error, Result};
 use crate::frame::Size;
 
@@ -17,6 +18,13 @@ pub enum Target {
     Height(u32),
     /// The largest size of the source's aspect ratio that fits inside.
     Fit(Size),
+    /// Just this size, from the largest part of the source that has its aspect ratio.
+    Cover {
+        /// The size.
+        size: Size,
+        /// Which part: across and down, 0 keeps the left or upper end, 1 the right or lower one, 1/2 the middle.
+        anchor: (f64, f64),
+    },
     /// Factors along x and y, each above 0.
     Scale(f64, f64),
 }
@@ -27,23 +35,30 @@ impl Target {
     /// # Errors
     /// A side or factor that is zero, negative, not a number or too large, or a source without pixels.
     pub fn size(self, source: Size) -> Result<Size> {
+        Ok(self.of_area(source, Area::of(source))?.1)
+    }
+
+    /// The part of a source that is taken, and the size it gets; `area` is what of the source is meant at all.
+    ///
+    /// # Errors
+    /// As [`size`](Target::size), an area outside the source, or an anchor that is not 0 to 1.
+    pub fn of_area(self, source: Size, area: Area) -> Result<(Area, Size)> {
         if source.is_empty() {
             return Err(Error::unusable(format!("a picture of {source} has no pixel to resize")));
         }
-        let by_width = |w: u32| scaled(source.height, f64::from(w) / f64::from(source.width));
-        let by_height = |h: u32| scaled(source.width, f64::from(h) / f64::from(source.height));
+        area.check_within(source)?;
+        let (width, height) = area.sides();
+        let by_width = |w: u32| scaled(height, f64::from(w) / width);
+        let by_height = |h: u32| scaled(width, f64::from(h) / height);
         let size = match self {
-            Target::Exact(size) => size,
+            Target::Exact(size) | Target::Cover { size, .. } => size,
             Target::Width(w) => Size::new(w, by_width(w)?),
             Target::Height(h) => Size::new(by_height(h)?, h),
             Target::Fit(room) => {
-                // Which side is the tight one, in whole numbers: w/W <= h/H.
-                let tight_width = u64::from(room.width) * u64::from(source.height)
-                    <= u64::from(room.height) * u64::from(source.width);
-                if tight_width {
-                    Size::new(room.width, by_width(room.width)?.min(room.height))
-                } else {
-                    Size::new(by_height(room.height)?.min(room.width), room.height)
+                // Which side is the tight one: products of whole numbers are exact below 2^53.
+                match f64::from(room.width) * height <= f64::from(room.height) * width {
+                    true => Size::new(room.width, by_width(room.width)?.min(room.height)),
+                    false => Size::new(by_height(room.height)?.min(room.width), room.height),
                 }
             }
             Target::Scale(x, y) => {
@@ -52,19 +67,28 @@ impl Target {
                         return Err(Error::unusable(format!("a scale factor must be a number above 0, not {factor}")));
                     }
                 }
-                Size::new(scaled(source.width, x)?, scaled(source.height, y)?)
+                Size::new(scaled(width, x)?, scaled(height, y)?)
             }
         };
         if size.is_empty() {
             return Err(Error::unusable(format!("a target of {size} has no pixel; each side must be at least 1")));
         }
-        Ok(size)
+        match self {
+            Target::Cover { anchor, .. } => {
+                if ![anchor.0, anchor.1].iter().all(|a| (0.0..=1.0).contains(a)) {
+                    let line = format!("an anchor of {},{}; each is 0 to 1", anchor.0, anchor.1);
+                    return Err(Error::unusable(line));
+                }
+                Ok((area.cut_to_ratio(size, anchor), size))
+            }
+            _ => Ok((area, size)),
+        }
     }
 }
 
 /// A side times a factor, to the nearest whole pixel, halves up, at least 1.
-fn scaled(side: u32, factor: f64) -> Result<u32> {
-    let exact = (f64::from(side) * factor + 0.5).floor().max(1.0);
+fn scaled(side: f64, factor: f64) -> Result<u32> {
+    let exact = (side * factor + 0.5).floor().max(1.0);
     if exact > f64::from(u32::MAX) {
         return Err(Error::unusable(format!("{side} pixels times {factor} are more than a picture can have")));
     }
@@ -84,11 +108,27 @@ mod tests {
             (Target::Height(67), (100, 67)),
             (Target::Fit(Size::new(100, 100)), (100, 67)),
             (Target::Fit(Size::new(1000, 67)), (100, 67)),
+            (Target::Cover { size: Size::new(50, 70), anchor: (0.5, 0.5) }, (50, 70)),
             (Target::Scale(0.5, 0.5), (150, 101)),
             (Target::Scale(0.0001, 2.0), (1, 402)),
         ] {
             assert_eq!(target.size(source).unwrap(), Size::new(want.0, want.1), "{target:?}");
         }
+    }
+
+    #[test]
+    fn covering_takes_the_anchored_part_and_areas_are_sources_of_their_own() {
+        let source = Size::new(300, 200);
+        let part = |size, anchor| Target::Cover { size, anchor }.of_area(source, Area::of(source)).unwrap().0;
+        let square = Size::new(10, 10);
+        assert_eq!(part(square, (0.5, 0.5)), Area::new(50.0..250.0, 0.0..200.0).unwrap());
+        assert_eq!(part(square, (1.0, 0.0)), Area::new(100.0..300.0, 0.0..200.0).unwrap());
+        assert_eq!(part(Size::new(60, 10), (0.3, 0.0)), Area::new(0.0..300.0, 0.0..50.0).unwrap());
+        let area = Area::new(10.5..60.5, 0.0..25.0).unwrap();
+        assert_eq!(Target::Width(100).of_area(source, area).unwrap(), (area, Size::new(100, 50)));
+        assert_eq!(Target::Scale(0.5, 2.0).of_area(source, area).unwrap().1, Size::new(25, 50));
+        assert!(Target::Width(5).of_area(source, Area::new(0.0..300.5, 0.0..1.0).unwrap()).is_err());
+        assert!(Area::new(3.0..3.0, 0.0..1.0).is_err() && Area::new(0.0..f64::NAN, 0.0..1.0).is_err());
     }
 
     #[test]
@@ -101,6 +141,8 @@ mod tests {
             Target::Scale(-1.0, 1.0),
             Target::Scale(1.0, f64::NAN),
             Target::Scale(1e9, 1.0),
+            Target::Cover { size: Size::new(1, 1), anchor: (1.5, 0.0) },
+            Target::Fit(Size::new(0, 9)),
         ] {
             assert!(target.size(source).is_err(), "{target:?}");
         }

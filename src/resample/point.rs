@@ -1,0 +1,184 @@
+//! Sampling at real coordinates: one pixel anywhere between the pixels.
+
+use super::axis::weights_between;
+use super::kernel::Kernel;
+use crate::access::Edge;
+use crate::error::{Error, Result};
+use crate::frame::{Size, View};
+use crate::pixel::{Number, Pixel, Sample};
+
+/// Coordinates beyond this lie too far outside to mean anything.
+const FARTHEST: f64 = 1e12;
+
+/// A row or column that counts at a place.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub struct Tap {
+    /// Its index, which may lie outside.
+    pub at: i64,
+    /// The row or column inside that stands for it; none where the edge shows a constant.
+    pub inside: Option<u32>,
+    /// How much it counts; all of a place sum to one.
+    pub weight: f64,
+}
+
+/// What a place is made of: a pixel counts by the product of its column's and its row's weight.
+#[derive(Debug, Clone, PartialEq)]
+pub struct Taps {
+    /// Columns.
+    pub x: Vec<Tap>,
+    /// Rows.
+    pub y: Vec<Tap>,
+}
+
+/// What the place (x, y) of a picture of this size is made of. The kernel has its own width, as where nothing is shrunk; a
+/// box covers the pixel's extent about the place.
+///
+/// # Errors
+/// A picture without pixels, coordinates that are not numbers or far outside, or a kernel whose weights have no sum.
+pub fn taps<P>(size: Size, x: f64, y: f64, kernel: Kernel, edge: &Edge<P>) -> Result<Taps> {
+    if size.is_empty() {
+        return Err(Error::unusable(format!("a picture of {size} has no pixel to sample")));
+    }
+    Ok(Taps { x: along("x", x, size.width, kernel, edge)?, y: along("y", y, size.height, kernel, edge)? })
+}
+
+fn along<P>(name: &str, at: f64, side: u32, kernel: Kernel, edge: &Edge<P>) -> Result<Vec<Tap>> {
+    if !at.is_finite() || at.abs() > FARTHEST {
+        return Err(Error::unusable(format!("{name} of {at} is no place of a picture")));
+    }
+    let weight_at = |i: i64| scaled_weight(kernel, i, at, 1.0);
+    let pixels = match kernel {
+        Kernel::Nearest => at.floor() as i64..=at.floor() as i64,
+        _ => (at - kernel.support() - 0.5).floor() as i64..=(at + kernel.support() + 0.5).ceil() as i64,
+    };
+    // Pixels that stand for others are listed where they stand: nothing is folded.
+    let weight = |i: i64| if kernel == Kernel::Nearest { 1.0 } else { weight_at(i) };
+    let (first, weights) = weights_between(pixels, side, Edge::Wrap, weight)?;
+    let tap = |(at, weight): (i64, f64)| Tap { at, inside: edge.inside(at, side), weight };
+    Ok((first..).zip(weights).map(tap).filter(|tap| tap.weight != 0.0).collect())
+}
+
+/// The weight of pixel `i` at a place, for a kernel widened by `scale`.
+pub(super) fn scaled_weight(kernel: Kernel, i: i64, at: f64, scale: f64) -> f64 {
+    let pixel = i as f64;
+    match kernel {
+        Kernel::Box => ((pixel + 1.0).min(at + scale / 2.0) - pixel.max(at - scale / 2.0)).max(0.0),
+        _ => kernel.at((pixel + 0.5 - at) / scale),
+    }
+}
+
+/// The value at the place (x, y), where pixel (0, 0) covers [0, 1) x [0, 1): what a resize gives for an output pixel that
+/// has its centre there, computed in `f64` and rounded once. Colours are weighted by alpha.
+///
+/// # Errors
+/// As [`taps`].
+///
+/// # Examples
+/// ```
+/// use rahmen::{Frame, Gray, Size, access::Edge, resample::{Kernel, sample}};
+/// let row = Frame::<Gray<u8>>::from_numbers(Size::new(2, 1), vec![0, 100])?;
+/// // The centres are at 0.5 and 1.5.
+/// assert_eq!(sample(row.view(), 0.75, 0.5, Kernel::Linear, Edge::Clamp)?.v, 25);
+/// # Ok::<(), rahmen::Error>(())
+/// ```
+pub fn sample<P: Pixel<Number: Sample>>(view: View<'_, P>, x: f64, y: f64, kernel: Kernel, edge: Edge<P>) -> Result<P> {
+    let taps = taps(view.size(), x, y, kernel, &edge)?;
+    let pixel = |column: &Tap, row: &Tap| match (column.inside, row.inside) {
+        (Some(x), Some(y)) => view.row(y)[x as usize],
+        _ => edge.constant(),
+    };
+    // The nearest pixel is taken as it is, whatever its alpha.
+    if let (Kernel::Nearest, [column], [row]) = (kernel, taps.x.as_slice(), taps.y.as_slice()) {
+        return Ok(pixel(column, row));
+    }
+    let mut sums = Sums::<P>::default();
+    for row in &taps.y {
+        taps.x.iter().for_each(|column| sums.add(pixel(column, row), row.weight * column.weight));
+    }
+    Ok(sums.pixel())
+}
+
+/// Weighted sums of a pixel's channels, colours times alpha.
+pub(super) struct Sums<P> {
+    channels: [f64; 4],
+    pixel: std::marker::PhantomData<P>,
+}
+
+impl<P> Default for Sums<P> {
+    fn default() -> Self {
+        Sums { channels: [0.0; 4], pixel: std::marker::PhantomData }
+    }
+}
+
+impl<P: Pixel<Number: Sample>> Sums<P> {
+    #[inline(always)]
+    pub(super) fn add(&mut self, pixel: P, weight: f64) {
+        let pixel = [pixel];
+        let numbers = crate::pixel::samples_of(&pixel);
+        let alpha = match (P::ALPHA, numbers.last()) {
+            (true, Some(alpha)) => weight * alpha.to_f64() / P::Number::FULL.to_f64(),
+            _ => weight,
+        };
+        for (c, (sum, v)) in self.channels.iter_mut().zip(numbers).enumerate() {
+            let weight = if P::ALPHA && c + 1 == P::CHANNELS { weight } else { alpha };
+            *sum += v.to_f64() * weight;
+        }
+    }
+
+    /// The pixel: rounded once, colours divided by alpha, zero where alpha is.
+    #[inline(always)]
+    pub(super) fn pixel(&self) -> P {
+        let mut out = P::default();
+        let numbers = crate::pixel::samples_of_mut(std::slice::from_mut(&mut out));
+        for (to, &sum) in numbers.iter_mut().zip(&self.channels) {
+            *to = P::Number::from_f64(sum);
+        }
+        if let (true, Some((alpha, colors))) = (P::ALPHA, numbers.split_last_mut()) {
+            let sum = self.channels[P::CHANNELS - 1];
+            let scale = if alpha.to_f64() > 0.0 { P::Number::FULL.to_f64() / sum } else { 0.0 };
+            for (to, &from) in colors.iter_mut().zip(&self.channels) {
+                *to = P::Number::from_f64(from * scale);
+            }
+        }
+        out
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::Frame;
+    use crate::pixel::{Gray, Rgba};
+
+    #[test]
+    fn taps_are_told_with_where_they_stand() {
+        let size = Size::new(3, 1);
+        let found = taps(size, 0.25, 0.5, Kernel::Linear, &Edge::<Gray<u8>>::Reflect).unwrap();
+        assert_eq!(
+            found.x,
+            [Tap { at: -1, inside: Some(0), weight: 0.25 }, Tap { at: 0, inside: Some(0), weight: 0.75 }]
+        );
+        assert_eq!(found.y, [Tap { at: 0, inside: Some(0), weight: 1.0 }]);
+        let found = taps(size, 3.25, 0.5, Kernel::Box, &Edge::Constant(Gray::new(9u8))).unwrap();
+        assert_eq!(found.x, [Tap { at: 2, inside: Some(2), weight: 0.25 }, Tap { at: 3, inside: None, weight: 0.75 }]);
+        assert_eq!(taps(size, 2.99, 0.5, Kernel::Nearest, &Edge::<Gray<u8>>::Clamp).unwrap().x[0].at, 2);
+        for wrong in [f64::NAN, f64::INFINITY, 1e13] {
+            assert!(taps(size, wrong, 0.0, Kernel::Linear, &Edge::<Gray<u8>>::Clamp).is_err());
+        }
+        assert!(taps(Size::new(0, 3), 0.0, 0.0, Kernel::Linear, &Edge::<Gray<u8>>::Clamp).is_err());
+    }
+
+    #[test]
+    fn values_worked_by_hand() {
+        let frame = Frame::<Gray<u8>>::from_numbers(Size::new(2, 2), vec![0, 100, 40, 200]).unwrap();
+        // A quarter each: 85.
+        assert_eq!(sample(frame.view(), 1.0, 1.0, Kernel::Linear, Edge::Clamp).unwrap().v, 85);
+        assert_eq!(sample(frame.view(), 1.5, 0.5, Kernel::Lanczos3, Edge::Clamp).unwrap().v, 100);
+        assert_eq!(sample(frame.view(), 2.0, 0.5, Kernel::Linear, Edge::Constant(Gray::new(20))).unwrap().v, 60);
+        assert_eq!(sample(frame.view(), 2.0, 0.5, Kernel::Linear, Edge::Wrap).unwrap().v, 50);
+        let row = vec![Rgba::new(200u8, 0, 0, 255), Rgba::new(0, 255, 0, 0)];
+        let frame = Frame::from_pixels(Size::new(2, 1), row).unwrap();
+        let mixed = sample(frame.view(), 1.0, 0.5, Kernel::Linear, Edge::Clamp).unwrap();
+        assert_eq!(mixed, Rgba::new(200, 0, 0, 128));
+    }
+}

@@ -1,0 +1,468 @@
+//! Weighted sums of rows, and of pixels along a row, in whole numbers: what resizing spends its time in.
+//!
+//! The plain bodies are the definition. The wide ones multiply pairs of 16-bit numbers and add them in one instruction;
+//! all sums are exact in `i32`, so that every body gives the same numbers.
+
+use super::Level;
+#[cfg(target_arch = "x86_64")]
+use super::Set;
+#[cfg(target_arch = "x86_64")]
+use std::arch::x86_64::*;
+
+/// Numbers behind the end of a row that [`Level::across`] may look at, and multiply by zero.
+pub(crate) const SLACK: usize = 64;
+
+/// Which pixels along a row make each output, and how much each counts.
+#[derive(Debug, Clone, Copy)]
+pub(crate) struct Columns<'a> {
+    /// The first pixel of each output.
+    pub(crate) starts: &'a [u32],
+    /// Weights, so many an output, a multiple of 8; those behind the last tap are zero.
+    pub(crate) weights: &'a [i16],
+    pub(crate) stride: usize,
+    /// How many taps count.
+    pub(crate) taps: usize,
+}
+
+/// A sum over 2^shift, to nearest, halves up, held in 16 bits.
+#[inline(always)]
+fn narrowed(sum: i32, shift: u32) -> i16 {
+    ((sum + (1 << (shift - 1))) >> shift).clamp(i32::from(i16::MIN), i32::from(i16::MAX)) as i16
+}
+
+impl Level {
+    /// Rows of bytes times their weights, summed and divided by 2^shift (at least 1), to nearest. Rows are as long as `out`
+    /// or longer; the sums must fit `i32`.
+    #[inline]
+    pub(crate) fn mix_bytes(self, rows: &[&[u8]], weights: &[i16], shift: u32, out: &mut [i16]) {
+        let done = match self.0 {
+            Set::Plain => 0,
+            #[cfg(target_arch = "x86_64")]
+            // SAFETY: a level of this kind exists only where its set was seen on this machine.
+            Set::Avx2 => unsafe { bytes_avx2(rows, weights, shift, out) },
+            #[cfg(target_arch = "x86_64")]
+            // SAFETY: as above.
+            Set::Avx512 => unsafe { bytes_avx512(rows, weights, shift, out) },
+        };
+        for (i, to) in out.iter_mut().enumerate().skip(done) {
+            let sum = rows.iter().zip(weights).map(|(row, &w)| i32::from(row[i]) * i32::from(w)).sum();
+            *to = narrowed(sum, shift);
+        }
+    }
+
+    /// Rows of words times their weights, summed and divided by 2^shift (at least 1), to nearest and within a byte.
+    #[inline]
+    pub(crate) fn mix_words(self, rows: &[&[i16]], weights: &[i16], shift: u32, out: &mut [u8]) {
+        let done = match self.0 {
+            Set::Plain => 0,
+            #[cfg(target_arch = "x86_64")]
+            // SAFETY: a level of this kind exists only where its set was seen on this machine.
+            Set::Avx2 => unsafe { words_avx2(rows, weights, shift, out) },
+            #[cfg(target_arch = "x86_64")]
+            // SAFETY: as above.
+            Set::Avx512 => unsafe { words_avx512(rows, weights, shift, out) },
+        };
+        for (i, to) in out.iter_mut().enumerate().skip(done) {
+            let sum = rows.iter().zip(weights).map(|(row, &w)| i32::from(row[i]) * i32::from(w)).sum();
+            *to = narrowed(sum, shift).clamp(0, 255) as u8;
+        }
+    }
+
+    /// The outputs along a row of pixels of `C` channels: sums over their taps, divided by 2^shift, to nearest. The row has
+    /// [`SLACK`] numbers behind the last pixel.
+    pub(crate) fn across<const C: usize>(self, row: &[i16], columns: Columns<'_>, shift: u32, out: &mut [i16]) {
+        let (pixels, _) = out.as_chunks_mut::<C>();
+        match (self.0, C) {
+            #[cfg(target_arch = "x86_64")]
+            // SAFETY: a level of this kind exists only where its set was seen on this machine.
+            (Set::Avx512, 3 | 4) if columns.taps > 4 => unsafe { across_avx512::<C>(row, columns, shift, pixels) },
+            #[cfg(target_arch = "x86_64")]
+            // SAFETY: as above; AVX-512 levels have AVX2.
+            (Set::Avx2 | Set::Avx512, 3 | 4) => unsafe { across_avx2::<C>(row, columns, shift, pixels) },
+            #[cfg(target_arch = "x86_64")]
+            // SAFETY: as above.
+            (Set::Avx2 | Set::Avx512, 1) => unsafe { across_one_avx2(row, columns, shift, pixels.as_flattened_mut()) },
+            _ => across_plain::<C>(row, columns, shift, pixels),
+        }
+    }
+}
+
+fn across_plain<const C: usize>(row: &[i16], columns: Columns<'_>, shift: u32, out: &mut [[i16; C]]) {
+    let pixels = row.as_chunks::<C>().0;
+    let weights = columns.weights.chunks_exact(columns.stride);
+    for ((to, weights), &start) in out.iter_mut().zip(weights).zip(columns.starts) {
+        let mut sums = [0i32; C];
+        for (p, &w) in pixels[start as usize..].iter().zip(&weights[..columns.taps]) {
+            for (sum, &v) in sums.iter_mut().zip(p) {
+                *sum += i32::from(v) * i32::from(w);
+            }
+        }
+        *to = sums.map(|sum| narrowed(sum, shift));
+    }
+}
+
+/// Two weights as the pair that is multiplied at once.
+#[cfg(target_arch = "x86_64")]
+#[inline(always)]
+fn pair(weights: &[i16]) -> i32 {
+    let [a, b] = [weights.first(), weights.get(1)].map(|w| w.copied().unwrap_or(0));
+    i32::from(b) << 16 | i32::from(a as u16)
+}
+
+/// `N` numbers of a row from `at` on.
+#[cfg(target_arch = "x86_64")]
+#[inline(always)]
+fn part<T, const N: usize>(row: &[T], at: usize) -> &[T; N] {
+    match row[at..].first_chunk() {
+        Some(part) => part,
+        None => panic!("a row shorter than its output"),
+    }
+}
+
+#[cfg(target_arch = "x86_64")]
+#[target_feature(enable = "avx2")]
+fn bytes_avx2(rows: &[&[u8]], weights: &[i16], shift: u32, out: &mut [i16]) -> usize {
+    let load = |row: &[u8], at: usize| {
+        let part: &[u8; 32] = part(row, at);
+        // SAFETY: the array has the 32 bytes that are read.
+        unsafe { _mm256_loadu_si256(part.as_ptr().cast()) }
+    };
+    let (zero, half) = (_mm256_setzero_si256(), _mm256_set1_epi32(1 << (shift - 1)));
+    let shift = _mm_cvtsi32_si128(shift as i32);
+    let blocks = out.as_chunks_mut::<32>().0;
+    for (i, to) in blocks.iter_mut().enumerate() {
+        let mut sums = [half; 4];
+        for (rows, weights) in rows.chunks(2).zip(weights.chunks(2)) {
+            let w = _mm256_set1_epi32(pair(weights));
+            let a = load(rows[0], i * 32);
+            let b = if rows.len() > 1 { load(rows[1], i * 32) } else { zero };
+            let (low, high) = (_mm256_unpacklo_epi8(a, b), _mm256_unpackhi_epi8(a, b));
+            let parts = [
+                _mm256_unpacklo_epi8(low, zero),
+                _mm256_unpackhi_epi8(low, zero),
+                _mm256_unpacklo_epi8(high, zero),
+                _mm256_unpackhi_epi8(high, zero),
+            ];
+            for (sum, part) in sums.iter_mut().zip(parts) {
+                *sum = _mm256_add_epi32(*sum, _mm256_madd_epi16(part, w));
+            }
+        }
+        let [a, b, c, d] = sums.map(|s| _mm256_sra_epi32(s, shift));
+        let (first, second) = (_mm256_packs_epi32(a, b), _mm256_packs_epi32(c, d));
+        let (low, high) =
+            (_mm256_permute2x128_si256::<0x20>(first, second), _mm256_permute2x128_si256::<0x31>(first, second));
+        let start: *mut __m256i = to.as_mut_ptr().cast();
+        // SAFETY: the array has the 64 bytes that are written.
+        unsafe {
+            _mm256_storeu_si256(start, low);
+            _mm256_storeu_si256(start.add(1), high);
+        }
+    }
+    blocks.len() * 32
+}
+
+#[cfg(target_arch = "x86_64")]
+#[target_feature(enable = "avx512f,avx512bw")]
+fn bytes_avx512(rows: &[&[u8]], weights: &[i16], shift: u32, out: &mut [i16]) -> usize {
+    let load = |row: &[u8], at: usize| {
+        let part: &[u8; 64] = part(row, at);
+        // SAFETY: the array has the 64 bytes that are read.
+        unsafe { _mm512_loadu_si512(part.as_ptr().cast()) }
+    };
+    let (zero, half) = (_mm512_setzero_si512(), _mm512_set1_epi32(1 << (shift - 1)));
+    let shift = _mm_cvtsi32_si128(shift as i32);
+    // The first words lie in the lower halves of lanes, alternating between the two vectors.
+    let low_lanes = _mm512_set_epi64(11, 10, 3, 2, 9, 8, 1, 0);
+    let high_lanes = _mm512_set_epi64(15, 14, 7, 6, 13, 12, 5, 4);
+    let blocks = out.as_chunks_mut::<64>().0;
+    for (i, to) in blocks.iter_mut().enumerate() {
+        let mut sums = [half; 4];
+        for (rows, weights) in rows.chunks(2).zip(weights.chunks(2)) {
+            let w = _mm512_set1_epi32(pair(weights));
+            let a = load(rows[0], i * 64);
+            let b = if rows.len() > 1 { load(rows[1], i * 64) } else { zero };
+            let (low, high) = (_mm512_unpacklo_epi8(a, b), _mm512_unpackhi_epi8(a, b));
+            let parts = [
+                _mm512_unpacklo_epi8(low, zero),
+                _mm512_unpackhi_epi8(low, zero),
+                _mm512_unpacklo_epi8(high, zero),
+                _mm512_unpackhi_epi8(high, zero),
+            ];
+            for (sum, part) in sums.iter_mut().zip(parts) {
+                *sum = _mm512_add_epi32(*sum, _mm512_madd_epi16(part, w));
+            }
+        }
+        let [a, b, c, d] = sums.map(|s| _mm512_sra_epi32(s, shift));
+        let (first, second) = (_mm512_packs_epi32(a, b), _mm512_packs_epi32(c, d));
+        let low = _mm512_permutex2var_epi64(first, low_lanes, second);
+        let high = _mm512_permutex2var_epi64(first, high_lanes, second);
+        let start: *mut __m512i = to.as_mut_ptr().cast();
+        // SAFETY: the array has the 128 bytes that are written.
+        unsafe {
+            _mm512_storeu_si512(start, low);
+            _mm512_storeu_si512(start.add(1), high);
+        }
+    }
+    blocks.len() * 64
+}
+
+#[cfg(target_arch = "x86_64")]
+#[target_feature(enable = "avx2")]
+fn words_avx2(rows: &[&[i16]], weights: &[i16], shift: u32, out: &mut [u8]) -> usize {
+    let load = |row: &[i16], at: usize| {
+        let part: &[i16; 16] = part(row, at);
+        // SAFETY: the array has the 32 bytes that are read.
+        unsafe { _mm256_loadu_si256(part.as_ptr().cast()) }
+    };
+    let (zero, half) = (_mm256_setzero_si256(), _mm256_set1_epi32(1 << (shift - 1)));
+    let shift = _mm_cvtsi32_si128(shift as i32);
+    let blocks = out.as_chunks_mut::<32>().0;
+    for (i, to) in blocks.iter_mut().enumerate() {
+        let mut sums = [half; 4];
+        for (rows, weights) in rows.chunks(2).zip(weights.chunks(2)) {
+            let w = _mm256_set1_epi32(pair(weights));
+            for (sums, at) in sums.as_chunks_mut::<2>().0.iter_mut().zip([i * 32, i * 32 + 16]) {
+                let a = load(rows[0], at);
+                let b = if rows.len() > 1 { load(rows[1], at) } else { zero };
+                sums[0] = _mm256_add_epi32(sums[0], _mm256_madd_epi16(_mm256_unpacklo_epi16(a, b), w));
+                sums[1] = _mm256_add_epi32(sums[1], _mm256_madd_epi16(_mm256_unpackhi_epi16(a, b), w));
+            }
+        }
+        let [a, b, c, d] = sums.map(|s| _mm256_sra_epi32(s, shift));
+        let bytes = _mm256_packus_epi16(_mm256_packs_epi32(a, b), _mm256_packs_epi32(c, d));
+        // Lanes hold words 0..8, 16..24, 8..16, 24..32.
+        let bytes = _mm256_permute4x64_epi64::<0b11_01_10_00>(bytes);
+        // SAFETY: the array has the 32 bytes that are written.
+        unsafe { _mm256_storeu_si256(to.as_mut_ptr().cast(), bytes) };
+    }
+    blocks.len() * 32
+}
+
+#[cfg(target_arch = "x86_64")]
+#[target_feature(enable = "avx512f,avx512bw")]
+fn words_avx512(rows: &[&[i16]], weights: &[i16], shift: u32, out: &mut [u8]) -> usize {
+    let load = |row: &[i16], at: usize| {
+        let part: &[i16; 32] = part(row, at);
+        // SAFETY: the array has the 64 bytes that are read.
+        unsafe { _mm512_loadu_si512(part.as_ptr().cast()) }
+    };
+    let (zero, half) = (_mm512_setzero_si512(), _mm512_set1_epi32(1 << (shift - 1)));
+    let shift = _mm_cvtsi32_si128(shift as i32);
+    let order = _mm512_set_epi64(7, 5, 3, 1, 6, 4, 2, 0);
+    let blocks = out.as_chunks_mut::<64>().0;
+    for (i, to) in blocks.iter_mut().enumerate() {
+        let mut sums = [half; 4];
+        for (rows, weights) in rows.chunks(2).zip(weights.chunks(2)) {
+            let w = _mm512_set1_epi32(pair(weights));
+            for (sums, at) in sums.as_chunks_mut::<2>().0.iter_mut().zip([i * 64, i * 64 + 32]) {
+                let a = load(rows[0], at);
+                let b = if rows.len() > 1 { load(rows[1], at) } else { zero };
+                sums[0] = _mm512_add_epi32(sums[0], _mm512_madd_epi16(_mm512_unpacklo_epi16(a, b), w));
+                sums[1] = _mm512_add_epi32(sums[1], _mm512_madd_epi16(_mm512_unpackhi_epi16(a, b), w));
+            }
+        }
+        let [a, b, c, d] = sums.map(|s| _mm512_sra_epi32(s, shift));
+        let bytes = _mm512_packus_epi16(_mm512_packs_epi32(a, b), _mm512_packs_epi32(c, d));
+        let bytes = _mm512_permutexvar_epi64(order, bytes);
+        // SAFETY: the array has the 64 bytes that are written.
+        unsafe { _mm512_storeu_si512(to.as_mut_ptr().cast(), bytes) };
+    }
+    blocks.len() * 64
+}
+
+/// Bytes in the order that brings two pixels of three or four channels to pairs of one channel each.
+#[cfg(target_arch = "x86_64")]
+#[inline(always)]
+fn pairs_of<const C: usize>() -> [i8; 16] {
+    std::array::from_fn(|i| {
+        let (channel, pixel, byte) = (i / 4, i / 2 % 2, i % 2);
+        if channel < C { (pixel * 2 * C + channel * 2 + byte) as i8 } else { -1 }
+    })
+}
+
+/// Sums of a pixel's channels, narrowed, to where they belong.
+#[cfg(target_arch = "x86_64")]
+#[target_feature(enable = "avx2")]
+fn put_pixel<const C: usize>(sums: __m128i, shift: __m128i, to: &mut [i16; C]) {
+    let sums = _mm_sra_epi32(sums, shift);
+    let words = (_mm_cvtsi128_si64(_mm_packs_epi32(sums, sums)) as u64).to_le_bytes();
+    for (to, word) in to.iter_mut().zip(words.as_chunks::<2>().0) {
+        *to = i16::from_le_bytes(*word);
+    }
+}
+
+#[cfg(target_arch = "x86_64")]
+#[target_feature(enable = "avx2")]
+fn across_avx2<const C: usize>(row: &[i16], columns: Columns<'_>, shift: u32, out: &mut [[i16; C]]) {
+    let order: [i8; 16] = pairs_of::<C>();
+    // SAFETY: the array has the 16 bytes that are read.
+    let order = _mm256_broadcastsi128_si256(unsafe { _mm_loadu_si128(order.as_ptr().cast()) });
+    // The lower lane takes the first two weights four times, the upper one the next two.
+    let spread =
+        _mm256_set_epi8(7, 6, 5, 4, 7, 6, 5, 4, 7, 6, 5, 4, 7, 6, 5, 4, 3, 2, 1, 0, 3, 2, 1, 0, 3, 2, 1, 0, 3, 2, 1, 0);
+    let half = _mm_set1_epi32(1 << (shift - 1));
+    let shift = _mm_cvtsi32_si128(shift as i32);
+    let groups = columns.taps.div_ceil(4);
+    let weights = columns.weights.chunks_exact(columns.stride);
+    for ((to, weights), &start) in out.iter_mut().zip(weights).zip(columns.starts) {
+        let mut sums = _mm256_setzero_si256();
+        // Four pixels, of which the last load may reach into the slack.
+        let pixels = &row[start as usize * C..][..groups * 4 * C + 16];
+        for (group, weights) in weights.as_chunks::<4>().0[..groups].iter().enumerate() {
+            let at = group * 4 * C;
+            let (a, b): (&[i16; 8], &[i16; 8]) = (part(pixels, at), part(pixels, at + 2 * C));
+            // SAFETY: the arrays have the 16 bytes that are read of each, and the 8 of weights.
+            let (a, b, w) = unsafe {
+                let load = |p: &[i16; 8]| _mm_loadu_si128(p.as_ptr().cast());
+                (load(a), load(b), _mm_loadl_epi64(weights.as_ptr().cast()))
+            };
+            let values = _mm256_shuffle_epi8(_mm256_inserti128_si256::<1>(_mm256_castsi128_si256(a), b), order);
+            let w = _mm256_shuffle_epi8(_mm256_broadcastq_epi64(w), spread);
+            sums = _mm256_add_epi32(sums, _mm256_madd_epi16(values, w));
+        }
+        let sums = _mm_add_epi32(_mm256_castsi256_si128(sums), _mm256_extracti128_si256::<1>(sums));
+        put_pixel(_mm_add_epi32(sums, half), shift, to);
+    }
+}
+
+#[cfg(target_arch = "x86_64")]
+#[target_feature(enable = "avx2,avx512f,avx512bw")]
+fn across_avx512<const C: usize>(row: &[i16], columns: Columns<'_>, shift: u32, out: &mut [[i16; C]]) {
+    // Words in the order that brings eight pixels to pairs of one channel each, two pixels a lane.
+    let order: [i16; 32] = std::array::from_fn(|i| {
+        let (lane, channel, pixel) = (i / 8, i % 8 / 2, i % 2);
+        ((lane * 2 + pixel) * C + channel.min(C - 1)) as i16
+    });
+    // SAFETY: the array has the 64 bytes that are read.
+    let order = unsafe { _mm512_loadu_si512(order.as_ptr().cast()) };
+    let spread = _mm512_set_epi32(3, 3, 3, 3, 2, 2, 2, 2, 1, 1, 1, 1, 0, 0, 0, 0);
+    let half = _mm_set1_epi32(1 << (shift - 1));
+    let shift = _mm_cvtsi32_si128(shift as i32);
+    let groups = columns.taps.div_ceil(8);
+    let weights = columns.weights.chunks_exact(columns.stride);
+    for ((to, weights), &start) in out.iter_mut().zip(weights).zip(columns.starts) {
+        let mut sums = _mm512_setzero_si512();
+        let pixels = &row[start as usize * C..][..groups * 8 * C + 8];
+        for (group, weights) in weights.as_chunks::<8>().0[..groups].iter().enumerate() {
+            let pixels: &[i16; 32] = part(pixels, group * 8 * C);
+            // SAFETY: the arrays have the 64 and 16 bytes that are read.
+            let (values, w) =
+                unsafe { (_mm512_loadu_si512(pixels.as_ptr().cast()), _mm_loadu_si128(weights.as_ptr().cast())) };
+            let values = _mm512_permutexvar_epi16(order, values);
+            let w = _mm512_permutexvar_epi32(spread, _mm512_castsi128_si512(w));
+            sums = _mm512_add_epi32(sums, _mm512_madd_epi16(values, w));
+        }
+        let sums = _mm256_add_epi32(_mm512_castsi512_si256(sums), _mm512_extracti64x4_epi64::<1>(sums));
+        let sums = _mm_add_epi32(_mm256_castsi256_si128(sums), _mm256_extracti128_si256::<1>(sums));
+        put_pixel(_mm_add_epi32(sums, half), shift, to);
+    }
+}
+
+/// One channel: eight taps at a time, four outputs together.
+#[cfg(target_arch = "x86_64")]
+#[target_feature(enable = "avx2")]
+fn across_one_avx2(row: &[i16], columns: Columns<'_>, shift: u32, out: &mut [i16]) {
+    let half = _mm_set1_epi32(1 << (shift - 1));
+    let by = _mm_cvtsi32_si128(shift as i32);
+    let groups = columns.taps.div_ceil(8);
+    let sums_of = |start: u32, weights: &[i16]| {
+        let mut sums = _mm_setzero_si128();
+        let values = &row[start as usize..][..groups * 8];
+        for (values, weights) in values.as_chunks::<8>().0.iter().zip(weights.as_chunks::<8>().0) {
+            // SAFETY: both arrays have the 16 bytes that are read.
+            let (values, weights) =
+                unsafe { (_mm_loadu_si128(values.as_ptr().cast()), _mm_loadu_si128(weights.as_ptr().cast())) };
+            sums = _mm_add_epi32(sums, _mm_madd_epi16(values, weights));
+        }
+        sums
+    };
+    let weights = columns.weights.chunks_exact(columns.stride * 4);
+    let (fours, rest) = out.as_chunks_mut::<4>();
+    let (starts, last_starts) = columns.starts.as_chunks::<4>();
+    for ((to, weights), starts) in fours.iter_mut().zip(weights).zip(starts) {
+        let each = |i: usize| sums_of(starts[i], &weights[i * columns.stride..][..columns.stride]);
+        let sums = _mm_hadd_epi32(_mm_hadd_epi32(each(0), each(1)), _mm_hadd_epi32(each(2), each(3)));
+        put_pixel(_mm_add_epi32(sums, half), by, to);
+    }
+    let weights = &columns.weights[fours.len() * 4 * columns.stride..];
+    let columns = Columns { starts: last_starts, weights, ..columns };
+    across_plain::<1>(row, columns, shift, rest.as_chunks_mut::<1>().0);
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    fn noise(count: usize, seed: u32) -> impl Iterator<Item = u32> {
+        (0..count as u32).map(move |i| {
+            let x = (i.wrapping_add(seed.wrapping_mul(977))).wrapping_mul(2_654_435_761);
+            (x ^ x >> 15).wrapping_mul(2_246_822_519) >> 8
+        })
+    }
+
+    fn words(count: usize, seed: u32, most: i32) -> Vec<i16> {
+        noise(count, seed).map(|v| (v as i32 % (2 * most) - most) as i16).collect()
+    }
+
+    #[test]
+    fn every_level_mixes_rows_to_the_same_numbers() {
+        for length in (0..140).chain([1000, 1001, 4099]) {
+            for taps in [1usize, 2, 3, 4, 7, 16] {
+                let rows: Vec<Vec<u8>> =
+                    (0..taps).map(|t| noise(length, t as u32).map(|v| v as u8).collect()).collect();
+                let rows: Vec<&[u8]> = rows.iter().map(Vec::as_slice).collect();
+                let wide: Vec<Vec<i16>> = (0..taps).map(|t| words(length, t as u32, 20_000)).collect();
+                let wide: Vec<&[i16]> = wide.iter().map(Vec::as_slice).collect();
+                // Weights large enough that both clamps are met.
+                let weights = words(taps, 5, 5000);
+                let (mut first, mut second) = (None, None);
+                for level in Level::present() {
+                    let (mut a, mut b) = (vec![0; length], vec![0; length]);
+                    level.mix_bytes(&rows, &weights, 5, &mut a);
+                    level.mix_words(&wide, &weights, 18, &mut b);
+                    assert!(*first.get_or_insert(a.clone()) == a, "{level:?} bytes {length} {taps}");
+                    assert!(*second.get_or_insert(b.clone()) == b, "{level:?} words {length} {taps}");
+                }
+            }
+        }
+    }
+
+    fn across_everywhere<const C: usize>() {
+        for (width, taps) in [(1usize, 1usize), (5, 3), (9, 4), (40, 5), (41, 8), (300, 9), (1003, 17), (1203, 40)] {
+            let row: Vec<i16> = words(width * C, 3, 20_000).into_iter().chain([0; SLACK]).collect();
+            let (outputs, taps) = (width * 3 / 2 + 1, taps.min(width));
+            let stride = taps.next_multiple_of(8);
+            let mut weights = words(outputs * stride, 9, 1500);
+            weights.chunks_exact_mut(stride).for_each(|w| w[taps..].fill(0));
+            let last = (width - taps) as u32;
+            let starts: Vec<u32> = (0..outputs as u32).map(|x| (x * 2 / 3).min(last)).collect();
+            let columns = Columns { starts: &starts, weights: &weights, stride, taps };
+            let mut wanted = vec![[0i16; C]; outputs];
+            across_plain(&row, columns, 16, &mut wanted);
+            for level in Level::present() {
+                let mut found = vec![0i16; outputs * C];
+                level.across::<C>(&row, columns, 16, &mut found);
+                assert!(found == wanted.as_flattened(), "{level:?} {C} channels, {width} wide, {taps} taps");
+            }
+        }
+    }
+
+    #[test]
+    fn every_level_goes_across_to_the_same_numbers() {
+        across_everywhere::<1>();
+        across_everywhere::<2>();
+        across_everywhere::<3>();
+        across_everywhere::<4>();
+    }
+
+    #[test]
+    fn sums_worked_by_hand() {
+        let mut out = [0i16; 2];
+        // (3 * 10 - 1 * 20) / 4 = 2.5, up to 3; (3 * 1 - 1 * 7) / 4 = -1.
+        Level::best().mix_bytes(&[&[10, 1], &[20, 7]], &[3, -1], 2, &mut out);
+        assert_eq!(out, [3, -1]);
+        let mut out = [0u8; 2];
+        Level::best().mix_words(&[&[100, -9], &[500, 3]], &[1, 1], 1, &mut out);
+        assert_eq!(out, [255, 0]);
+    }
+}
