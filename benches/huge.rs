@@ -3,10 +3,6 @@
 // A bench is a program: a failure may end it, and it prints.
 #![allow(clippy::print_stdout, missing_docs)]
 
-#[path = "speed/memory.rs"]
-mod memory;
-
-use memory::{peak, peak_again};
 use rahmen::file::{ReadOptions, Reader, WriteOptions, Writer};
 use rahmen::flow::{Chain, Sink, Strip};
 use rahmen::{Depth, Facts, Form, Frame, Layout, Metadata, Rgb, Size};
@@ -55,4 +51,17 @@ fn soft(x: u32, y: u32) -> Rgb<u8> {
     let noise = (x.wrapping_mul(0x9e37_79b1) ^ y.wrapping_mul(0x85eb_ca77)).wrapping_mul(0xc2b2_ae3d) >> 30;
     let v = |a: u32, b: u32| ((a / 97 + b / 61 + noise) & 255) as u8;
     Rgb::new(v(x, y), v(y, x), v(x + y, 3 * y))
+}
+
+/// The largest resident memory so far, in bytes.
+fn peak() -> Option<u64> {
+    let status = std::fs::read_to_string("/proc/self/status").ok()?;
+    let line = status.lines().find(|line| line.starts_with("VmHWM:"))?;
+    Some(line.split_whitespace().nth(1)?.parse::<u64>().ok()? << 10)
+}
+
+/// Starts counting the largest again, and gives where it starts.
+fn peak_again() -> Option<u64> {
+    std::fs::write("/proc/self/clear_refs", "5").ok()?;
+    peak()
 }

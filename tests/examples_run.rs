@@ -76,6 +76,7 @@ fn the_examples_do_what_they_say() {
         ("mix_channels", "refused: plane g is 10x10, but 480x320 is needed", &["calm.png", "mixed.png"]),
         ("patches", "35 patches: 7 columns, 5 rows", &["contact.png", "levelled.png"]),
         ("jpeg_quality", "quality   4:4:4 bytes", &JPEGS),
+        ("ring_chart", "lanczos3, not widened: shrunk to", &["rings-enlarged.png", "rings-shrunk.png"]),
         ("random_rows", "the mean of 1200 throws is 3.", &["random-rows.png"]),
         ("paste_region", "refused: x 400..546 is outside 0..480", &["pasted.png"]),
         ("own_filter", "200 before, 0 after the median", &["calm.png", "edges.png"]),

@@ -9,11 +9,14 @@ mod depths;
 mod files;
 mod jpeg;
 mod measures;
-mod memory;
 mod moves;
 mod pictures;
 mod ratio;
 mod resizing;
+
+/// Tells how much memory a job takes.
+#[global_allocator]
+static MEMORY: peak_alloc::PeakAlloc = peak_alloc::PeakAlloc;
 
 fn main() {
     let mut bench = ratio::Bench::from_args();

@@ -1,6 +1,6 @@
 //! Resizing: the shapes of docs/speed.md, every kernel, and what memory it takes.
 
-use crate::memory::{peak, peak_again};
+use crate::MEMORY;
 use crate::pictures::{self, LARGE};
 use crate::ratio::{Bench, Load};
 use rahmen::access::Edge;
@@ -58,10 +58,10 @@ fn row<P: Pixel<Number: Sample>>(bench: &mut Bench, what: &str, from: &Frame<P>,
             plan.run(black_box(from).view(), target.view_mut()).expect("sizes agree");
         });
         if threads == Threads::ONE && bench.wants(&name) {
-            let before = peak_again();
+            MEMORY.reset_peak_usage();
+            let before = MEMORY.current_usage();
             plan.run(black_box(from).view(), target.view_mut()).expect("sizes agree");
-            let more = peak().zip(before).map(|(peak, before)| peak.saturating_sub(before) >> 10);
-            println!("  memory beside both pictures: {} KiB", more.map_or("?".to_string(), |kib| kib.to_string()));
+            println!("  memory beside both pictures: {} KiB", (MEMORY.peak_usage() - before) >> 10);
         }
     }
 }

@@ -3,6 +3,7 @@
 use rahmen::Size;
 use rahmen::access::Edge;
 use rahmen::frame::RawLayout;
+use rahmen::resample::Kernel;
 use std::str::FromStr;
 
 /// A half-open range of rows or columns, either end left out: `10..20`, `10..`, `..20`.
@@ -44,6 +45,65 @@ pub(crate) fn place(word: &str) -> Result<(u32, u32), String> {
     pair(word, ',', "a place is X,Y in whole pixels, such as 120,80")
 }
 
+/// A place in whole pixels, or anywhere between them.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub(crate) enum Place {
+    Pixel(u32, u32),
+    Between(f64, f64),
+}
+
+impl FromStr for Place {
+    type Err = String;
+
+    fn from_str(word: &str) -> Result<Place, String> {
+        let whole = place(word).map(|(x, y)| Place::Pixel(x, y));
+        let between = || pair(word, ',', "a place is X,Y, such as 120,80, or 12.4,7.75 with --kernel");
+        whole.or_else(|_| between().map(|(x, y)| Place::Between(x, y)))
+    }
+}
+
+/// A half-open range that may begin and end between pixels, either end left out: `10.5..20`.
+#[derive(Debug, Clone, Copy, PartialEq)]
+pub(crate) struct RealRange {
+    start: Option<f64>,
+    end: Option<f64>,
+}
+
+impl FromStr for RealRange {
+    type Err = String;
+
+    fn from_str(word: &str) -> Result<RealRange, String> {
+        let wanted = || format!("a range is START..END, such as 10..20.5, 10.. or ..20, not {word}");
+        let (start, end) = word.split_once("..").ok_or_else(wanted)?;
+        let edge = |text: &str| match text {
+            "" => Ok(None),
+            digits => digits.parse().map(Some).map_err(|_| wanted()),
+        };
+        Ok(RealRange { start: edge(start)?, end: edge(end)? })
+    }
+}
+
+impl RealRange {
+    /// The range within `0..side`, its open ends filled in.
+    pub(crate) fn within(self, side: u32) -> std::ops::Range<f64> {
+        self.start.unwrap_or(0.0)..self.end.unwrap_or(side.into())
+    }
+}
+
+/// A kernel: a name, or a cubic by its two numbers.
+pub(crate) fn kernel(word: &str) -> Result<Kernel, String> {
+    let names = Kernel::ALL.map(Kernel::name).join(", ");
+    if let Some(numbers) = word.strip_prefix("cubic=") {
+        let (b, c) = pair(numbers, ',', "a cubic is cubic=B,C, such as cubic=0.3,0.35")?;
+        return match f64::is_finite(b) && f64::is_finite(c) {
+            true => Ok(Kernel::Cubic { b, c }),
+            false => Err(format!("a cubic's B and C are finite numbers, not {numbers}")),
+        };
+    }
+    let unknown = || format!("the kernels are {names} and cubic=B,C");
+    Kernel::ALL.into_iter().find(|k| k.name() == word).ok_or_else(unknown)
+}
+
 /// A place that may lie outside: `X,Y`, each with a sign.
 pub(crate) fn signed_place(word: &str) -> Result<(i64, i64), String> {
     pair(word, ',', "a place is X,Y in whole pixels, such as 120,80 or -5,0")
@@ -76,6 +136,26 @@ impl FromStr for EdgeWord {
 }
 
 impl EdgeWord {
+    /// The edge for pixels of a layout, a constant's channels as fractions.
+    pub(crate) fn of_layout(self, layout: rahmen::Layout) -> Result<Edge<[f64; 4]>, String> {
+        Ok(match self {
+            EdgeWord::Clamp => Edge::Clamp,
+            EdgeWord::Reflect => Edge::Reflect,
+            EdgeWord::Wrap => Edge::Wrap,
+            EdgeWord::Color(color) => {
+                color.fits(layout)?;
+                let ([r, g, b], a) = (color.rgb, color.opacity());
+                Edge::Constant(match layout {
+                    rahmen::Layout::Gray => [r, 0.0, 0.0, 0.0],
+                    rahmen::Layout::GrayAlpha => [r, a, 0.0, 0.0],
+                    rahmen::Layout::Rgb | rahmen::Layout::Rgba => [r, g, b, a],
+                    // Ink: what is missing of white.
+                    _ => [1.0 - r, 1.0 - g, 1.0 - b, 0.0],
+                })
+            }
+        })
+    }
+
     /// The edge for pixels of a type.
     pub(crate) fn of<P: rahmen::Stored>(self) -> rahmen::Result<Edge<P>> {
         Ok(match self {
@@ -136,6 +216,15 @@ pub(crate) fn limits(word: &str) -> Result<(f64, f64), String> {
     match low < high {
         true => Ok((low, high)),
         false => Err(format!("limits go from a lower to a higher number, not from {low} to {high}")),
+    }
+}
+
+/// Where a part holds on: `X,Y`, each from 0 to 1.
+pub(crate) fn anchor(word: &str) -> Result<(f64, f64), String> {
+    let (x, y) = pair(word, ',', "an anchor is X,Y, such as 0.5,0 for the upper middle")?;
+    match [x, y].iter().all(|v| (0.0..=1.0).contains(v)) {
+        true => Ok((x, y)),
+        false => Err(format!("an anchor's numbers are 0 to 1, not {word}")),
     }
 }
 

@@ -24,7 +24,7 @@ pub use indices::ToIndices;
 pub use moves::{Channels, Codes, Fill, Filling, Turn};
 pub use picture::{PictureSink, PictureSource};
 pub(crate) use picture::{check_complete, check_next};
-pub use resize::Resize;
+pub use resize::{Resize, TurnBy};
 pub use steps::{Crop, DropAlpha, Flatten, ToColor, ToDepth, ToGray};
 
 /// A run of whole rows of a picture.

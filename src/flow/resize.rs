@@ -1,11 +1,13 @@
-//! Resizing as a step: it holds the rows its kernel needs, never a whole picture.
+//! Interpolation as steps: resizing holds the rows that its kernel needs, never a whole picture; turning by an angle needs
+//! all of it.
 
 use super::steps::{pixel_form, same_form};
-use super::{Step, Strip};
+use super::{Sees, Step, Strip};
+use crate::access::Edge;
 use crate::error::{Error, Result};
 use crate::frame::{Change, Content, Facts, Frame, Job, Size, View};
 use crate::pixel::Stored;
-use crate::resample::{Area, Plan, ResizeRules, Target};
+use crate::resample::{Affine, Area, Plan, ResizeRules, Target, WarpRules, turned_whole, warp};
 use std::ops::Range;
 
 /// Another size, by interpolation.
@@ -44,7 +46,16 @@ impl Step for Resize {
     }
 
     fn rows_needed(&self, output: Range<u32>) -> Range<u32> {
-        self.plan.as_ref().map_or(output.clone(), |plan| plan.rows_needed(output))
+        match (&self.plan, self.sees()) {
+            (Some(plan), Sees::Whole) => 0..plan.source().height,
+            (Some(plan), _) => plan.rows_needed(output),
+            (None, _) => output,
+        }
+    }
+
+    fn sees(&self) -> Sees {
+        // The last rows are made of the first ones too.
+        if matches!(self.rules.edge, Edge::Wrap) { Sees::Whole } else { Sees::Once }
     }
 
     fn run(&mut self, input: &Strip, output: Range<u32>) -> Result<Content> {
@@ -60,5 +71,77 @@ impl Step for Resize {
         }
         let plan = self.plan.as_ref().ok_or_else(|| Error::unusable("resize was run before it was planned"))?;
         input.content.pixels()?.visit(Rows(plan, input.first_row, output))
+    }
+}
+
+/// Turned by any angle about the middle. The picture is needed whole.
+#[derive(Debug, Clone)]
+pub struct TurnBy {
+    degrees: f64,
+    whole: bool,
+    rules: WarpRules,
+    input: Size,
+    planned: Option<(Affine, Size)>,
+}
+
+impl TurnBy {
+    /// Clockwise, as it is seen, by so many degrees; into a picture that holds all of it.
+    pub fn new(degrees: f64, rules: WarpRules) -> TurnBy {
+        TurnBy { degrees, whole: true, rules, input: Size::default(), planned: None }
+    }
+
+    /// The same into a picture of the old size; corners are cut off.
+    pub fn same_size(self) -> TurnBy {
+        TurnBy { whole: false, ..self }
+    }
+}
+
+impl Step for TurnBy {
+    fn name(&self) -> &'static str {
+        "turn by degrees"
+    }
+
+    fn plan(&mut self, input: &Facts) -> Result<Facts> {
+        pixel_form(input, "turn by degrees")?;
+        // Stored pixels that are shown mirrored are turned the other way, so that what is seen turns as asked for.
+        let (transpose, left_right, top_bottom) = input.metadata.orientation.parts();
+        let mirrored = transpose != (left_right != top_bottom);
+        let degrees = if mirrored { -self.degrees } else { self.degrees };
+        let (map, mut size) = turned_whole(input.size, degrees)?;
+        let mut placed = map;
+        if !self.whole {
+            let middle = |outer: u32, inner: u32| (f64::from(inner) - f64::from(outer)) / 2.0;
+            let (x, y) = (middle(size.width, input.size.width), middle(size.height, input.size.height));
+            placed = map.then(Affine::shift(x, y));
+            size = input.size;
+        }
+        (self.input, self.planned) = (input.size, Some((placed, size)));
+        Ok(same_form(input, size, input.metadata.after(Change::Resize { x: 1.0, y: 1.0 })))
+    }
+
+    fn sees(&self) -> Sees {
+        Sees::Whole
+    }
+
+    fn rows_needed(&self, _output: Range<u32>) -> Range<u32> {
+        0..self.input.height
+    }
+
+    fn run(&mut self, input: &Strip, output: Range<u32>) -> Result<Content> {
+        struct Rows(Affine, Size, WarpRules);
+        impl Job for Rows {
+            type Out = Result<Content>;
+            fn run<P: Stored>(self, view: View<'_, P>) -> Self::Out {
+                let mut out = Frame::<P>::new(self.1)?;
+                warp(view, self.0, out.view_mut(), self.2)?;
+                Ok(out.into())
+            }
+        }
+        let Some((map, size)) = self.planned else {
+            return Err(Error::unusable("a turn was run before it was planned"));
+        };
+        let rows = Size::new(size.width, output.end - output.start);
+        let map = map.then(Affine::shift(0.0, -f64::from(output.start)));
+        input.content.pixels()?.visit(Rows(map, rows, self.rules))
     }
 }

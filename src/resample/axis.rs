@@ -258,6 +258,11 @@ fn taps_of(x: u32, along: &Along, reach: f64, scale: f64, kernel: Kernel) -> Res
     weights_between(low..=high, along.source, along.edge, weight)
 }
 
+#[cold]
+pub(super) fn no_sum(sum: f64) -> Error {
+    Error::unusable(format!("a kernel whose weights sum to {sum} where a pixel is made"))
+}
+
 /// Weights of pixels, which may lie outside, over their sum; clamped and reflected ones folded onto those that they repeat.
 pub(super) fn weights_between(
     pixels: std::ops::RangeInclusive<i64>,
@@ -277,7 +282,7 @@ pub(super) fn weights_between(
     weights.iter_mut().filter(|w| w.abs() < 1e-13).for_each(|w| *w = 0.0);
     let sum: f64 = weights.iter().sum();
     if !sum.is_finite() || sum.abs() < 1e-9 {
-        return Err(Error::unusable(format!("a kernel whose weights sum to {sum} where a pixel is made")));
+        return Err(no_sum(sum));
     }
     let lead = weights.iter().take_while(|&&w| w == 0.0).count();
     let tail = weights.iter().rev().take_while(|&&w| w == 0.0).count();

@@ -6,8 +6,9 @@
 use super::axis::{Axis, GROUP, Weights};
 use super::light::Curve;
 use super::rows::{SourceRows, fill_beside};
+use super::samples::{Load, Store};
 use crate::frame::{SamplesRef, ViewMut};
-use crate::pixel::{Number, Pixel, Sample};
+use crate::pixel::{Pixel, Sample};
 use crate::simd::{Level, Work};
 
 /// One axis with its `f32` weights.
@@ -39,7 +40,7 @@ impl Band<'_> {
         let (wide, narrow) = (source.width() as usize * channels, target.width() as usize * channels);
         let (at, length) = (columns.axis.before as usize * channels, columns.axis.length() as usize * channels);
         let mut constant = vec![0.0f32; source.constant.len().min(channels)];
-        load::<P>(&source.constant[..constant.len()], &mut constant, *curve);
+        Load::<P>(&source.constant[..constant.len()], &mut constant, *curve).work();
         // Floats that stay as they are need not be kept: the rows are looked at where they lie.
         let plain =
             *vertical_first && curve.is_none() && !P::ALPHA && matches!(P::Number::lend_ref(&[]), SamplesRef::F32(_));
@@ -81,7 +82,7 @@ impl Band<'_> {
                 }
                 false => level.work(Mix(&picked, weights, &mut done)),
             }
-            level.work(Store::<P>(&done, target.row_numbers_mut(y), *curve));
+            level.work(Store::<P>(&mut done, target.row_numbers_mut(y), *curve));
         }
     }
 
@@ -105,30 +106,6 @@ fn floats_of<S: Sample>(samples: &[S]) -> &[f32] {
     }
 }
 
-struct Load<'a, P: Pixel>(&'a [P::Number], &'a mut [f32], Option<&'a Curve>);
-
-impl<P: Pixel<Number: Sample>> Work for Load<'_, P> {
-    type Out = ();
-    #[inline(always)]
-    fn work(self) {
-        load::<P>(self.0, self.1, self.2);
-    }
-}
-
-struct Store<'a, P: Pixel>(&'a [f32], &'a mut [P::Number], Option<&'a Curve>);
-
-impl<P: Pixel<Number: Sample>> Work for Store<'_, P> {
-    type Out = ();
-    #[inline(always)]
-    fn work(self) {
-        match (P::ALPHA, P::CHANNELS) {
-            (true, 2) => store_alpha::<P::Number, 2>(self.0, self.1, self.2),
-            (true, 4) => store_alpha::<P::Number, 4>(self.0, self.1, self.2),
-            _ => store(self.0, self.1, self.2),
-        }
-    }
-}
-
 struct Finite<'a>(&'a [f32]);
 
 impl Work for Finite<'_> {
@@ -139,59 +116,6 @@ impl Work for Finite<'_> {
         let worst = self.0.iter().fold(0u32, |worst, v| worst.max(v.to_bits() & 0x7f80_0000));
         worst != 0x7f80_0000
     }
-}
-
-/// Samples as floats on their own scale (0..=255, 0..=65,535, 0..=1), or as light up to 1; colours times alpha as a fraction.
-#[inline(always)]
-fn load<P: Pixel<Number: Sample>>(from: &[P::Number], to: &mut [f32], curve: Option<&Curve>) {
-    match (P::ALPHA, P::CHANNELS, curve) {
-        (true, 2, _) => load_alpha::<P::Number, 2>(from, to, curve),
-        (true, 4, _) => load_alpha::<P::Number, 4>(from, to, curve),
-        (.., None) => to.iter_mut().zip(from).for_each(|(to, from)| *to = from.to_f64() as f32),
-        (.., Some(curve)) => to.iter_mut().zip(from).for_each(|(to, from)| *to = curve.decode(*from)),
-    }
-}
-
-#[inline(always)]
-fn load_alpha<S: Sample, const C: usize>(from: &[S], to: &mut [f32], curve: Option<&Curve>) {
-    let unit = 1.0 / S::FULL.to_f64() as f32;
-    for (from, to) in from.as_chunks::<C>().0.iter().zip(to.as_chunks_mut::<C>().0) {
-        let alpha = from[C - 1].to_f64() as f32;
-        let weight = alpha * unit;
-        for (to, from) in to.iter_mut().zip(from) {
-            *to = weight * curve.map_or_else(|| from.to_f64() as f32, |curve| curve.decode(*from));
-        }
-        to[C - 1] = alpha;
-    }
-}
-
-/// Back to samples: rounded once, half up, clamped.
-#[inline(always)]
-fn store<S: Sample>(from: &[f32], to: &mut [S], curve: Option<&Curve>) {
-    match curve {
-        Some(curve) => to.iter_mut().zip(from).for_each(|(to, &from)| *to = curve.encode(from)),
-        None => to.iter_mut().zip(from).for_each(|(to, &from)| *to = nearest(from)),
-    }
-}
-
-/// Colours divided by alpha, zero where the stored alpha is zero.
-#[inline(always)]
-fn store_alpha<S: Sample, const C: usize>(from: &[f32], to: &mut [S], curve: Option<&Curve>) {
-    let full = S::FULL.to_f64() as f32;
-    for (from, to) in from.as_chunks::<C>().0.iter().zip(to.as_chunks_mut::<C>().0) {
-        let stored: S = nearest(from[C - 1]);
-        let scale = if stored.to_f64() > 0.0 { full / from[C - 1] } else { 0.0 };
-        for (to, &from) in to.iter_mut().zip(from) {
-            *to = curve.map_or_else(|| nearest(from * scale), |curve| curve.encode(from * scale));
-        }
-        to[C - 1] = stored;
-    }
-}
-
-/// The nearest sample to a number on its own scale, halves up. Half a unit is added in `f64`, where it is exact.
-#[inline(always)]
-fn nearest<S: Sample>(v: f32) -> S {
-    S::from_f64(f64::from(v))
 }
 
 /// Numbers that are summed together, in registers.

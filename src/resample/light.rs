@@ -83,6 +83,14 @@ impl Curve {
         }
     }
 
+    /// A row of bytes as light.
+    #[inline(always)]
+    pub(super) fn decode_bytes(&self, from: &[u8], to: &mut [f32]) {
+        if let Some(table) = self.decoded.first_chunk::<256>() {
+            to.iter_mut().zip(from).for_each(|(to, &code)| *to = table[usize::from(code)]);
+        }
+    }
+
     /// The sample that is nearest to an amount of light, halves up.
     #[inline(always)]
     pub(super) fn encode<S: Sample>(&self, light: f32) -> S {

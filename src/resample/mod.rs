@@ -28,6 +28,7 @@ mod nearest;
 mod plan;
 mod point;
 mod rows;
+mod samples;
 mod target;
 mod warp;
 

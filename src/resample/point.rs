@@ -115,14 +115,15 @@ impl<P: Pixel<Number: Sample>> Sums<P> {
     pub(super) fn add(&mut self, pixel: P, weight: f64) {
         let pixel = [pixel];
         let numbers = crate::pixel::samples_of(&pixel);
-        let alpha = match (P::ALPHA, numbers.last()) {
-            (true, Some(alpha)) => weight * alpha.to_f64() / P::Number::FULL.to_f64(),
-            _ => weight,
-        };
-        for (c, (sum, v)) in self.channels.iter_mut().zip(numbers).enumerate() {
-            let weight = if P::ALPHA && c + 1 == P::CHANNELS { weight } else { alpha };
-            *sum += v.to_f64() * weight;
+        if !P::ALPHA {
+            self.channels.iter_mut().zip(numbers).for_each(|(sum, v)| *sum += v.to_f64() * weight);
+            return;
         }
+        let Some((alpha, colors)) = numbers.split_last() else { return };
+        let alpha = alpha.to_f64() * weight;
+        let weight = alpha / P::Number::FULL.to_f64();
+        self.channels.iter_mut().zip(colors).for_each(|(sum, v)| *sum += v.to_f64() * weight);
+        self.channels[P::CHANNELS - 1] += alpha;
     }
 
     /// The pixel: rounded once, colours divided by alpha, zero where alpha is.

@@ -1,7 +1,7 @@
 //! A picture laid down by an affine map: any angle, shear and scale.
 
 use super::affine::Affine;
-use super::axis::weights_between;
+use super::axis::no_sum;
 use super::kernel::Kernel;
 use super::point::{Sums, scaled_weight};
 use super::rows::constant_of;
@@ -103,21 +103,23 @@ struct Work<'a, P: Pixel> {
 
 impl<P: Pixel<Number: Sample>> Work<'_, P> {
     fn rows(&self, first: u32, mut part: ViewMut<'_, P>) -> Result<()> {
+        let mut taps = [Vec::new(), Vec::new()];
         for (y, row) in (first..).zip(part.rows_mut()) {
             for (x, to) in (0u32..).zip(row) {
                 let (u, v) = self.back.at(f64::from(x) + 0.5, f64::from(y) + 0.5);
-                *to = self.pixel(u, v)?;
+                *to = self.pixel(u, v, &mut taps)?;
             }
         }
         Ok(())
     }
 
-    /// The pixel at a place of the source.
-    fn pixel(&self, u: f64, v: f64) -> Result<P> {
+    /// The pixel at a place of the source; the weights of its columns and rows are kept in memory that is there already.
+    fn pixel(&self, u: f64, v: f64, [columns, rows]: &mut [Vec<f64>; 2]) -> Result<P> {
         let (size, edge) = (self.source.size(), self.rules.edge);
         let reach = self.scales.map(|scale| match self.rules.kernel {
-            Kernel::Box => scale / 2.0 + 1.0,
-            kernel => kernel.support() * scale + 1.0,
+            // A pixel counts as soon as a part of it is covered.
+            Kernel::Box => scale / 2.0 + 0.5,
+            kernel => kernel.support() * scale,
         });
         // Far outside every edge shows what it shows a little outside, or repeats; a constant needs no sum at all.
         let outside = |at: f64, reach: f64, side: u32| at + reach < 0.0 || at - reach > f64::from(side);
@@ -132,28 +134,46 @@ impl<P: Pixel<Number: Sample>> Work<'_, P> {
                 _ => self.constant,
             });
         }
-        let (left, columns) = self.weights(u, size.width, reach[0], self.scales[0])?;
-        let (top, rows) = self.weights(v, size.height, reach[1], self.scales[1])?;
+        let left = self.weights(u, reach[0], self.scales[0], columns)?;
+        let top = self.weights(v, reach[1], self.scales[1], rows)?;
         let mut sums = Sums::<P>::default();
-        for (y, down) in (top..).zip(&rows) {
+        let inner = left >= 0 && left + columns.len() as i64 <= i64::from(size.width);
+        for (y, &down) in (top..).zip(&*rows) {
             let row = edge.inside(y, size.height).map(|y| self.source.row(y));
-            for (x, across) in (left..).zip(&columns) {
-                let pixel = match (row, edge.inside(x, size.width)) {
-                    (Some(row), Some(x)) => row[x as usize],
-                    _ => self.constant,
-                };
-                sums.add(pixel, across * down);
+            match row {
+                Some(row) if inner => {
+                    let pixels = &row[left as usize..][..columns.len()];
+                    pixels.iter().zip(&*columns).for_each(|(&pixel, across)| sums.add(pixel, across * down));
+                }
+                _ => {
+                    for (x, across) in (left..).zip(&*columns) {
+                        let pixel = match (row, edge.inside(x, size.width)) {
+                            (Some(row), Some(x)) => row[x as usize],
+                            _ => self.constant,
+                        };
+                        sums.add(pixel, across * down);
+                    }
+                }
             }
         }
         Ok(sums.pixel())
     }
 
-    fn weights(&self, at: f64, side: u32, reach: f64, scale: f64) -> Result<(i64, Vec<f64>)> {
+    /// The weights of the pixels about a place, over their sum, and the first of them.
+    fn weights(&self, at: f64, reach: f64, scale: f64, weights: &mut Vec<f64>) -> Result<i64> {
         if at.abs() > 1e12 {
             return Err(Error::unusable(format!("a map that leads to {at}, far from any picture")));
         }
-        let pixels = (at - reach).floor() as i64..=(at + reach).ceil() as i64;
-        weights_between(pixels, side, Edge::Wrap, |i| scaled_weight(self.rules.kernel, i, at, scale))
+        // The first and the last pixel whose centre is less than the reach away.
+        let (first, last) = ((at - reach + 0.5).floor() as i64, (at + reach - 0.5).ceil() as i64 - 1);
+        weights.clear();
+        weights.extend((first..=last).map(|i| scaled_weight(self.rules.kernel, i, at, scale)));
+        let sum: f64 = weights.iter().sum();
+        if !sum.is_finite() || sum.abs() < 1e-9 {
+            return Err(no_sum(sum));
+        }
+        weights.iter_mut().for_each(|w| *w /= sum);
+        Ok(first)
     }
 }
 

@@ -24,6 +24,21 @@ pub(crate) struct Columns<'a> {
     pub(crate) taps: usize,
 }
 
+impl<'a> Columns<'a> {
+    /// The weights of four outputs each.
+    #[cfg(target_arch = "x86_64")]
+    #[inline(always)]
+    fn fours(&self) -> std::slice::ChunksExact<'a, i16> {
+        self.weights.chunks_exact(self.stride * 4)
+    }
+
+    /// Without the first outputs.
+    #[cfg(target_arch = "x86_64")]
+    fn behind(self, outputs: usize) -> Columns<'a> {
+        Columns { starts: &self.starts[outputs..], weights: &self.weights[outputs * self.stride..], ..self }
+    }
+}
+
 /// A sum over 2^shift, to nearest, halves up, held in 16 bits.
 #[inline(always)]
 fn narrowed(sum: i32, shift: u32) -> i16 {
@@ -99,6 +114,16 @@ fn across_plain<const C: usize>(row: &[i16], columns: Columns<'_>, shift: u32, o
         }
         *to = sums.map(|sum| narrowed(sum, shift));
     }
+}
+
+/// The weights that count of each of four outputs.
+#[cfg(target_arch = "x86_64")]
+#[inline(always)]
+fn each_of(weights: &[i16], stride: usize, taps: usize) -> [&[i16]; 4] {
+    let (first, others) = weights.split_at(stride);
+    let (second, others) = others.split_at(stride);
+    let (third, fourth) = others.split_at(stride);
+    [&first[..taps], &second[..taps], &third[..taps], &fourth[..taps]]
 }
 
 /// Two weights as the pair that is multiplied at once.
@@ -280,15 +305,70 @@ fn pairs_of<const C: usize>() -> [i8; 16] {
     })
 }
 
-/// Sums of a pixel's channels, narrowed, to where they belong.
+/// Four pixels from the sums of each, whose channels lie in both lanes, to be added: narrowed and put where they belong.
 #[cfg(target_arch = "x86_64")]
 #[target_feature(enable = "avx2")]
-fn put_pixel<const C: usize>(sums: __m128i, shift: __m128i, to: &mut [i16; C]) {
-    let sums = _mm_sra_epi32(sums, shift);
-    let words = (_mm_cvtsi128_si64(_mm_packs_epi32(sums, sums)) as u64).to_le_bytes();
-    for (to, word) in to.iter_mut().zip(words.as_chunks::<2>().0) {
-        *to = i16::from_le_bytes(*word);
+#[inline]
+fn put_four<const C: usize>(sums: [__m256i; 4], shift: u32, to: &mut [[i16; C]; 4]) {
+    let half = _mm256_set1_epi32(1 << (shift - 1));
+    let by = _mm_cvtsi32_si128(shift as i32);
+    let two = |a: __m256i, b: __m256i| {
+        let sum = _mm256_add_epi32(_mm256_permute2x128_si256::<0x20>(a, b), _mm256_permute2x128_si256::<0x31>(a, b));
+        _mm256_sra_epi32(_mm256_add_epi32(sum, half), by)
+    };
+    let [a, b, c, d] = sums;
+    // Pixels 0 and 1 in the lower lane, 2 and 3 in the upper one, four words each.
+    let words = _mm256_packs_epi32(two(a, c), two(b, d));
+    let numbers = to.as_flattened_mut();
+    if C == 4 {
+        let Some(to) = numbers.first_chunk_mut::<16>() else { return };
+        // SAFETY: the array has the 32 bytes that are written.
+        unsafe { _mm256_storeu_si256(to.as_mut_ptr().cast(), words) };
+        return;
     }
+    // Words 0, 1, 2, 4, 5, 6 of each lane.
+    let close = _mm256_setr_epi8(
+        0, 1, 2, 3, 4, 5, 8, 9, 10, 11, 12, 13, -1, -1, -1, -1, 0, 1, 2, 3, 4, 5, 8, 9, 10, 11, 12, 13, -1, -1, -1, -1,
+    );
+    let words = _mm256_shuffle_epi8(words, close);
+    let (low, high) = (_mm256_castsi256_si128(words), _mm256_extracti128_si256::<1>(words));
+    let last = _mm_extract_epi32::<2>(high);
+    let Some(to) = numbers.first_chunk_mut::<12>() else { return };
+    let start = to.as_mut_ptr();
+    // SAFETY: the array has 24 bytes: 16 from its start, 8 from the twelfth on, and the last 4.
+    unsafe {
+        _mm_storeu_si128(start.cast(), low);
+        _mm_storel_epi64(start.add(6).cast(), high);
+        start.add(10).cast::<i32>().write_unaligned(last);
+    }
+}
+
+/// How the taps of outputs are found: four pixels at a time for AVX2.
+#[cfg(target_arch = "x86_64")]
+#[target_feature(enable = "avx2")]
+#[inline]
+fn sums_avx2<const C: usize>(row: &[i16], start: u32, weights: &[i16], order: __m256i) -> __m256i {
+    // The lower lane takes the first two weights four times, the upper one the next two.
+    let spread = _mm256_setr_epi8(
+        0, 1, 2, 3, 0, 1, 2, 3, 0, 1, 2, 3, 0, 1, 2, 3, 4, 5, 6, 7, 4, 5, 6, 7, 4, 5, 6, 7, 4, 5, 6, 7,
+    );
+    let groups = weights.as_chunks::<4>().0;
+    // Four pixels, of which the last load may reach into the slack.
+    let pixels = &row[start as usize * C..][..groups.len() * 4 * C + 16];
+    let mut sums = _mm256_setzero_si256();
+    for (group, weights) in groups.iter().enumerate() {
+        let at = group * 4 * C;
+        let (a, b): (&[i16; 8], &[i16; 8]) = (part(pixels, at), part(pixels, at + 2 * C));
+        // SAFETY: the arrays have the 16 bytes that are read of each, and the 8 of weights.
+        let (a, b, w) = unsafe {
+            let a = _mm_loadu_si128(a.as_ptr().cast());
+            (a, _mm_loadu_si128(b.as_ptr().cast()), _mm_loadl_epi64(weights.as_ptr().cast()))
+        };
+        let values = _mm256_shuffle_epi8(_mm256_inserti128_si256::<1>(_mm256_castsi128_si256(a), b), order);
+        let w = _mm256_shuffle_epi8(_mm256_broadcastq_epi64(w), spread);
+        sums = _mm256_add_epi32(sums, _mm256_madd_epi16(values, w));
+    }
+    sums
 }
 
 #[cfg(target_arch = "x86_64")]
@@ -297,32 +377,41 @@ fn across_avx2<const C: usize>(row: &[i16], columns: Columns<'_>, shift: u32, ou
     let order: [i8; 16] = pairs_of::<C>();
     // SAFETY: the array has the 16 bytes that are read.
     let order = _mm256_broadcastsi128_si256(unsafe { _mm_loadu_si128(order.as_ptr().cast()) });
-    // The lower lane takes the first two weights four times, the upper one the next two.
-    let spread =
-        _mm256_set_epi8(7, 6, 5, 4, 7, 6, 5, 4, 7, 6, 5, 4, 7, 6, 5, 4, 3, 2, 1, 0, 3, 2, 1, 0, 3, 2, 1, 0, 3, 2, 1, 0);
-    let half = _mm_set1_epi32(1 << (shift - 1));
-    let shift = _mm_cvtsi32_si128(shift as i32);
-    let groups = columns.taps.div_ceil(4);
-    let weights = columns.weights.chunks_exact(columns.stride);
-    for ((to, weights), &start) in out.iter_mut().zip(weights).zip(columns.starts) {
-        let mut sums = _mm256_setzero_si256();
-        // Four pixels, of which the last load may reach into the slack.
-        let pixels = &row[start as usize * C..][..groups * 4 * C + 16];
-        for (group, weights) in weights.as_chunks::<4>().0[..groups].iter().enumerate() {
-            let at = group * 4 * C;
-            let (a, b): (&[i16; 8], &[i16; 8]) = (part(pixels, at), part(pixels, at + 2 * C));
-            // SAFETY: the arrays have the 16 bytes that are read of each, and the 8 of weights.
-            let (a, b, w) = unsafe {
-                let load = |p: &[i16; 8]| _mm_loadu_si128(p.as_ptr().cast());
-                (load(a), load(b), _mm_loadl_epi64(weights.as_ptr().cast()))
-            };
-            let values = _mm256_shuffle_epi8(_mm256_inserti128_si256::<1>(_mm256_castsi128_si256(a), b), order);
-            let w = _mm256_shuffle_epi8(_mm256_broadcastq_epi64(w), spread);
-            sums = _mm256_add_epi32(sums, _mm256_madd_epi16(values, w));
-        }
-        let sums = _mm_add_epi32(_mm256_castsi256_si128(sums), _mm256_extracti128_si256::<1>(sums));
-        put_pixel(_mm_add_epi32(sums, half), shift, to);
+    let taps = columns.taps.next_multiple_of(4);
+    let (fours, rest) = out.as_chunks_mut::<4>();
+    for ((to, weights), starts) in fours.iter_mut().zip(columns.fours()).zip(columns.starts.as_chunks::<4>().0) {
+        // Written out: a closure would not be inlined.
+        let [a, b, c, d] = each_of(weights, columns.stride, taps);
+        let sums = [
+            sums_avx2::<C>(row, starts[0], a, order),
+            sums_avx2::<C>(row, starts[1], b, order),
+            sums_avx2::<C>(row, starts[2], c, order),
+            sums_avx2::<C>(row, starts[3], d, order),
+        ];
+        put_four(sums, shift, to);
     }
+    across_plain::<C>(row, columns.behind(fours.len() * 4), shift, rest);
+}
+
+/// Eight pixels at a time for AVX-512.
+#[cfg(target_arch = "x86_64")]
+#[target_feature(enable = "avx2,avx512f,avx512bw")]
+#[inline]
+fn sums_avx512<const C: usize>(row: &[i16], start: u32, weights: &[i16], order: __m512i) -> __m256i {
+    let spread = _mm512_set_epi32(3, 3, 3, 3, 2, 2, 2, 2, 1, 1, 1, 1, 0, 0, 0, 0);
+    let groups = weights.as_chunks::<8>().0;
+    let pixels = &row[start as usize * C..][..groups.len() * 8 * C + 8];
+    let mut sums = _mm512_setzero_si512();
+    for (group, weights) in groups.iter().enumerate() {
+        let pixels: &[i16; 32] = part(pixels, group * 8 * C);
+        // SAFETY: the arrays have the 64 and 16 bytes that are read.
+        let (values, w) =
+            unsafe { (_mm512_loadu_si512(pixels.as_ptr().cast()), _mm_loadu_si128(weights.as_ptr().cast())) };
+        let values = _mm512_permutexvar_epi16(order, values);
+        let w = _mm512_permutexvar_epi32(spread, _mm512_castsi128_si512(w));
+        sums = _mm512_add_epi32(sums, _mm512_madd_epi16(values, w));
+    }
+    _mm256_add_epi32(_mm512_castsi512_si256(sums), _mm512_extracti64x4_epi64::<1>(sums))
 }
 
 #[cfg(target_arch = "x86_64")]
@@ -335,58 +424,56 @@ fn across_avx512<const C: usize>(row: &[i16], columns: Columns<'_>, shift: u32, 
     });
     // SAFETY: the array has the 64 bytes that are read.
     let order = unsafe { _mm512_loadu_si512(order.as_ptr().cast()) };
-    let spread = _mm512_set_epi32(3, 3, 3, 3, 2, 2, 2, 2, 1, 1, 1, 1, 0, 0, 0, 0);
-    let half = _mm_set1_epi32(1 << (shift - 1));
-    let shift = _mm_cvtsi32_si128(shift as i32);
-    let groups = columns.taps.div_ceil(8);
-    let weights = columns.weights.chunks_exact(columns.stride);
-    for ((to, weights), &start) in out.iter_mut().zip(weights).zip(columns.starts) {
-        let mut sums = _mm512_setzero_si512();
-        let pixels = &row[start as usize * C..][..groups * 8 * C + 8];
-        for (group, weights) in weights.as_chunks::<8>().0[..groups].iter().enumerate() {
-            let pixels: &[i16; 32] = part(pixels, group * 8 * C);
-            // SAFETY: the arrays have the 64 and 16 bytes that are read.
-            let (values, w) =
-                unsafe { (_mm512_loadu_si512(pixels.as_ptr().cast()), _mm_loadu_si128(weights.as_ptr().cast())) };
-            let values = _mm512_permutexvar_epi16(order, values);
-            let w = _mm512_permutexvar_epi32(spread, _mm512_castsi128_si512(w));
-            sums = _mm512_add_epi32(sums, _mm512_madd_epi16(values, w));
-        }
-        let sums = _mm256_add_epi32(_mm512_castsi512_si256(sums), _mm512_extracti64x4_epi64::<1>(sums));
-        let sums = _mm_add_epi32(_mm256_castsi256_si128(sums), _mm256_extracti128_si256::<1>(sums));
-        put_pixel(_mm_add_epi32(sums, half), shift, to);
+    let taps = columns.taps.next_multiple_of(8);
+    let (fours, rest) = out.as_chunks_mut::<4>();
+    for ((to, weights), starts) in fours.iter_mut().zip(columns.fours()).zip(columns.starts.as_chunks::<4>().0) {
+        // Written out: a closure would not be inlined.
+        let [a, b, c, d] = each_of(weights, columns.stride, taps);
+        let sums = [
+            sums_avx512::<C>(row, starts[0], a, order),
+            sums_avx512::<C>(row, starts[1], b, order),
+            sums_avx512::<C>(row, starts[2], c, order),
+            sums_avx512::<C>(row, starts[3], d, order),
+        ];
+        put_four(sums, shift, to);
     }
+    across_plain::<C>(row, columns.behind(fours.len() * 4), shift, rest);
 }
 
-/// One channel: eight taps at a time, four outputs together.
+/// Eight taps of one channel at a time.
+#[cfg(target_arch = "x86_64")]
+#[target_feature(enable = "avx2")]
+#[inline]
+fn sums_of_one(row: &[i16], start: u32, weights: &[i16]) -> __m128i {
+    let mut sums = _mm_setzero_si128();
+    let values = &row[start as usize..][..weights.len()];
+    for (values, weights) in values.as_chunks::<8>().0.iter().zip(weights.as_chunks::<8>().0) {
+        // SAFETY: both arrays have the 16 bytes that are read.
+        let (values, weights) =
+            unsafe { (_mm_loadu_si128(values.as_ptr().cast()), _mm_loadu_si128(weights.as_ptr().cast())) };
+        sums = _mm_add_epi32(sums, _mm_madd_epi16(values, weights));
+    }
+    sums
+}
+
+/// One channel: four outputs together.
 #[cfg(target_arch = "x86_64")]
 #[target_feature(enable = "avx2")]
 fn across_one_avx2(row: &[i16], columns: Columns<'_>, shift: u32, out: &mut [i16]) {
     let half = _mm_set1_epi32(1 << (shift - 1));
     let by = _mm_cvtsi32_si128(shift as i32);
-    let groups = columns.taps.div_ceil(8);
-    let sums_of = |start: u32, weights: &[i16]| {
-        let mut sums = _mm_setzero_si128();
-        let values = &row[start as usize..][..groups * 8];
-        for (values, weights) in values.as_chunks::<8>().0.iter().zip(weights.as_chunks::<8>().0) {
-            // SAFETY: both arrays have the 16 bytes that are read.
-            let (values, weights) =
-                unsafe { (_mm_loadu_si128(values.as_ptr().cast()), _mm_loadu_si128(weights.as_ptr().cast())) };
-            sums = _mm_add_epi32(sums, _mm_madd_epi16(values, weights));
-        }
-        sums
-    };
-    let weights = columns.weights.chunks_exact(columns.stride * 4);
+    let stride = columns.stride;
     let (fours, rest) = out.as_chunks_mut::<4>();
-    let (starts, last_starts) = columns.starts.as_chunks::<4>();
-    for ((to, weights), starts) in fours.iter_mut().zip(weights).zip(starts) {
-        let each = |i: usize| sums_of(starts[i], &weights[i * columns.stride..][..columns.stride]);
-        let sums = _mm_hadd_epi32(_mm_hadd_epi32(each(0), each(1)), _mm_hadd_epi32(each(2), each(3)));
-        put_pixel(_mm_add_epi32(sums, half), by, to);
+    for ((to, weights), &[a, b, c, d]) in fours.iter_mut().zip(columns.fours()).zip(columns.starts.as_chunks::<4>().0) {
+        let [first, second, third, fourth] = each_of(weights, stride, stride);
+        let (a, b) = (sums_of_one(row, a, first), sums_of_one(row, b, second));
+        let (c, d) = (sums_of_one(row, c, third), sums_of_one(row, d, fourth));
+        let sums = _mm_hadd_epi32(_mm_hadd_epi32(a, b), _mm_hadd_epi32(c, d));
+        let sums = _mm_sra_epi32(_mm_add_epi32(sums, half), by);
+        // SAFETY: the array has the 8 bytes that are written.
+        unsafe { _mm_storel_epi64(to.as_mut_ptr().cast(), _mm_packs_epi32(sums, sums)) };
     }
-    let weights = &columns.weights[fours.len() * 4 * columns.stride..];
-    let columns = Columns { starts: last_starts, weights, ..columns };
-    across_plain::<1>(row, columns, shift, rest.as_chunks_mut::<1>().0);
+    across_plain::<1>(row, columns.behind(fours.len() * 4), shift, rest.as_chunks_mut::<1>().0);
 }
 
 #[cfg(test)]

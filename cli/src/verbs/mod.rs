@@ -1,5 +1,6 @@
 //! The verbs, a file each.
 
+mod between;
 mod blank;
 mod channels;
 mod crop;

@@ -5,10 +5,12 @@ use crate::fail::{Done, Failure};
 use crate::look;
 use crate::open;
 use crate::text::{Align, number, safe, table};
-use crate::words;
+use crate::verbs::between::{self, Between};
+use crate::words::{self, EdgeWord, Place};
 use clap::Args;
 use rahmen::flow::{Crop, Step};
 use rahmen::frame::{Job, PlanesJob};
+use rahmen::resample::Kernel;
 use rahmen::{Content, Depth, Facts, Form, Number, Planes, Region, Sample, Size, Stored, View};
 use serde::Serialize;
 use std::path::{Path, PathBuf};
@@ -22,12 +24,19 @@ pub(crate) struct Pixel {
     /// The files; - is standard input
     #[arg(required = true, value_name = "FILE")]
     files: Vec<PathBuf>,
-    /// The place: column and row, counted from 0 at the top left
-    #[arg(long, value_name = "X,Y", value_parser = words::place, conflicts_with_all = ["x", "y"], required_unless_present_any = ["x", "y"])]
-    at: Option<(u32, u32)>,
+    /// The place: column and row, counted from 0 at the top left; with --kernel anywhere, (0.5,0.5 is the middle of the
+    /// first pixel)
+    #[arg(long, value_name = "X,Y", allow_hyphen_values = true, conflicts_with_all = ["x", "y"], required_unless_present_any = ["x", "y"])]
+    at: Option<Place>,
     /// Also the pixels up to N away from it, as a table
     #[arg(long, value_name = "N", requires = "at")]
     around: Option<u32>,
+    /// What the place is made of by a kernel: its taps, their weights and the sum
+    #[arg(long, value_parser = words::kernel, requires = "at", conflicts_with = "around")]
+    kernel: Option<Kernel>,
+    /// With --kernel: what lies outside the picture: clamp, reflect, wrap or a colour
+    #[arg(long, default_value = "clamp", value_name = "EDGE")]
+    edge: EdgeWord,
     #[command(flatten)]
     part: Part,
     /// As JSON: an array with one object a file
@@ -41,6 +50,7 @@ pub(crate) struct Pixel {
 enum Report {
     One(One),
     Many(Many),
+    Between(Between),
 }
 
 #[derive(Debug, Serialize)]
@@ -98,6 +108,20 @@ impl Pixel {
     }
 
     fn report(&self, file: &Path, shared: &Shared) -> Done<Report> {
+        match (self.kernel, self.at) {
+            (Some(kernel), Some(Place::Between(x, y))) => {
+                return Ok(Report::Between(between::report(file, (x, y), kernel, self.edge, shared)?));
+            }
+            (Some(kernel), Some(Place::Pixel(x, y))) => {
+                let place = (f64::from(x), f64::from(y));
+                return Ok(Report::Between(between::report(file, place, kernel, self.edge, shared)?));
+            }
+            (Some(_), None) => return Err(Failure::words("--kernel works on one place; add --at X,Y")),
+            (None, Some(Place::Between(..))) => {
+                return Err(Failure::words("a place between pixels needs --kernel, such as --kernel linear"));
+            }
+            _ => {}
+        }
         let mut region = Region::default();
         let mut facts = None;
         let steps = |found: &Facts| {
@@ -109,7 +133,7 @@ impl Pixel {
         let facts = facts.unwrap_or_else(|| picture.facts());
         let (file, holds) = (open::name_of(file), format!("{} {}", facts.size, facts.form.describe()));
         let numbers = numbers_of(picture.content());
-        match (self.at, self.around) {
+        match (self.pixel(), self.around) {
             (Some((x, y)), None) => {
                 let first = |values: Vec<f64>| values.first().copied().unwrap_or(f64::NAN);
                 let channels = numbers.into_iter().enumerate().map(|(i, n)| channel(&facts, i, n.0, first(n.1)));
@@ -133,15 +157,23 @@ impl Pixel {
                     height: region.height(),
                     channels: tables.collect(),
                     holds,
-                    marked: self.at,
+                    marked: self.pixel(),
                 }))
             }
         }
     }
 
+    /// The pixel that was asked for.
+    fn pixel(&self) -> Option<(u32, u32)> {
+        match self.at {
+            Some(Place::Pixel(x, y)) => Some((x, y)),
+            _ => None,
+        }
+    }
+
     /// What is to be shown, which must lie inside; the surroundings of a place are clipped.
     fn region(&self, size: Size) -> Done<Region> {
-        let region = match self.at {
+        let region = match self.pixel() {
             Some((x, y)) => {
                 size.check_place(x, y)?;
                 let n = self.around.unwrap_or(0);
@@ -161,7 +193,7 @@ impl Pixel {
 }
 
 /// Every channel's numbers, row by row.
-fn numbers_of(content: &Content) -> Vec<(String, Vec<f64>)> {
+pub(super) fn numbers_of(content: &Content) -> Vec<(String, Vec<f64>)> {
     struct Numbers;
     impl Job for Numbers {
         type Out = Vec<(String, Vec<f64>)>;
@@ -215,6 +247,7 @@ fn text(report: &Report) -> String {
     match report {
         Report::One(one) => one_text(one),
         Report::Many(many) => many_text(many),
+        Report::Between(between) => between::text(between),
     }
 }
 

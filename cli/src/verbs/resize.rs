@@ -2,10 +2,10 @@
 
 use crate::fail::{Done, Failure};
 use crate::make::{Context, Making, Steps};
-use crate::words;
-use clap::Args;
-use rahmen::resample::{Kernel, ResizeRules, Target};
-use rahmen::{Facts, Size, flow};
+use crate::words::{self, EdgeWord, RealRange};
+use clap::{Args, ValueEnum};
+use rahmen::resample::{Area, Kernel, Light, ResizeRules, Target};
+use rahmen::{Facts, Form, Size, flow};
 
 /// The words of `resize`: one target size, and how.
 #[derive(Debug, Args)]
@@ -31,21 +31,44 @@ pub(crate) struct Resize {
     /// The largest size of the same aspect ratio that fits inside
     #[arg(long, value_name = "WxH", value_parser = words::size, group = "target")]
     fit: Option<Size>,
-    /// How to interpolate: nearest, linear or catmull-rom
-    #[arg(long, default_value = "catmull-rom", value_parser = kernel)]
+    /// Just this size, of the largest part that has its aspect ratio
+    #[arg(long, value_name = "WxH", value_parser = words::size, group = "target")]
+    cover: Option<Size>,
+    /// With --cover: which part, 0 keeps the left or upper end, 1 the right or lower one (0.5,0.5 by default)
+    #[arg(long, value_name = "X,Y", value_parser = words::anchor)]
+    anchor: Option<(f64, f64)>,
+    /// Only these columns, half-open, which may begin and end between pixels: 10.5..20, 10.., ..20 (also --cols)
+    #[arg(long = "x", alias = "cols", value_name = "A..B", allow_hyphen_values = true)]
+    x: Option<RealRange>,
+    /// Only these rows, likewise (also --rows)
+    #[arg(long = "y", alias = "rows", value_name = "C..D", allow_hyphen_values = true)]
+    y: Option<RealRange>,
+    /// How to interpolate: nearest, box, linear, catmull-rom, mitchell, lanczos2, lanczos3 or cubic=B,C
+    #[arg(long, default_value = "catmull-rom", value_parser = words::kernel)]
     kernel: Kernel,
     /// Keep the kernel's width when shrinking, which aliases
     #[arg(long)]
     no_widen: bool,
+    /// What lies outside the picture: clamp, reflect, wrap or a colour
+    #[arg(long, default_value = "clamp", value_name = "EDGE")]
+    edge: EdgeWord,
+    /// What is mixed: the numbers as they are encoded, or the light they stand for
+    #[arg(long, value_enum, default_value = "encoded")]
+    light: LightWord,
 }
 
-fn kernel(word: &str) -> Result<Kernel, String> {
-    let names = Kernel::ALL.map(Kernel::name).join(", ");
-    Kernel::ALL.into_iter().find(|k| k.name() == word).ok_or(format!("the kernels are {names}"))
+/// What is mixed.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+enum LightWord {
+    Encoded,
+    Linear,
 }
 
 impl Resize {
     fn target(&self) -> Done<Target> {
+        if self.anchor.is_some() && self.cover.is_none() {
+            return Err(Failure::words("--anchor says which part --cover takes; give both, or neither"));
+        }
         let each = [
             self.to.map(Target::Exact),
             self.width.map(Target::Width),
@@ -54,27 +77,59 @@ impl Resize {
             self.percent.map(|p| Target::Scale(p / 100.0, p / 100.0)),
             self.times.map(|n| Target::Scale(f64::from(n), f64::from(n))),
             self.fit.map(Target::Fit),
+            self.cover.map(|size| Target::Cover { size, anchor: self.anchor.unwrap_or((0.5, 0.5)) }),
         ];
-        let none =
-            "resize needs a target: --to WxH, --width N, --height N, --scale F, --percent P, --times N or --fit WxH";
+        let none = "resize needs a target: --to WxH, --width N, --height N, --scale F, --percent P, --times N, \
+             --fit WxH or --cover WxH";
         each.into_iter().flatten().next().ok_or_else(|| Failure::words(none))
     }
 }
 
+impl Resize {
+    /// The part that is meant, where it is not all of the picture.
+    fn area(&self, input: Size) -> Done<Option<Area>> {
+        if self.x.is_none() && self.y.is_none() {
+            return Ok(None);
+        }
+        let range = |word: Option<RealRange>, side: u32| word.map_or(0.0..f64::from(side), |w| w.within(side));
+        Ok(Some(Area::new(range(self.x, input.width), range(self.y, input.height))?))
+    }
+}
+
 impl Making for Resize {
-    fn steps(&self, _input: &Facts, context: &Context<'_>) -> Done<Steps> {
+    fn steps(&self, input: &Facts, context: &Context<'_>) -> Done<Steps> {
         let mut rules = ResizeRules::new(self.kernel).threads(context.shared.threads());
         if self.no_widen {
             rules = rules.without_widening();
         }
-        Ok(vec![Box::new(flow::Resize::new(self.target()?, rules))])
+        if let Form::Pixels { layout, .. } = input.form {
+            rules = rules.edge(self.edge.of_layout(layout).map_err(|e| Failure::Work(anyhow::anyhow!(e)))?);
+        }
+        if self.light == LightWord::Linear {
+            rules = rules.light(Light::linear_of(&input.metadata));
+        }
+        let step = flow::Resize::new(self.target()?, rules);
+        Ok(vec![Box::new(match self.area(input.size)? {
+            Some(area) => step.of_area(area),
+            None => step,
+        })])
     }
 
     fn remark(&self, input: &Facts, output: &Facts) -> Option<String> {
-        let factor = |from: u32, to: u32| crate::text::number(f64::from(to) / f64::from(from));
-        let x = factor(input.size.width, output.size.width);
-        let y = factor(input.size.height, output.size.height);
+        // What was resized: planned again from what is known now.
+        let area = self.area(input.size).ok()?.unwrap_or(Area::of(input.size));
+        let (area, _) = self.target().ok()?.of_area(input.size, area).ok()?;
+        let (width, height) = area.sides();
+        let (x, y) = (f64::from(output.size.width) / width, f64::from(output.size.height) / height);
+        let [x, y] = [x, y].map(crate::text::number);
         let factor = if x == y { format!("factor {x}") } else { format!("factors {x} and {y}") };
-        Some(format!("{factor}, {}", self.kernel))
+        let part = match area == Area::of(input.size) {
+            true => String::new(),
+            false => {
+                let ends = |r: std::ops::Range<f64>| [r.start, r.end].map(crate::text::number).join("..");
+                format!(" of x {} y {}", ends(area.x()), ends(area.y()))
+            }
+        };
+        Some(format!("{factor}{part}, {}", self.kernel))
     }
 }

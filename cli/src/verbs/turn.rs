@@ -4,9 +4,11 @@ use crate::args::Shared;
 use crate::fail::{Done, Failure};
 use crate::lossless::Lossless;
 use crate::make::{Context, Making, Steps};
+use crate::words::{self, EdgeWord};
 use clap::Args;
 use rahmen::file::LosslessRules;
-use rahmen::{Facts, access, flow};
+use rahmen::resample::{Kernel, WarpRules};
+use rahmen::{Facts, Form, access, flow};
 
 /// The words of `mirror`.
 #[derive(Debug, Args)]
@@ -49,6 +51,18 @@ pub(crate) struct Turn {
     /// A half turn
     #[arg(long, group = "direction")]
     half: bool,
+    /// Clockwise by any angle, by interpolation
+    #[arg(long, group = "direction", value_name = "A", allow_hyphen_values = true, conflicts_with = "lossless")]
+    degrees: Option<f64>,
+    /// With --degrees: the picture keeps its size and loses its corners, instead of growing to hold all of it
+    #[arg(long)]
+    same_size: bool,
+    /// With --degrees: how to interpolate, as for `resize` (catmull-rom by default)
+    #[arg(long, value_parser = words::kernel)]
+    kernel: Option<Kernel>,
+    /// With --degrees: what lies outside: clamp, reflect, wrap or a colour (black, or clear where there is alpha)
+    #[arg(long, value_name = "EDGE")]
+    edge: Option<EdgeWord>,
     #[command(flatten)]
     lossless: Lossless,
 }
@@ -59,14 +73,25 @@ impl Turn {
             (true, ..) => Ok(access::Turn::Right),
             (_, true, _) => Ok(access::Turn::Left),
             (_, _, true) => Ok(access::Turn::Half),
-            _ => Err(Failure::words("turn needs a direction: --right, --left or --half")),
+            _ => Err(Failure::words("turn needs a direction: --right, --left, --half or --degrees A")),
         }
     }
 }
 
 impl Making for Turn {
-    fn steps(&self, _input: &Facts, _context: &Context<'_>) -> Done<Steps> {
-        Ok(vec![Box::new(flow::Turn::new(self.turn()?))])
+    fn steps(&self, input: &Facts, context: &Context<'_>) -> Done<Steps> {
+        if self.degrees.is_none() && (self.same_size || self.kernel.is_some() || self.edge.is_some()) {
+            return Err(Failure::words(
+                "--same-size, --kernel and --edge go with --degrees; other turns move pixels exactly",
+            ));
+        }
+        let Some(degrees) = self.degrees else { return Ok(vec![Box::new(flow::Turn::new(self.turn()?))]) };
+        let mut rules = WarpRules::new(self.kernel.unwrap_or_default()).threads(context.shared.threads());
+        if let (Some(edge), Form::Pixels { layout, .. }) = (self.edge, &input.form) {
+            rules = rules.edge(edge.of_layout(*layout).map_err(|e| Failure::Work(anyhow::anyhow!(e)))?);
+        }
+        let step = flow::TurnBy::new(degrees, rules);
+        Ok(vec![Box::new(if self.same_size { step.same_size() } else { step })])
     }
 
     fn lossless(&self, shared: &Shared) -> Done<Option<(Option<access::Turn>, LosslessRules)>> {

@@ -1,0 +1,195 @@
+//! `pixel --at 12.4,7.75 --kernel linear`: what a place between pixels is made of, as one would work it by hand.
+
+use super::pixel::numbers_of;
+use crate::args::Shared;
+use crate::fail::{Done, Failure};
+use crate::open;
+use crate::text::{Align, number, safe, table};
+use crate::words::EdgeWord;
+use rahmen::access::Edge;
+use rahmen::flow::{Crop, Step};
+use rahmen::resample::{Kernel, Tap, Taps, taps};
+use rahmen::{Depth, Facts, Form, Region};
+use serde::Serialize;
+use std::path::Path;
+
+/// A place, its taps and what they sum to.
+#[derive(Debug, Serialize)]
+pub(crate) struct Between {
+    file: String,
+    x: f64,
+    y: f64,
+    kernel: String,
+    taps: Vec<Counted>,
+    channels: Vec<Sum>,
+    #[serde(skip)]
+    holds: String,
+    #[serde(skip)]
+    weighed: bool,
+}
+
+/// A pixel that counts.
+#[derive(Debug, Serialize)]
+struct Counted {
+    /// Its place, which may lie outside.
+    x: i64,
+    y: i64,
+    /// The column's weight and the row's, and their product.
+    weight_x: f64,
+    weight_y: f64,
+    weight: f64,
+    /// Whether the edge shows it.
+    outside: bool,
+    values: Vec<f64>,
+}
+
+/// What a channel sums to.
+#[derive(Debug, Serialize)]
+struct Sum {
+    name: String,
+    /// Not rounded; of colours beside alpha: weighted by it and divided by the resulting alpha.
+    sum: f64,
+    /// The sum as the picture holds it.
+    value: f64,
+}
+
+/// Reads the pixels about a place and sums them.
+pub(crate) fn report(
+    file: &Path,
+    (x, y): (f64, f64),
+    kernel: Kernel,
+    edge: EdgeWord,
+    shared: &Shared,
+) -> Done<Between> {
+    let mut known: Option<(Facts, Taps, Region, Edge<[f64; 4]>)> = None;
+    let steps = |facts: &Facts| {
+        let edge = match facts.form {
+            Form::Pixels { layout, .. } => edge.of_layout(layout).map_err(|e| Failure::Work(anyhow::anyhow!(e)))?,
+            Form::Planes { .. } => return Err(anyhow::anyhow!(
+                "planes have no pixels to mix; add a verb that makes a picture of them, such as `rahmen depth --to f32`"
+            )
+            .into()),
+        };
+        let found = taps(facts.size, x, y, kernel, &edge)?;
+        let region = Region::new(span(&found.x), span(&found.y))?;
+        known = Some((facts.clone(), found, region, edge));
+        Ok(vec![Box::new(Crop::new(region)) as Box<dyn Step>])
+    };
+    let picture = open::load(file, shared, steps).map_err(|e| open::in_file(e, file))?;
+    // Loading has planned the steps.
+    let Some((facts, taps, region, edge)) = known else { return Err(anyhow::anyhow!("nothing was read").into()) };
+    let numbers = numbers_of(picture.content());
+    let full = full(&facts);
+    let value = |channel: usize, x: Option<u32>, y: Option<u32>| match (x, y, edge) {
+        (Some(x), Some(y), _) => {
+            let at = (y - region.y()) as usize * region.width() as usize + (x - region.x()) as usize;
+            numbers.get(channel).and_then(|(_, values)| values.get(at)).copied().unwrap_or(f64::NAN)
+        }
+        (.., Edge::Constant(all)) => all.get(channel).copied().unwrap_or(0.0) * full,
+        _ => f64::NAN,
+    };
+    let mut counted = Vec::new();
+    for down in &taps.y {
+        for across in &taps.x {
+            counted.push(Counted {
+                x: across.at,
+                y: down.at,
+                weight_x: across.weight,
+                weight_y: down.weight,
+                weight: across.weight * down.weight,
+                outside: [across, down].iter().any(|t| t.inside.is_none_or(|i| i64::from(i) != t.at)),
+                values: (0..numbers.len()).map(|c| value(c, across.inside, down.inside)).collect(),
+            });
+        }
+    }
+    let alpha = matches!(facts.form, Form::Pixels { layout, .. } if layout.has_alpha()).then_some(numbers.len() - 1);
+    let sums = sums(&counted, numbers.len(), alpha.filter(|_| kernel != Kernel::Nearest));
+    let channels =
+        numbers.iter().zip(sums).map(|((name, _), sum)| Sum { name: name.clone(), sum, value: held(&facts, sum) });
+    Ok(Between {
+        file: open::name_of(file),
+        x,
+        y,
+        kernel: kernel.to_string(),
+        channels: channels.collect(),
+        taps: counted,
+        holds: format!("{} {}", facts.size, facts.form.describe()),
+        weighed: alpha.is_some(),
+    })
+}
+
+/// The rows or columns inside that stand for taps: one at least, so that there is something to read.
+fn span(taps: &[Tap]) -> std::ops::Range<u32> {
+    let inside = || taps.iter().filter_map(|t| t.inside);
+    inside().min().unwrap_or(0)..inside().max().unwrap_or(0) + 1
+}
+
+fn sums(taps: &[Counted], channels: usize, alpha: Option<usize>) -> Vec<f64> {
+    let sum = |of: &dyn Fn(&Counted) -> f64| taps.iter().map(|t| t.weight * of(t)).sum::<f64>();
+    let opacity = alpha.map(|a| (a, sum(&|t| t.values[a])));
+    let channel = |c: usize| match opacity {
+        Some((a, opacity)) if c != a => match opacity > 0.0 {
+            true => sum(&|t| t.values[c] * t.values[a]) / opacity,
+            false => 0.0,
+        },
+        _ => sum(&|t| t.values[c]),
+    };
+    (0..channels).map(channel).collect()
+}
+
+fn full(facts: &Facts) -> f64 {
+    match facts.form {
+        Form::Pixels { depth: Depth::U8, .. } => 255.0,
+        Form::Pixels { depth: Depth::U16, .. } => 65_535.0,
+        _ => 1.0,
+    }
+}
+
+/// A sum as the picture holds it: to nearest, halves up, within the range; floats as they are.
+fn held(facts: &Facts, sum: f64) -> f64 {
+    match facts.form {
+        Form::Pixels { depth: Depth::U8 | Depth::U16, .. } => (sum + 0.5).floor().clamp(0.0, full(facts)),
+        _ => f64::from(sum as f32),
+    }
+}
+
+pub(crate) fn text(between: &Between) -> String {
+    let mut head = ["x", "y", "weight x", "weight y", "weight"].map(String::from).to_vec();
+    head.extend(between.channels.iter().map(|c| safe(&c.name)));
+    let mut rows = vec![head];
+    for tap in &between.taps {
+        let outside = if tap.outside { "*" } else { "" };
+        let mut row = vec![format!("{}{outside}", tap.x), tap.y.to_string()];
+        row.extend([tap.weight_x, tap.weight_y, tap.weight].map(|w| format!("{w:.6}")));
+        row.extend(tap.values.iter().map(|v| number(*v)));
+        rows.push(row);
+    }
+    let blank = || vec![String::new(); 3];
+    let total: f64 = between.taps.iter().map(|t| t.weight).sum();
+    let mut sum = vec!["sum".to_string()];
+    sum.extend(blank());
+    sum.push(format!("{total:.6}"));
+    sum.extend(between.channels.iter().map(|c| format!("{:.4}", c.sum)));
+    let mut value = vec!["value".to_string()];
+    value.extend(blank());
+    value.push(String::new());
+    value.extend(between.channels.iter().map(|c| number(c.value)));
+    rows.extend([sum, value]);
+    let columns = vec![Align::Right; rows[0].len()];
+    let mut out = format!(
+        "{} ({}) at x {}, y {}, {}\n{}",
+        safe(&between.file),
+        between.holds,
+        between.x,
+        between.y,
+        between.kernel,
+        table("  ", &columns, &rows)
+    );
+    if between.weighed {
+        out.push_str("  colours are weighted by alpha too, and divided by the sum's alpha\n");
+    }
+    if between.taps.iter().any(|t| t.outside) {
+        out.push_str("  * lies outside; the values are what the edge shows there\n");
+    }
+    out
+}

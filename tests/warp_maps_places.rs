@@ -1,0 +1,119 @@
+//! Pictures laid down by affine maps: whole pixels and quarter turns move exactly, a map that scales is a resize, and
+//! places between pixels are what sampling gives there.
+
+use rahmen::access::{Edge, Turn};
+use rahmen::resample::{Affine, Area, Kernel, ResizeRules, WarpRules, resize_area, sample, turned_whole, warp};
+use rahmen::{Frame, Gray, Pixel, Rgb, Rgba, Sample, Size, Threads};
+
+fn frame(size: Size) -> Frame<Rgb<u8>> {
+    Frame::from_fn(size, |x, y| Rgb::new((x * 37 + y * 11) as u8, (x * x + y) as u8, (y * 29) as u8)).unwrap()
+}
+
+fn warped<P: Pixel<Number: Sample>>(from: &Frame<P>, map: Affine, to: Size, rules: WarpRules) -> Frame<P> {
+    let mut out = Frame::new(to).unwrap();
+    warp(from.view(), map, out.view_mut(), rules).unwrap();
+    out
+}
+
+/// Those that give back the samples where nothing is between them.
+fn interpolating() -> impl Iterator<Item = Kernel> {
+    Kernel::ALL.into_iter().filter(|k| *k != Kernel::Mitchell)
+}
+
+#[test]
+fn whole_pixels_and_quarter_turns_move_exactly() {
+    let from = frame(Size::new(31, 22));
+    for kernel in interpolating() {
+        let same = warped(&from, Affine::IDENTITY, from.size(), WarpRules::new(kernel));
+        assert!(same == from, "{kernel}");
+        let shifted = warped(&from, Affine::shift(3.0, -2.0), from.size(), WarpRules::new(kernel));
+        for (x, y) in [(3, 0), (30, 19), (17, 5)] {
+            assert_eq!(shifted[(x, y)], from[(x - 3, y + 2)], "{kernel}");
+        }
+        assert_eq!((shifted[(2, 5)], shifted[(9, 20)]), (Rgb::new(0, 0, 0), Rgb::new(0, 0, 0)), "{kernel}");
+        for (degrees, turn) in [(90.0, Turn::Right), (180.0, Turn::Half), (-90.0, Turn::Left), (450.0, Turn::Right)] {
+            let (map, size) = turned_whole(from.size(), degrees).unwrap();
+            let wanted = from.view().turned(turn).unwrap();
+            assert!(warped(&from, map, size, WarpRules::new(kernel)) == wanted, "{kernel} {degrees}");
+        }
+    }
+}
+
+#[test]
+fn a_map_that_scales_is_a_resize() {
+    let from = frame(Size::new(60, 45));
+    // Not the nearest pixel: a centre just between two is a matter of the last bit.
+    let kernels = || Kernel::ALL.into_iter().skip(1);
+    let cases = [Size::new(24, 9), Size::new(97, 91)].into_iter().flat_map(|to| kernels().map(move |k| (to, k)));
+    for (to, kernel) in cases {
+        // A box of a resize follows the scale both ways, that of a warp is a pixel wide at least.
+        if kernel == Kernel::Box && to.width > 60 {
+            continue;
+        }
+        let map = Affine::scale(f64::from(to.width) / 60.0, f64::from(to.height) / 45.0);
+        for edge in [Edge::Clamp, Edge::Wrap, Edge::Constant([0.3, 0.6, 0.9, 0.0])] {
+            let found = warped(&from, map, to, WarpRules::new(kernel).edge(edge));
+            let rules = ResizeRules::new(kernel).edge(edge);
+            let wanted = resize_area(from.view(), Area::of(from.size()), to, rules).unwrap();
+            let worst = found.numbers().iter().zip(wanted.numbers()).map(|(a, b)| a.abs_diff(*b)).max().unwrap();
+            assert!(worst <= 1, "{kernel} {to} {edge:?}: {worst}");
+        }
+    }
+}
+
+#[test]
+fn places_between_pixels_are_sampled() {
+    let from = frame(Size::new(40, 30));
+    let (map, size) = turned_whole(from.size(), 33.0).unwrap();
+    // |40 cos| + |30 sin| = 49.9, |40 sin| + |30 cos| = 46.9, rounded up.
+    assert_eq!(size, Size::new(50, 47));
+    let back = map.inverse().unwrap();
+    for kernel in Kernel::ALL {
+        let rules = WarpRules::new(kernel).edge(Edge::Reflect);
+        let out = warped(&from, map, size, rules);
+        for (x, y) in [(25, 23), (10, 30), (0, 0), (49, 20)] {
+            let (u, v) = back.at(f64::from(x) + 0.5, f64::from(y) + 0.5);
+            assert_eq!(out[(x, y)], sample(from.view(), u, v, kernel, Edge::Reflect).unwrap(), "{kernel} {x},{y}");
+        }
+        let parallel = warped(&from, map, size, rules.threads(Threads::at_most(5)));
+        assert!(parallel == warped(&from, map, size, rules.threads(Threads::ONE)));
+    }
+}
+
+#[test]
+fn turning_there_and_back_keeps_what_is_soft() {
+    let soft = |x: u32, y: u32| (f64::from(x) / 9.0).sin() + (f64::from(y) / 11.0).cos();
+    let from = Frame::<Gray<f32>>::from_fn(Size::new(90, 90), |x, y| Gray::new(soft(x, y) as f32)).unwrap();
+    let turn = Affine::turn(27.0).about(45.0, 45.0);
+    let rules = WarpRules::new(Kernel::Lanczos3).edge(Edge::Clamp);
+    let there = warped(&from, turn, from.size(), rules);
+    let back = warped(&there, Affine::turn(-27.0).about(45.0, 45.0), from.size(), rules);
+    let middle = rahmen::Region::new(25..65, 25..65).unwrap();
+    let (a, b) = (from.region(middle).unwrap(), back.region(middle).unwrap());
+    for (a, b) in a.rows().flatten().zip(b.rows().flatten()) {
+        assert!((a.v - b.v).abs() < 0.02, "{} {}", a.v, b.v);
+    }
+}
+
+#[test]
+fn what_lies_outside_is_clear_where_there_is_alpha() {
+    let from = Frame::filled(Size::new(20, 20), Rgba::new(200u8, 100, 50, 255)).unwrap();
+    let (map, size) = turned_whole(from.size(), 45.0).unwrap();
+    let out = warped(&from, map, size, WarpRules::default());
+    assert_eq!((out[(0, 0)], out[(14, 14)]), (Rgba::new(0, 0, 0, 0), Rgba::new(200, 100, 50, 255)));
+    // Along the border the colour is the picture's own, only fainter.
+    assert!(out.pixels().iter().all(|p| p.a < 2 || (p.r.abs_diff(200) <= 60 && p.g.abs_diff(100) <= 60)));
+}
+
+#[test]
+fn maps_that_cannot_be_are_errors() {
+    let from = frame(Size::new(9, 9));
+    let mut out = Frame::new(Size::new(4, 4)).unwrap();
+    for map in [Affine::scale(0.0, 1.0), Affine::scale(1e-9, 1e-9), Affine::shift(1e300, 0.0)] {
+        let rules = WarpRules::default().edge(Edge::Clamp);
+        assert!(warp(from.view(), map, out.view_mut(), rules).is_err(), "{map:?}");
+    }
+    assert!(turned_whole(Size::new(4, 4), f64::NAN).is_err());
+    let empty = Frame::<Rgb<u8>>::new(Size::new(0, 3)).unwrap();
+    assert!(warp(empty.view(), Affine::IDENTITY, out.view_mut(), WarpRules::default()).is_err());
+}
