@@ -10,7 +10,7 @@ use super::rows::{SourceRows, fill_beside};
 use crate::frame::{SamplesMut, SamplesRef, ViewMut};
 use crate::pixel::{Pixel, Sample};
 use crate::simd::Level;
-use crate::simd::mix::{Columns, SLACK};
+use crate::simd::across::{Columns, SLACK};
 
 /// Fraction bits of the row between the passes.
 pub(super) const KEPT: u32 = 6;
@@ -72,7 +72,8 @@ impl Band<'_> {
         }
     }
 
-    /// The same rows, horizontal pass first (for enlarging): each source row is resized once and kept while it is needed.
+    /// The same rows, horizontal pass first (for enlarging): each source row is resized once and kept while it is needed,
+    /// alone and beside the next one, as both are summed at once.
     pub(super) fn horizontal_first<P: Pixel<Number: Sample>>(
         &self,
         source: SourceRows<'_, P>,
@@ -80,31 +81,67 @@ impl Band<'_> {
         first: u32,
     ) {
         let Band { columns, rows, level } = self;
-        let (at, width) = (columns.axis.before as usize * P::CHANNELS, source.width() as usize * P::CHANNELS);
+        let mut across = Across {
+            padded: vec![0; columns.axis.length() as usize * P::CHANNELS + SLACK],
+            constant: bytes_of(source.constant).iter().take(P::CHANNELS).map(|&v| i16::from(v)).collect(),
+        };
         let numbers = target.width() as usize * P::CHANNELS;
-        let mut ring: Vec<Vec<i16>> = vec![vec![0i16; numbers]; rows.axis.taps];
-        let mut held: Vec<Option<u32>> = vec![None; rows.axis.taps];
-        let mut widened = vec![0i16; columns.axis.length() as usize * P::CHANNELS + SLACK];
-        let constant: Vec<i16> = bytes_of(source.constant).iter().take(P::CHANNELS).map(|&v| i16::from(v)).collect();
+        let count = rows.axis.taps;
+        let slot = |row: u32| row as usize % count;
+        let (mut ring, mut held) = (vec![vec![0i16; numbers]; count], vec![None; count]);
+        let (mut pairs, mut paired) = (vec![vec![0i16; numbers * 2]; count], vec![None; count]);
+        let (mut picked, mut pair_weights) = (Vec::with_capacity(count), Vec::with_capacity(count));
         for y in 0..target.height() {
             let (taps, weights) = rows.taps_of((first + y) as usize);
             for row in taps.clone() {
-                let slot = row as usize % ring.len();
-                if held[slot] == Some(row) {
-                    continue;
+                if held[slot(row)] != Some(row) {
+                    self.resized::<P>(source.at(rows.axis, row), &mut across, &mut ring[slot(row)]);
+                    held[slot(row)] = Some(row);
                 }
-                level.row(bytes_of(source.at(rows.axis, row)), &mut widened[at..at + width], |from, to| {
-                    to.iter_mut().zip(from).for_each(|(to, &v)| *to = i16::from(v));
-                });
-                fill_beside(&mut widened, columns.axis, P::CHANNELS, &constant);
-                self.across::<P>(&widened, columns.fixed.bits - KEPT, &mut ring[slot]);
-                held[slot] = Some(row);
             }
-            let picked: Vec<&[i16]> = taps.map(|row| ring[row as usize % ring.len()].as_slice()).collect();
-            if let SamplesMut::U8(out) = P::Number::lend(target.row_numbers_mut(y)) {
-                level.mix_words(&picked, weights, rows.fixed.bits + KEPT, out);
+            // Taps two by two; the last of an odd number goes with the one before it, which counts for nothing there.
+            picked.clear();
+            pair_weights.clear();
+            let mut row = taps.start;
+            for weights in weights.chunks(2) {
+                match *weights {
+                    [v, w] => (picked.push(row), pair_weights.push([v, w])),
+                    [w] if row > taps.start => (picked.push(row - 1), pair_weights.push([0, w])),
+                    _ => break,
+                };
+                row += 2;
+            }
+            for &row in picked.iter().filter(|&&row| paired[slot(row)] != Some(row)).collect::<Vec<_>>() {
+                let (above, below) = (&ring[slot(row)], &ring[slot(row + 1)]);
+                level.run(|| {
+                    for (to, (a, b)) in pairs[slot(row)].as_chunks_mut::<2>().0.iter_mut().zip(above.iter().zip(below))
+                    {
+                        *to = [*a, *b];
+                    }
+                });
+                paired[slot(row)] = Some(row);
+            }
+            let SamplesMut::U8(out) = P::Number::lend(target.row_numbers_mut(y)) else { continue };
+            let shift = rows.fixed.bits + KEPT;
+            match picked.is_empty() {
+                true => level.mix_words(&[&ring[slot(taps.start)]], weights, shift, out),
+                false => {
+                    let pairs: Vec<&[i16]> = picked.iter().map(|&row| pairs[slot(row)].as_slice()).collect();
+                    level.mix_pairs(&pairs, &pair_weights, shift, out);
+                }
             }
         }
+    }
+
+    /// A source row, resized.
+    fn resized<P: Pixel<Number: Sample>>(&self, row: &[P::Number], across: &mut Across, out: &mut [i16]) {
+        let columns = &self.columns;
+        let at = columns.axis.before as usize * P::CHANNELS;
+        self.level.row(bytes_of(row), &mut across.padded[at..at + row.len()], |from, to| {
+            to.iter_mut().zip(from).for_each(|(to, &v)| *to = i16::from(v));
+        });
+        fill_beside(&mut across.padded, columns.axis, P::CHANNELS, &across.constant);
+        self.across::<P>(&across.padded, columns.fixed.bits - KEPT, out);
     }
 
     fn across<P: Pixel>(&self, row: &[i16], shift: u32, out: &mut [i16]) {
@@ -116,6 +153,13 @@ impl Band<'_> {
             _ => level.across::<4>(row, columns, shift, out),
         }
     }
+}
+
+/// A source row as words, with what an edge shows beside it.
+struct Across {
+    padded: Vec<i16>,
+    /// The pixel that a constant edge shows.
+    constant: Vec<i16>,
 }
 
 /// The bytes that samples are.

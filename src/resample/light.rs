@@ -98,7 +98,7 @@ impl Curve {
             return S::from_fraction(self.transfer.encode(light.into()));
         }
         // NaN becomes 0.
-        let light = light.max(0.0).min(1.0);
+        let light = if light > 0.0 { light.min(1.0) } else { 0.0 };
         let mut code = match (light.to_bits() >> SHIFT).checked_sub(LEAST) {
             Some(at) => self.guesses.get(at as usize).copied().unwrap_or(255),
             None => 0,

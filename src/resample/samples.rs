@@ -93,13 +93,13 @@ fn unweigh<S: Sample, const C: usize>(row: &mut [f32]) {
 
 #[inline(always)]
 fn put<S: Sample>(from: &[f32], to: &mut [S]) {
-    // Never NaN, and within the type: adding a half and cutting off rounds halves up.
+    // Within the type adding a half and cutting off rounds halves up; NaN is cut off to 0.
     match S::lend(to) {
         SamplesMut::U8(to) => {
-            to.iter_mut().zip(from).for_each(|(to, v)| *to = (v.max(0.0).min(255.0) + 0.5) as i32 as u8);
+            to.iter_mut().zip(from).for_each(|(to, v)| *to = (v.clamp(0.0, 255.0) + 0.5) as i32 as u8);
         }
         SamplesMut::U16(to) => {
-            to.iter_mut().zip(from).for_each(|(to, v)| *to = (v.max(0.0).min(65_535.0) + 0.5) as i32 as u16);
+            to.iter_mut().zip(from).for_each(|(to, v)| *to = (v.clamp(0.0, 65_535.0) + 0.5) as i32 as u16);
         }
         SamplesMut::F32(to) => to.iter_mut().zip(from).for_each(|(to, &v)| *to = v),
     }

@@ -1,4 +1,4 @@
-//! Weighted sums of rows, and of pixels along a row, in whole numbers: what resizing spends its time in.
+//! Weighted sums of rows in whole numbers: half of what resizing spends its time in.
 //!
 //! The plain bodies are the definition. The wide ones multiply pairs of 16-bit numbers and add them in one instruction;
 //! all sums are exact in `i32`, so that every body gives the same numbers.
@@ -9,39 +9,9 @@ use super::Set;
 #[cfg(target_arch = "x86_64")]
 use std::arch::x86_64::*;
 
-/// Numbers behind the end of a row that [`Level::across`] may look at, and multiply by zero.
-pub(crate) const SLACK: usize = 64;
-
-/// Which pixels along a row make each output, and how much each counts.
-#[derive(Debug, Clone, Copy)]
-pub(crate) struct Columns<'a> {
-    /// The first pixel of each output.
-    pub(crate) starts: &'a [u32],
-    /// Weights, so many an output, a multiple of 8; those behind the last tap are zero.
-    pub(crate) weights: &'a [i16],
-    pub(crate) stride: usize,
-    /// How many taps count.
-    pub(crate) taps: usize,
-}
-
-impl<'a> Columns<'a> {
-    /// The weights of four outputs each.
-    #[cfg(target_arch = "x86_64")]
-    #[inline(always)]
-    fn fours(&self) -> std::slice::ChunksExact<'a, i16> {
-        self.weights.chunks_exact(self.stride * 4)
-    }
-
-    /// Without the first outputs.
-    #[cfg(target_arch = "x86_64")]
-    fn behind(self, outputs: usize) -> Columns<'a> {
-        Columns { starts: &self.starts[outputs..], weights: &self.weights[outputs * self.stride..], ..self }
-    }
-}
-
 /// A sum over 2^shift, to nearest, halves up, held in 16 bits.
 #[inline(always)]
-fn narrowed(sum: i32, shift: u32) -> i16 {
+pub(super) fn narrowed(sum: i32, shift: u32) -> i16 {
     ((sum + (1 << (shift - 1))) >> shift).clamp(i32::from(i16::MIN), i32::from(i16::MAX)) as i16
 }
 
@@ -83,47 +53,26 @@ impl Level {
         }
     }
 
-    /// The outputs along a row of pixels of `C` channels: sums over their taps, divided by 2^shift, to nearest. The row has
-    /// [`SLACK`] numbers behind the last pixel.
-    pub(crate) fn across<const C: usize>(self, row: &[i16], columns: Columns<'_>, shift: u32, out: &mut [i16]) {
-        let (pixels, _) = out.as_chunks_mut::<C>();
-        match (self.0, C) {
+    /// Pairs of rows, each two rows number by number, times the weights of both: what [`mix_words`](Level::mix_words) gives
+    /// of the rows. Where the same pairs are summed often, putting them together once is quicker.
+    #[inline]
+    pub(crate) fn mix_pairs(self, pairs: &[&[i16]], weights: &[[i16; 2]], shift: u32, out: &mut [u8]) {
+        let done = match self.0 {
+            Set::Plain => 0,
             #[cfg(target_arch = "x86_64")]
             // SAFETY: a level of this kind exists only where its set was seen on this machine.
-            (Set::Avx512, 3 | 4) if columns.taps > 4 => unsafe { across_avx512::<C>(row, columns, shift, pixels) },
-            #[cfg(target_arch = "x86_64")]
-            // SAFETY: as above; AVX-512 levels have AVX2.
-            (Set::Avx2 | Set::Avx512, 3 | 4) => unsafe { across_avx2::<C>(row, columns, shift, pixels) },
+            Set::Avx2 => unsafe { pairs_avx2(pairs, weights, shift, out) },
             #[cfg(target_arch = "x86_64")]
             // SAFETY: as above.
-            (Set::Avx2 | Set::Avx512, 1) => unsafe { across_one_avx2(row, columns, shift, pixels.as_flattened_mut()) },
-            _ => across_plain::<C>(row, columns, shift, pixels),
+            Set::Avx512 => unsafe { pairs_avx512(pairs, weights, shift, out) },
+        };
+        for (i, to) in out.iter_mut().enumerate().skip(done) {
+            let of = |(pair, [v, w]): (&&[i16], &[i16; 2])| {
+                i32::from(pair[2 * i]) * i32::from(*v) + i32::from(pair[2 * i + 1]) * i32::from(*w)
+            };
+            *to = narrowed(pairs.iter().zip(weights).map(of).sum(), shift).clamp(0, 255) as u8;
         }
     }
-}
-
-fn across_plain<const C: usize>(row: &[i16], columns: Columns<'_>, shift: u32, out: &mut [[i16; C]]) {
-    let pixels = row.as_chunks::<C>().0;
-    let weights = columns.weights.chunks_exact(columns.stride);
-    for ((to, weights), &start) in out.iter_mut().zip(weights).zip(columns.starts) {
-        let mut sums = [0i32; C];
-        for (p, &w) in pixels[start as usize..].iter().zip(&weights[..columns.taps]) {
-            for (sum, &v) in sums.iter_mut().zip(p) {
-                *sum += i32::from(v) * i32::from(w);
-            }
-        }
-        *to = sums.map(|sum| narrowed(sum, shift));
-    }
-}
-
-/// The weights that count of each of four outputs.
-#[cfg(target_arch = "x86_64")]
-#[inline(always)]
-fn each_of(weights: &[i16], stride: usize, taps: usize) -> [&[i16]; 4] {
-    let (first, others) = weights.split_at(stride);
-    let (second, others) = others.split_at(stride);
-    let (third, fourth) = others.split_at(stride);
-    [&first[..taps], &second[..taps], &third[..taps], &fourth[..taps]]
 }
 
 /// Two weights as the pair that is multiplied at once.
@@ -137,7 +86,7 @@ fn pair(weights: &[i16]) -> i32 {
 /// `N` numbers of a row from `at` on.
 #[cfg(target_arch = "x86_64")]
 #[inline(always)]
-fn part<T, const N: usize>(row: &[T], at: usize) -> &[T; N] {
+pub(super) fn part<T, const N: usize>(row: &[T], at: usize) -> &[T; N] {
     match row[at..].first_chunk() {
         Some(part) => part,
         None => panic!("a row shorter than its output"),
@@ -295,199 +244,72 @@ fn words_avx512(rows: &[&[i16]], weights: &[i16], shift: u32, out: &mut [u8]) ->
     blocks.len() * 64
 }
 
-/// Bytes in the order that brings two pixels of three or four channels to pairs of one channel each.
-#[cfg(target_arch = "x86_64")]
-#[inline(always)]
-fn pairs_of<const C: usize>() -> [i8; 16] {
-    std::array::from_fn(|i| {
-        let (channel, pixel, byte) = (i / 4, i / 2 % 2, i % 2);
-        if channel < C { (pixel * 2 * C + channel * 2 + byte) as i8 } else { -1 }
-    })
-}
-
-/// Four pixels from the sums of each, whose channels lie in both lanes, to be added: narrowed and put where they belong.
 #[cfg(target_arch = "x86_64")]
 #[target_feature(enable = "avx2")]
-#[inline]
-fn put_four<const C: usize>(sums: [__m256i; 4], shift: u32, to: &mut [[i16; C]; 4]) {
+fn pairs_avx2(pairs: &[&[i16]], weights: &[[i16; 2]], shift: u32, out: &mut [u8]) -> usize {
     let half = _mm256_set1_epi32(1 << (shift - 1));
-    let by = _mm_cvtsi32_si128(shift as i32);
-    let two = |a: __m256i, b: __m256i| {
-        let sum = _mm256_add_epi32(_mm256_permute2x128_si256::<0x20>(a, b), _mm256_permute2x128_si256::<0x31>(a, b));
-        _mm256_sra_epi32(_mm256_add_epi32(sum, half), by)
-    };
-    let [a, b, c, d] = sums;
-    // Pixels 0 and 1 in the lower lane, 2 and 3 in the upper one, four words each.
-    let words = _mm256_packs_epi32(two(a, c), two(b, d));
-    let numbers = to.as_flattened_mut();
-    if C == 4 {
-        let Some(to) = numbers.first_chunk_mut::<16>() else { return };
+    let shift = _mm_cvtsi32_si128(shift as i32);
+    let order = _mm256_setr_epi32(0, 4, 1, 5, 2, 6, 3, 7);
+    let blocks = out.as_chunks_mut::<32>().0;
+    for (i, to) in blocks.iter_mut().enumerate() {
+        let mut sums = [half; 4];
+        for (pair, weights) in pairs.iter().zip(weights) {
+            let w = _mm256_set1_epi32(self::pair(weights));
+            let block: &[i16; 64] = part(pair, i * 64);
+            for (sum, part) in sums.iter_mut().zip(block.as_chunks::<16>().0) {
+                // SAFETY: the array has the 32 bytes that are read.
+                let part = unsafe { _mm256_loadu_si256(part.as_ptr().cast()) };
+                *sum = _mm256_add_epi32(*sum, _mm256_madd_epi16(part, w));
+            }
+        }
+        let [a, b, c, d] = sums.map(|s| _mm256_sra_epi32(s, shift));
+        let bytes = _mm256_packus_epi16(_mm256_packs_epi32(a, b), _mm256_packs_epi32(c, d));
+        let bytes = _mm256_permutevar8x32_epi32(bytes, order);
         // SAFETY: the array has the 32 bytes that are written.
-        unsafe { _mm256_storeu_si256(to.as_mut_ptr().cast(), words) };
-        return;
+        unsafe { _mm256_storeu_si256(to.as_mut_ptr().cast(), bytes) };
     }
-    // Words 0, 1, 2, 4, 5, 6 of each lane.
-    let close = _mm256_setr_epi8(
-        0, 1, 2, 3, 4, 5, 8, 9, 10, 11, 12, 13, -1, -1, -1, -1, 0, 1, 2, 3, 4, 5, 8, 9, 10, 11, 12, 13, -1, -1, -1, -1,
-    );
-    let words = _mm256_shuffle_epi8(words, close);
-    let (low, high) = (_mm256_castsi256_si128(words), _mm256_extracti128_si256::<1>(words));
-    let last = _mm_extract_epi32::<2>(high);
-    let Some(to) = numbers.first_chunk_mut::<12>() else { return };
-    let start = to.as_mut_ptr();
-    // SAFETY: the array has 24 bytes: 16 from its start, 8 from the twelfth on, and the last 4.
-    unsafe {
-        _mm_storeu_si128(start.cast(), low);
-        _mm_storel_epi64(start.add(6).cast(), high);
-        start.add(10).cast::<i32>().write_unaligned(last);
-    }
-}
-
-/// How the taps of outputs are found: four pixels at a time for AVX2.
-#[cfg(target_arch = "x86_64")]
-#[target_feature(enable = "avx2")]
-#[inline]
-fn sums_avx2<const C: usize>(row: &[i16], start: u32, weights: &[i16], order: __m256i) -> __m256i {
-    // The lower lane takes the first two weights four times, the upper one the next two.
-    let spread = _mm256_setr_epi8(
-        0, 1, 2, 3, 0, 1, 2, 3, 0, 1, 2, 3, 0, 1, 2, 3, 4, 5, 6, 7, 4, 5, 6, 7, 4, 5, 6, 7, 4, 5, 6, 7,
-    );
-    let groups = weights.as_chunks::<4>().0;
-    // Four pixels, of which the last load may reach into the slack.
-    let pixels = &row[start as usize * C..][..groups.len() * 4 * C + 16];
-    let mut sums = _mm256_setzero_si256();
-    for (group, weights) in groups.iter().enumerate() {
-        let at = group * 4 * C;
-        let (a, b): (&[i16; 8], &[i16; 8]) = (part(pixels, at), part(pixels, at + 2 * C));
-        // SAFETY: the arrays have the 16 bytes that are read of each, and the 8 of weights.
-        let (a, b, w) = unsafe {
-            let a = _mm_loadu_si128(a.as_ptr().cast());
-            (a, _mm_loadu_si128(b.as_ptr().cast()), _mm_loadl_epi64(weights.as_ptr().cast()))
-        };
-        let values = _mm256_shuffle_epi8(_mm256_inserti128_si256::<1>(_mm256_castsi128_si256(a), b), order);
-        let w = _mm256_shuffle_epi8(_mm256_broadcastq_epi64(w), spread);
-        sums = _mm256_add_epi32(sums, _mm256_madd_epi16(values, w));
-    }
-    sums
+    blocks.len() * 32
 }
 
 #[cfg(target_arch = "x86_64")]
-#[target_feature(enable = "avx2")]
-fn across_avx2<const C: usize>(row: &[i16], columns: Columns<'_>, shift: u32, out: &mut [[i16; C]]) {
-    let order: [i8; 16] = pairs_of::<C>();
-    // SAFETY: the array has the 16 bytes that are read.
-    let order = _mm256_broadcastsi128_si256(unsafe { _mm_loadu_si128(order.as_ptr().cast()) });
-    let taps = columns.taps.next_multiple_of(4);
-    let (fours, rest) = out.as_chunks_mut::<4>();
-    for ((to, weights), starts) in fours.iter_mut().zip(columns.fours()).zip(columns.starts.as_chunks::<4>().0) {
-        // Written out: a closure would not be inlined.
-        let [a, b, c, d] = each_of(weights, columns.stride, taps);
-        let sums = [
-            sums_avx2::<C>(row, starts[0], a, order),
-            sums_avx2::<C>(row, starts[1], b, order),
-            sums_avx2::<C>(row, starts[2], c, order),
-            sums_avx2::<C>(row, starts[3], d, order),
-        ];
-        put_four(sums, shift, to);
+#[target_feature(enable = "avx512f,avx512bw")]
+fn pairs_avx512(pairs: &[&[i16]], weights: &[[i16; 2]], shift: u32, out: &mut [u8]) -> usize {
+    let half = _mm512_set1_epi32(1 << (shift - 1));
+    let shift = _mm_cvtsi32_si128(shift as i32);
+    let order = _mm512_setr_epi32(0, 4, 8, 12, 1, 5, 9, 13, 2, 6, 10, 14, 3, 7, 11, 15);
+    let blocks = out.as_chunks_mut::<64>().0;
+    for (i, to) in blocks.iter_mut().enumerate() {
+        let mut sums = [half; 4];
+        for (pair, weights) in pairs.iter().zip(weights) {
+            let w = _mm512_set1_epi32(self::pair(weights));
+            let block: &[i16; 128] = part(pair, i * 128);
+            for (sum, part) in sums.iter_mut().zip(block.as_chunks::<32>().0) {
+                // SAFETY: the array has the 64 bytes that are read.
+                let part = unsafe { _mm512_loadu_si512(part.as_ptr().cast()) };
+                *sum = _mm512_add_epi32(*sum, _mm512_madd_epi16(part, w));
+            }
+        }
+        let [a, b, c, d] = sums.map(|s| _mm512_sra_epi32(s, shift));
+        let bytes = _mm512_packus_epi16(_mm512_packs_epi32(a, b), _mm512_packs_epi32(c, d));
+        let bytes = _mm512_permutexvar_epi32(order, bytes);
+        // SAFETY: the array has the 64 bytes that are written.
+        unsafe { _mm512_storeu_si512(to.as_mut_ptr().cast(), bytes) };
     }
-    across_plain::<C>(row, columns.behind(fours.len() * 4), shift, rest);
-}
-
-/// Eight pixels at a time for AVX-512.
-#[cfg(target_arch = "x86_64")]
-#[target_feature(enable = "avx2,avx512f,avx512bw")]
-#[inline]
-fn sums_avx512<const C: usize>(row: &[i16], start: u32, weights: &[i16], order: __m512i) -> __m256i {
-    let spread = _mm512_set_epi32(3, 3, 3, 3, 2, 2, 2, 2, 1, 1, 1, 1, 0, 0, 0, 0);
-    let groups = weights.as_chunks::<8>().0;
-    let pixels = &row[start as usize * C..][..groups.len() * 8 * C + 8];
-    let mut sums = _mm512_setzero_si512();
-    for (group, weights) in groups.iter().enumerate() {
-        let pixels: &[i16; 32] = part(pixels, group * 8 * C);
-        // SAFETY: the arrays have the 64 and 16 bytes that are read.
-        let (values, w) =
-            unsafe { (_mm512_loadu_si512(pixels.as_ptr().cast()), _mm_loadu_si128(weights.as_ptr().cast())) };
-        let values = _mm512_permutexvar_epi16(order, values);
-        let w = _mm512_permutexvar_epi32(spread, _mm512_castsi128_si512(w));
-        sums = _mm512_add_epi32(sums, _mm512_madd_epi16(values, w));
-    }
-    _mm256_add_epi32(_mm512_castsi512_si256(sums), _mm512_extracti64x4_epi64::<1>(sums))
-}
-
-#[cfg(target_arch = "x86_64")]
-#[target_feature(enable = "avx2,avx512f,avx512bw")]
-fn across_avx512<const C: usize>(row: &[i16], columns: Columns<'_>, shift: u32, out: &mut [[i16; C]]) {
-    // Words in the order that brings eight pixels to pairs of one channel each, two pixels a lane.
-    let order: [i16; 32] = std::array::from_fn(|i| {
-        let (lane, channel, pixel) = (i / 8, i % 8 / 2, i % 2);
-        ((lane * 2 + pixel) * C + channel.min(C - 1)) as i16
-    });
-    // SAFETY: the array has the 64 bytes that are read.
-    let order = unsafe { _mm512_loadu_si512(order.as_ptr().cast()) };
-    let taps = columns.taps.next_multiple_of(8);
-    let (fours, rest) = out.as_chunks_mut::<4>();
-    for ((to, weights), starts) in fours.iter_mut().zip(columns.fours()).zip(columns.starts.as_chunks::<4>().0) {
-        // Written out: a closure would not be inlined.
-        let [a, b, c, d] = each_of(weights, columns.stride, taps);
-        let sums = [
-            sums_avx512::<C>(row, starts[0], a, order),
-            sums_avx512::<C>(row, starts[1], b, order),
-            sums_avx512::<C>(row, starts[2], c, order),
-            sums_avx512::<C>(row, starts[3], d, order),
-        ];
-        put_four(sums, shift, to);
-    }
-    across_plain::<C>(row, columns.behind(fours.len() * 4), shift, rest);
-}
-
-/// Eight taps of one channel at a time.
-#[cfg(target_arch = "x86_64")]
-#[target_feature(enable = "avx2")]
-#[inline]
-fn sums_of_one(row: &[i16], start: u32, weights: &[i16]) -> __m128i {
-    let mut sums = _mm_setzero_si128();
-    let values = &row[start as usize..][..weights.len()];
-    for (values, weights) in values.as_chunks::<8>().0.iter().zip(weights.as_chunks::<8>().0) {
-        // SAFETY: both arrays have the 16 bytes that are read.
-        let (values, weights) =
-            unsafe { (_mm_loadu_si128(values.as_ptr().cast()), _mm_loadu_si128(weights.as_ptr().cast())) };
-        sums = _mm_add_epi32(sums, _mm_madd_epi16(values, weights));
-    }
-    sums
-}
-
-/// One channel: four outputs together.
-#[cfg(target_arch = "x86_64")]
-#[target_feature(enable = "avx2")]
-fn across_one_avx2(row: &[i16], columns: Columns<'_>, shift: u32, out: &mut [i16]) {
-    let half = _mm_set1_epi32(1 << (shift - 1));
-    let by = _mm_cvtsi32_si128(shift as i32);
-    let stride = columns.stride;
-    let (fours, rest) = out.as_chunks_mut::<4>();
-    for ((to, weights), &[a, b, c, d]) in fours.iter_mut().zip(columns.fours()).zip(columns.starts.as_chunks::<4>().0) {
-        let [first, second, third, fourth] = each_of(weights, stride, stride);
-        let (a, b) = (sums_of_one(row, a, first), sums_of_one(row, b, second));
-        let (c, d) = (sums_of_one(row, c, third), sums_of_one(row, d, fourth));
-        let sums = _mm_hadd_epi32(_mm_hadd_epi32(a, b), _mm_hadd_epi32(c, d));
-        let sums = _mm_sra_epi32(_mm_add_epi32(sums, half), by);
-        // SAFETY: the array has the 8 bytes that are written.
-        unsafe { _mm_storel_epi64(to.as_mut_ptr().cast(), _mm_packs_epi32(sums, sums)) };
-    }
-    across_plain::<1>(row, columns.behind(fours.len() * 4), shift, rest.as_chunks_mut::<1>().0);
+    blocks.len() * 64
 }
 
 #[cfg(test)]
-mod tests {
+pub(super) mod tests {
     use super::*;
 
-    fn noise(count: usize, seed: u32) -> impl Iterator<Item = u32> {
+    pub(crate) fn noise(count: usize, seed: u32) -> impl Iterator<Item = u32> {
         (0..count as u32).map(move |i| {
             let x = (i.wrapping_add(seed.wrapping_mul(977))).wrapping_mul(2_654_435_761);
             (x ^ x >> 15).wrapping_mul(2_246_822_519) >> 8
         })
     }
 
-    fn words(count: usize, seed: u32, most: i32) -> Vec<i16> {
+    pub(crate) fn words(count: usize, seed: u32, most: i32) -> Vec<i16> {
         noise(count, seed).map(|v| (v as i32 % (2 * most) - most) as i16).collect()
     }
 
@@ -509,37 +331,20 @@ mod tests {
                     level.mix_words(&wide, &weights, 18, &mut b);
                     assert!(*first.get_or_insert(a.clone()) == a, "{level:?} bytes {length} {taps}");
                     assert!(*second.get_or_insert(b.clone()) == b, "{level:?} words {length} {taps}");
+                    // The same rows by pairs, the last one alone with a weight of zero beside it.
+                    let pairs: Vec<Vec<i16>> = wide
+                        .chunks(2)
+                        .map(|rows| (0..length).flat_map(|i| [rows[0][i], rows[rows.len() - 1][i]]).collect())
+                        .collect();
+                    let pairs: Vec<&[i16]> = pairs.iter().map(Vec::as_slice).collect();
+                    let weights: Vec<[i16; 2]> =
+                        weights.chunks(2).map(|w| [w[0], w.get(1).copied().unwrap_or(0)]).collect();
+                    let mut c = vec![0; length];
+                    level.mix_pairs(&pairs, &weights, 18, &mut c);
+                    assert!(c == b, "{level:?} pairs {length} {taps}");
                 }
             }
         }
-    }
-
-    fn across_everywhere<const C: usize>() {
-        for (width, taps) in [(1usize, 1usize), (5, 3), (9, 4), (40, 5), (41, 8), (300, 9), (1003, 17), (1203, 40)] {
-            let row: Vec<i16> = words(width * C, 3, 20_000).into_iter().chain([0; SLACK]).collect();
-            let (outputs, taps) = (width * 3 / 2 + 1, taps.min(width));
-            let stride = taps.next_multiple_of(8);
-            let mut weights = words(outputs * stride, 9, 1500);
-            weights.chunks_exact_mut(stride).for_each(|w| w[taps..].fill(0));
-            let last = (width - taps) as u32;
-            let starts: Vec<u32> = (0..outputs as u32).map(|x| (x * 2 / 3).min(last)).collect();
-            let columns = Columns { starts: &starts, weights: &weights, stride, taps };
-            let mut wanted = vec![[0i16; C]; outputs];
-            across_plain(&row, columns, 16, &mut wanted);
-            for level in Level::present() {
-                let mut found = vec![0i16; outputs * C];
-                level.across::<C>(&row, columns, 16, &mut found);
-                assert!(found == wanted.as_flattened(), "{level:?} {C} channels, {width} wide, {taps} taps");
-            }
-        }
-    }
-
-    #[test]
-    fn every_level_goes_across_to_the_same_numbers() {
-        across_everywhere::<1>();
-        across_everywhere::<2>();
-        across_everywhere::<3>();
-        across_everywhere::<4>();
     }
 
     #[test]
