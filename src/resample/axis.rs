@@ -62,6 +62,9 @@ pub(super) struct Axis {
     pub(super) after: u32,
     pub(super) taps: usize,
     pub(super) starts: Vec<u32>,
+    /// The least start of an output and all behind it: where a kernel's weights vanish on a pixel, a later output may begin
+    /// before an earlier one, and rows that have gone by are not had again.
+    earliest: Vec<u32>,
     weights: Vec<f64>,
     edge: Edge<()>,
 }
@@ -122,7 +125,8 @@ impl Axis {
             false => (high - i64::from(source)).max(0) as u32,
         };
         let (starts, weights) = (vec![0; target as usize], vec![0.0; target as usize * taps]);
-        let mut axis = Axis { source, target, before, after, taps, starts, weights, edge: along.edge };
+        let earliest = Vec::new();
+        let mut axis = Axis { source, target, before, after, taps, starts, earliest, weights, edge: along.edge };
         for (x, (first, mut weights)) in computed.into_iter().enumerate() {
             let first = (first + i64::from(before)) as u32;
             let twin = target as usize - 1 - x;
@@ -139,6 +143,10 @@ impl Axis {
                 let mirrored: Vec<f64> = weights.iter().rev().copied().collect();
                 axis.place(twin, twin_first, &mirrored);
             }
+        }
+        axis.earliest = axis.starts.clone();
+        for x in (1..target as usize).rev() {
+            axis.earliest[x - 1] = axis.earliest[x - 1].min(axis.earliest[x]);
         }
         Ok(axis)
     }
@@ -174,10 +182,12 @@ impl Axis {
         first..weights.iter().rposition(|&w| w != 0.0).map_or(first + 1, |last| last + 1)
     }
 
-    /// The source pixels that outputs need.
+    /// The source pixels that outputs need, and those behind them too: later outputs never ask for earlier pixels.
     pub(super) fn reach(&self, outputs: Range<u32>) -> Range<u32> {
         let starts = &self.starts[outputs.start as usize..outputs.end as usize];
-        let (Some(&low), Some(&high)) = (starts.iter().min(), starts.iter().max()) else { return 0..0 };
+        let (Some(&low), Some(&high)) = (self.earliest.get(outputs.start as usize), starts.iter().max()) else {
+            return 0..0;
+        };
         let (low, high) = (low, high + self.taps as u32);
         let beside = |at: u32| at < self.before || at >= self.before + self.source;
         let inner =
