@@ -123,7 +123,7 @@ fn cut_to_whole(frame: &Frame, parts: Parts, partial: PartialBlocks) -> Result<F
         let line = format!("the {name} of {side} is not a multiple of the {mcu} pixels of its blocks");
         match partial {
             PartialBlocks::Refuse => {
-                let how = format!("let the last {rest} pixels be dropped, or turn it without lossless");
+                let how = format!("drop the last {rest} pixels (--partial-blocks drop), or leave --lossless out");
                 return Err(Error::unusable(format!("{line}; {how}")));
             }
             PartialBlocks::Drop if whole == 0 => {
