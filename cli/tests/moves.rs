@@ -39,7 +39,9 @@ fn turns_lay_the_six_down_as_they_say() {
     ] {
         assert_eq!(made(&folder, words), want, "{words:?}");
     }
-    assert!(fails(2, &["turn", &six(&folder), &folder.path("x.pgm")]).contains("--right, --left or --half"));
+    assert!(
+        fails(2, &["turn", &six(&folder), &folder.path("x.pgm")]).contains("--right, --left, --half or --degrees A")
+    );
     assert!(
         fails(2, &["turn", &six(&folder), &folder.path("x.pgm"), "--left", "--half"]).contains("cannot be used with")
     );
