@@ -186,7 +186,8 @@ impl Plan {
         }
     }
 
-    /// Resizes a view into another, both of the planned sizes. Needs memory for a few rows a thread.
+    /// Resizes a view into another, both of the planned sizes. One pass over both, with a multiply-add for each tap of each
+    /// row and column; needs memory for as many rows as the kernel has taps, for each thread.
     ///
     /// # Errors
     /// A view of another size than planned.
@@ -282,7 +283,7 @@ impl Plan {
 /// A view resized with default rules but for the kernel, as a new frame.
 ///
 /// # Errors
-/// A size without pixels, or no memory.
+/// As [`Plan::new`], or no memory.
 ///
 /// # Examples
 /// ```
@@ -327,7 +328,7 @@ pub fn resize_area<P: Pixel<Number: Sample>>(
 /// Any pixels resized.
 ///
 /// # Errors
-/// A size without pixels, or no memory.
+/// As [`Plan::new`], or no memory.
 pub fn resize_pixels(pixels: &Pixels, to: Size, rules: ResizeRules) -> Result<Pixels> {
     struct Resize(Size, ResizeRules);
     impl Job for Resize {

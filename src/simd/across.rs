@@ -139,7 +139,7 @@ fn put_four<const C: usize>(sums: [__m256i; 4], shift: u32, to: &mut [[i16; C]; 
     }
 }
 
-/// How the taps of outputs are found: four pixels at a time for AVX2.
+/// An output's sums, each channel's in both lanes and to be added: four pixels at a time.
 #[cfg(target_arch = "x86_64")]
 #[target_feature(enable = "avx2")]
 #[inline]
