@@ -53,6 +53,7 @@ pub mod pixel;
 pub mod resample;
 mod simd;
 mod threads;
+pub mod tone;
 
 pub use error::{Error, ErrorKind, Result};
 pub use file::{read, write};

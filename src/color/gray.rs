@@ -50,7 +50,17 @@ impl GrayWeights {
         }
     }
 
-    fn check(self) -> Result<()> {
+    /// Gray of three fractions, as a fraction.
+    #[inline]
+    pub(crate) fn mixed(self, rgb: [f64; 3]) -> f64 {
+        let sum = |w: [f64; 3], v: [f64; 3]| w[0] * v[0] + w[1] * v[1] + w[2] * v[2];
+        match self {
+            GrayWeights::Luminance(curve) => curve.encode(sum(self.floats(), rgb.map(|v| curve.decode(v)))),
+            _ => sum(self.floats(), rgb),
+        }
+    }
+
+    pub(crate) fn check(self) -> Result<()> {
         match self {
             GrayWeights::Channel(c) if c > 2 => {
                 Err(Error::unusable(format!("channel {c} is outside 0..3 (0 red, 1 green, 2 blue)")))

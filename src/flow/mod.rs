@@ -10,10 +10,12 @@
 
 mod chain;
 mod indices;
+mod measure;
 mod moves;
 mod picture;
 mod resize;
 mod steps;
+mod tone;
 
 use crate::error::{Error, Result};
 use crate::frame::{Content, Facts};
@@ -21,11 +23,13 @@ use std::ops::Range;
 
 pub use chain::{Chain, apply};
 pub use indices::ToIndices;
+pub use measure::HistogramSink;
 pub use moves::{Channels, Codes, Fill, Filling, Turn};
 pub use picture::{PictureSink, PictureSource};
 pub(crate) use picture::{check_complete, check_next};
 pub use resize::{Resize, TurnBy};
 pub use steps::{Crop, DropAlpha, Flatten, ToColor, ToDepth, ToGray};
+pub use tone::{EqualizeTiles, Find, FindTone, Found, Part, Quantize, Retone};
 
 /// A run of whole rows of a picture.
 #[derive(Debug, Clone, PartialEq)]

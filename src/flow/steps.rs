@@ -21,7 +21,11 @@ pub(super) fn rows_of(input: &Strip, rows: &Range<u32>) -> Result<Option<Content
 }
 
 /// Runs pixel work on the wanted rows of a strip.
-fn on_pixels(input: &Strip, rows: Range<u32>, work: impl FnOnce(&Pixels) -> Result<Pixels>) -> Result<Content> {
+pub(super) fn on_pixels(
+    input: &Strip,
+    rows: Range<u32>,
+    work: impl FnOnce(&Pixels) -> Result<Pixels>,
+) -> Result<Content> {
     let part = rows_of(input, &rows)?;
     Ok(work(part.as_ref().unwrap_or(&input.content).pixels()?)?.into())
 }

@@ -1,10 +1,13 @@
-//! Histograms, a channel each, and the figures that follow from them.
+//! Histograms, a channel each, or of the gray value.
 
+use super::figures::ChannelStats;
 use super::levels::{count_levels, levels_of};
-use super::stats::ChannelStats;
+use super::mask::Mask;
+use super::moments::{Moments, masked_moments};
+use crate::color::{GrayWeights, gray_into};
 use crate::error::{Error, Result};
-use crate::frame::{Content, Job, Metadata, Planes, PlanesJob, View};
-use crate::pixel::{Number, Pixel, Stored};
+use crate::frame::{Content, Frame, Job, Metadata, Planes, PlanesJob, Region, View};
+use crate::pixel::{Gray, Number, Pixel, Stored};
 use crate::threads::Threads;
 
 /// How to count.
@@ -38,6 +41,12 @@ impl HistogramRules {
         HistogramRules { range: Some((low, high)), ..self }
     }
 
+    /// The top code of a channel of integers with so many levels.
+    fn top(&self, channel: usize, levels: usize) -> u32 {
+        let full = levels as u32 - 1;
+        self.top_codes.as_ref().and_then(|t| t.get(channel).copied()).unwrap_or(full).clamp(1, full)
+    }
+
     fn check(&self) -> Result<()> {
         if self.bins == Some(0) {
             return Err(Error::unusable("a histogram needs at least one bin"));
@@ -65,13 +74,14 @@ pub struct Histogram {
     pub channels: Vec<ChannelHistogram>,
 }
 
-/// One channel's histogram and the figures over **all** its values (NaN left out), within the bins' range or not.
+/// One channel's histogram and the figures over **all** its values (NaN left out), within the bins' range or not. What
+/// follows from the bins (shares, percentiles, entropy and so on) are methods.
 #[derive(Debug, Clone, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub struct ChannelHistogram {
     /// The channel's or plane's name.
     pub name: String,
-    /// Count, extremes, mean, standard deviation and median.
+    /// Count, extremes, mean, variance, standard deviation and median.
     #[cfg_attr(feature = "serde", serde(flatten))]
     pub stats: ChannelStats,
     /// The share of the possible levels between the least and the greatest that occur: (max - min + 1) / levels for
@@ -83,19 +93,27 @@ pub struct ChannelHistogram {
     pub over: u64,
     /// Values that are not numbers.
     pub nan: u64,
+    /// Values at the lower end of the possible levels of integers, of the range of floats, or below it; and at or above
+    /// the upper end.
+    pub at_ends: (u64, u64),
     /// The half-open range that the bins cover evenly.
     pub range: (f64, f64),
     /// How many values fall in each bin.
     pub bins: Vec<u64>,
+    /// Possible levels of integers, and the value of the first: 0 but for differences.
+    pub(super) levels: Option<usize>,
+    pub(super) first: i64,
+    pub(super) moments: Moments,
 }
 
-/// The histogram of a view, a channel each. One pass for integers, three for floats (extremes, bins, median).
+/// The histogram of a view, a channel each. One pass for 8- and 16-bit integers; three for other numbers (extremes, bins,
+/// median) and memory for one channel.
 ///
 /// Integers are counted by code: `top + 1` levels, 0..=255 or 0..=65,535 unless the rules hold top codes, and the figures
 /// are in codes and exact.
 ///
 /// # Errors
-/// No bins, or a range that is not finite or runs backwards.
+/// No bins, a range that is not finite or runs backwards, or a view without pixels.
 ///
 /// # Examples
 /// ```
@@ -107,12 +125,75 @@ pub struct ChannelHistogram {
 /// # Ok::<(), rahmen::Error>(())
 /// ```
 pub fn histogram<P: Pixel>(view: View<'_, P>, rules: &HistogramRules) -> Result<Histogram> {
+    masked_histogram(view, &Mask::ALL, rules)
+}
+
+/// The [`histogram`] of the pixels that count. One pass for integers, without a copy of picture or mask.
+///
+/// # Errors
+/// As [`histogram`], or a mask of another size.
+pub fn masked_histogram<P: Pixel>(view: View<'_, P>, mask: &Mask<'_>, rules: &HistogramRules) -> Result<Histogram> {
     rules.check()?;
-    let channels = (0..P::CHANNELS).map(|channel| {
-        let name = P::CHANNEL_NAMES[channel];
-        channel_histogram(name, view, channel, rules)
-    });
-    Ok(Histogram { channels: channels.collect::<Result<_>>()? })
+    mask.check(view.size())?;
+    if view.size().is_empty() {
+        return Err(Error::unusable(format!("a region of {} has no pixel to measure", view.size())));
+    }
+    let names = P::CHANNEL_NAMES.iter();
+    let channels = match levels_of::<P::Number>() {
+        Some(levels) => {
+            let counts = count_levels(view, mask, rules.threads);
+            let each = names.zip(counts).enumerate();
+            each.map(|(i, (name, counts))| from_levels(name, &by_code(counts, rules.top(i, levels)), rules)).collect()
+        }
+        None => {
+            let moments = masked_moments(view, mask, rules.threads)?;
+            names.zip(moments).enumerate().map(|(i, (name, m))| from_values(name, view, i, m, mask, rules)).collect()
+        }
+    };
+    Ok(Histogram { channels })
+}
+
+/// Rows of gray made at a time on the way to a histogram.
+const STRIP: u32 = 64;
+
+/// The histogram of the gray value of pixels: one channel named `gray`. Gray is made in strips, so that no second picture
+/// is held. Two passes for integers.
+///
+/// # Errors
+/// As [`masked_histogram`]; weights that are not finite.
+pub fn gray_histogram<P: Stored>(
+    view: View<'_, P>,
+    weights: GrayWeights,
+    mask: &Mask<'_>,
+    rules: &HistogramRules,
+) -> Result<Histogram> {
+    mask.check(view.size())?;
+    let top = rules.top_codes.as_ref().filter(|t| t.windows(2).all(|p| p[0] == p[1]));
+    let rules = HistogramRules { top_codes: top.cloned(), ..rules.clone() };
+    if levels_of::<P::Number>().is_none() || !mask.is_all() {
+        // Floats are gone through more than once, and a mask belongs to whole rows: all of it is made.
+        let mut gray = Frame::<Gray<P::Number>>::new(view.size())?;
+        gray_into(view, gray.view_mut(), weights, rules.threads)?;
+        return masked_histogram(gray.view(), mask, &rules);
+    }
+    let whole = HistogramRules { bins: None, range: None, ..rules.clone() };
+    let mut sum: Option<Histogram> = None;
+    let width = view.width();
+    let mut strip = Frame::<Gray<P::Number>>::new(crate::Size::new(width, STRIP.min(view.height())))?;
+    for y in (0..view.height()).step_by(STRIP as usize) {
+        let rows = Region::new(0..width, y..view.height().min(y.saturating_add(STRIP)))?;
+        let part = Region::new(0..width, 0..rows.height())?;
+        gray_into(view.region(rows)?, strip.region_mut(part)?, weights, rules.threads)?;
+        let counted = histogram(strip.region(part)?, &whole)?;
+        match &mut sum {
+            Some(sum) => sum.merge(&counted)?,
+            None => sum = Some(counted),
+        }
+    }
+    let sum = sum.ok_or_else(|| Error::unusable(format!("a region of {} has no pixel to measure", view.size())))?;
+    rules.check()?;
+    let channels = sum.channels.iter().map(|c| from_levels(&c.name, &c.bins, &rules)).collect();
+    Ok(Histogram { channels })
 }
 
 /// The histogram of any content: its channels, or its planes.
@@ -120,92 +201,121 @@ pub fn histogram<P: Pixel>(view: View<'_, P>, rules: &HistogramRules) -> Result<
 /// # Errors
 /// As [`histogram`].
 pub fn content_histogram(content: &Content, rules: &HistogramRules) -> Result<Histogram> {
-    struct Count<'a>(&'a HistogramRules);
+    masked_content_histogram(content, &Mask::ALL, rules)
+}
+
+/// [`content_histogram`] of the pixels that count.
+///
+/// # Errors
+/// As [`masked_histogram`].
+pub fn masked_content_histogram(content: &Content, mask: &Mask<'_>, rules: &HistogramRules) -> Result<Histogram> {
+    struct Count<'a>(&'a Mask<'a>, &'a HistogramRules);
     impl Job for Count<'_> {
         type Out = Result<Histogram>;
         fn run<P: Stored>(self, view: View<'_, P>) -> Self::Out {
-            histogram(view, self.0)
+            masked_histogram(view, self.0, self.1)
         }
     }
     impl PlanesJob for Count<'_> {
         type Out = Result<Histogram>;
         fn run<T: Number>(self, planes: &Planes<T>) -> Self::Out {
-            self.0.check()?;
-            let each = planes.iter().map(|(name, frame)| channel_histogram(name, frame.view(), 0, self.0));
-            Ok(Histogram { channels: each.collect::<Result<_>>()? })
+            let mut channels = Vec::with_capacity(planes.len());
+            for (name, frame) in planes.iter() {
+                for mut channel in masked_histogram(frame.view(), self.0, self.1)?.channels {
+                    channel.name = name.to_string();
+                    channels.push(channel);
+                }
+            }
+            Ok(Histogram { channels })
         }
     }
     match content {
-        Content::Pixels(pixels) => pixels.visit(Count(rules)),
-        Content::Planes(planes) => planes.visit(Count(rules)),
+        Content::Pixels(pixels) => pixels.visit(Count(mask, rules)),
+        Content::Planes(planes) => planes.visit(Count(mask, rules)),
     }
 }
 
-fn channel_histogram<P: Pixel>(
-    name: &str,
-    view: View<'_, P>,
-    channel: usize,
-    rules: &HistogramRules,
-) -> Result<ChannelHistogram> {
-    match levels_of::<P::Number>() {
-        Some(levels) => {
-            let full = levels as u32 - 1;
-            let top = rules.top_codes.as_ref().and_then(|t| t.get(channel).copied()).unwrap_or(full).clamp(1, full);
-            let counts = count_levels(view, channel, levels, rules.threads);
-            Ok(from_levels(name, &by_code(&counts, top), rules))
+impl Histogram {
+    /// The histogram of this part and another, or of several pictures, together. For 8- and 16-bit integers exact and the
+    /// same in any order; for other numbers bins and counts are exact and sums are within the bound that
+    /// [`Moments`] states. The median stays exact where bins are levels; else it becomes that of the bins, off by at most
+    /// a bin's width.
+    ///
+    /// # Errors
+    /// Another number of channels, other bins or another range: for floats give the rules a range.
+    ///
+    /// # Examples
+    /// ```
+    /// use rahmen::{Frame, Gray, Size, measure::{HistogramRules, histogram}};
+    /// let rules = HistogramRules::default();
+    /// let dark = Frame::filled(Size::new(3, 1), Gray::new(1u8))?;
+    /// let mut both = histogram(dark.view(), &rules)?;
+    /// both.merge(&histogram(Frame::filled(Size::new(1, 1), Gray::new(9u8))?.view(), &rules)?)?;
+    /// assert_eq!((both.channels[0].stats.mean, both.channels[0].stats.count), (3.0, 4));
+    /// # Ok::<(), rahmen::Error>(())
+    /// ```
+    pub fn merge(&mut self, other: &Histogram) -> Result<()> {
+        if self.channels.len() != other.channels.len() {
+            let (mine, theirs) = (self.channels.len(), other.channels.len());
+            return Err(Error::unusable(format!("histograms of {mine} and of {theirs} channels do not add up")));
         }
-        None => from_values(name, view, channel, rules),
+        for (mine, theirs) in self.channels.iter().zip(&other.channels) {
+            if mine.range != theirs.range
+                || mine.bins.len() != theirs.bins.len()
+                || mine.levels != theirs.levels
+                || mine.first != theirs.first
+            {
+                let of = |c: &ChannelHistogram| format!("{} bins over {}..{}", c.bins.len(), c.range.0, c.range.1);
+                return Err(Error::unusable(format!(
+                    "{}: {} and {} do not add up; count both over the same range",
+                    mine.name,
+                    of(mine),
+                    of(theirs)
+                )));
+            }
+        }
+        self.channels.iter_mut().zip(&other.channels).for_each(|(mine, theirs)| mine.add_all(theirs));
+        Ok(())
     }
 }
 
 /// Counts of stored values as counts of codes 0..=top.
-fn by_code(counts: &[u64], top: u32) -> Vec<u64> {
-    let full = counts.len() as u64 - 1;
-    if u64::from(top) == full {
-        return counts.to_vec();
+fn by_code(counts: Vec<u64>, top: u32) -> Vec<u64> {
+    let full = counts.len() as u32 - 1;
+    if top == full {
+        return counts;
     }
     let mut codes = vec![0u64; top as usize + 1];
-    for (value, &count) in (0u64..).zip(counts) {
-        let code = (2 * value * u64::from(top) + full) / (2 * full);
-        codes[code as usize] += count;
+    for (value, count) in (0u32..).zip(counts) {
+        codes[crate::pixel::codes::code_of(value, top, full) as usize] += count;
     }
     codes
 }
 
 fn from_levels(name: &str, counts: &[u64], rules: &HistogramRules) -> ChannelHistogram {
-    let levels = counts.len();
-    let stats = ChannelStats::of_counts(counts);
-    let range = rules.range.unwrap_or((0.0, levels as f64));
-    let mut out = ChannelHistogram {
-        name: name.to_string(),
-        used: Some(if stats.count == 0 { 0.0 } else { (stats.max - stats.min + 1.0) / levels as f64 }),
-        stats,
-        under: 0,
-        over: 0,
-        nan: 0,
-        range,
-        bins: Vec::new(),
-    };
-    if rules.range.is_none() && rules.bins.is_none_or(|b| b == levels) {
-        out.bins = counts.to_vec();
-        return out;
+    let all = ChannelHistogram::of_counts(name, counts);
+    if rules.range.is_none() && rules.bins.is_none_or(|b| b == counts.len()) {
+        return all;
     }
-    out.bins = vec![0; rules.bins.unwrap_or_else(|| ((range.1 - range.0).ceil() as usize).clamp(1, levels))];
+    let range = rules.range.unwrap_or((0.0, counts.len() as f64));
+    let bins = rules.bins.unwrap_or_else(|| ((range.1 - range.0).ceil() as usize).clamp(1, counts.len()));
+    let mut out = ChannelHistogram { range, bins: vec![0; bins], ..all };
     for (level, &count) in counts.iter().enumerate() {
         out.add(level as f64, count);
     }
     out
 }
 
-/// Floats and wide integers: extremes first, then bins.
+/// Floats and wide integers: the extremes are known, bins and median follow.
 fn from_values<P: Pixel>(
     name: &str,
     view: View<'_, P>,
     channel: usize,
+    moments: Moments,
+    mask: &Mask<'_>,
     rules: &HistogramRules,
-) -> Result<ChannelHistogram> {
-    let stats = super::stats::of_channel(view, channel, rules.threads);
-    let mut range = rules.range.unwrap_or((stats.min, stats.max));
+) -> ChannelHistogram {
+    let mut range = rules.range.unwrap_or((moments.min(), moments.max()));
     if !(range.0.is_finite() && range.1.is_finite()) {
         // Nothing, or infinities: a range has to be finite.
         range = (finite_or(range.0, 0.0), finite_or(range.1, 1.0));
@@ -213,17 +323,29 @@ fn from_values<P: Pixel>(
     if range.0 >= range.1 {
         range.1 = range.0 + 1.0;
     }
-    let bins = vec![0; rules.bins.unwrap_or(256)];
-    let mut out =
-        ChannelHistogram { name: name.to_string(), used: None, under: 0, over: 0, nan: stats.nan, range, bins, stats };
-    for row in view.rows() {
-        for value in crate::pixel::samples_of(row).iter().skip(channel).step_by(P::CHANNELS) {
-            if !value.is_nan() {
-                out.add(value.to_f64(), 1);
-            }
-        }
-    }
-    Ok(out)
+    let mut out = ChannelHistogram {
+        name: name.to_string(),
+        stats: ChannelStats::of_moments(&moments, f64::NAN),
+        used: None,
+        under: 0,
+        over: 0,
+        nan: moments.nan,
+        at_ends: (0, 0),
+        range,
+        bins: vec![0; rules.bins.unwrap_or(256)],
+        levels: None,
+        first: 0,
+        moments,
+    };
+    let mut values = Vec::new();
+    super::figures::each_value(view, channel, mask, |value, weight| {
+        out.add(value, weight.into());
+        out.at_ends.0 += if value <= range.0 { u64::from(weight) } else { 0 };
+        out.at_ends.1 += if value >= range.1 { u64::from(weight) } else { 0 };
+        values.push((value, weight));
+    });
+    out.stats.median = super::figures::median_of(values);
+    out
 }
 
 fn finite_or(value: f64, other: f64) -> f64 {
@@ -231,6 +353,35 @@ fn finite_or(value: f64, other: f64) -> f64 {
 }
 
 impl ChannelHistogram {
+    /// The histogram of levels 0, 1, 2 ... that occur so often.
+    pub fn of_counts(name: &str, counts: &[u64]) -> ChannelHistogram {
+        ChannelHistogram::of_counts_from(name, 0, counts)
+    }
+
+    /// The histogram of levels `first`, `first` + 1 ... that occur so often: of differences, which go below 0.
+    pub fn of_counts_from(name: &str, first: i64, counts: &[u64]) -> ChannelHistogram {
+        let moments = Moments::of_counts(counts);
+        let stats = ChannelStats::of_counts(counts).moved_by(first as f64);
+        let used = match stats.count {
+            0 => 0.0,
+            _ => (stats.max - stats.min + 1.0) / counts.len() as f64,
+        };
+        ChannelHistogram {
+            name: name.to_string(),
+            used: Some(used),
+            stats,
+            under: 0,
+            over: 0,
+            nan: 0,
+            at_ends: (counts.first().copied().unwrap_or(0), counts.last().copied().unwrap_or(0)),
+            range: (first as f64, first as f64 + counts.len() as f64),
+            bins: counts.to_vec(),
+            levels: Some(counts.len()),
+            first,
+            moments,
+        }
+    }
+
     /// Counts a value `count` times. A value equal to the upper limit of a float range falls in the last bin.
     fn add(&mut self, value: f64, count: u64) {
         let (low, high) = self.range;
@@ -238,11 +389,29 @@ impl ChannelHistogram {
             self.under += count;
         } else if value > high {
             self.over += count;
-        } else {
-            let last = self.bins.len() - 1;
+        } else if let Some(last) = self.bins.len().checked_sub(1) {
             let at = ((value - low) / (high - low) * self.bins.len() as f64) as usize;
             self.bins[at.min(last)] += count;
         }
+    }
+
+    /// Adds a histogram of the same bins.
+    fn add_all(&mut self, other: &ChannelHistogram) {
+        self.bins.iter_mut().zip(&other.bins).for_each(|(sum, more)| *sum += more);
+        self.moments.merge(&other.moments);
+        (self.under, self.over, self.nan) = (self.under + other.under, self.over + other.over, self.nan + other.nan);
+        self.at_ends = (self.at_ends.0 + other.at_ends.0, self.at_ends.1 + other.at_ends.1);
+        if self.is_by_level() {
+            self.stats = ChannelStats::of_counts(&self.bins).moved_by(self.first as f64);
+        } else {
+            // Only histograms by level begin elsewhere than at 0.
+            let median = self.quantile(0.5).unwrap_or(f64::NAN);
+            self.stats = ChannelStats::of_moments(&self.moments, median);
+        }
+        self.used = self.levels.map(|levels| match self.stats.count {
+            0 => 0.0,
+            _ => (self.stats.max - self.stats.min + 1.0) / levels as f64,
+        });
     }
 }
 
@@ -312,7 +481,8 @@ mod tests {
         for rules in odd {
             assert!(histogram(frame.view(), &rules).is_err(), "{rules:?}");
         }
-        let empty = one(&Frame::<Gray<u8>>::new(Size::new(0, 3)).unwrap(), HistogramRules::default());
-        assert_eq!((empty.stats.count, empty.stats.mean.is_nan()), (0, true));
+        let empty = Frame::<Gray<u8>>::new(Size::new(0, 3)).unwrap();
+        let refused = histogram(empty.view(), &HistogramRules::default()).unwrap_err();
+        assert_eq!(refused.to_string(), "a region of 0x3 has no pixel to measure");
     }
 }

@@ -1,8 +1,10 @@
-//! Counting values of 8 and 16 bits level by level: what histograms and figures of integers rest on.
+//! Counting values of 8 and 16 bits level by level, all channels in one pass: what histograms of integers rest on.
 
-use crate::frame::View;
-use crate::pixel::{Number, NumberKind, Pixel};
+use super::mask::Mask;
+use crate::frame::{Size, View};
+use crate::pixel::{Number, NumberKind, NumbersRef, Pixel};
 use crate::threads::{self, Threads};
+use std::ops::Range;
 
 /// Levels of a number type that is counted by level.
 pub(super) fn levels_of<T: Number>() -> Option<usize> {
@@ -13,28 +15,156 @@ pub(super) fn levels_of<T: Number>() -> Option<usize> {
     }
 }
 
-/// How often each stored value of 8 or 16 bits occurs in a channel. One pass.
-pub(super) fn count_levels<P: Pixel>(view: View<'_, P>, channel: usize, levels: usize, threads: Threads) -> Vec<u64> {
+/// Pixels that a 32-bit count can hold; before there are more, counts go over into 64-bit ones.
+const FLUSH: u64 = u32::MAX as u64;
+
+/// How often each stored value of 8 or 16 bits occurs, a channel each. One pass.
+///
+/// Other numbers have no levels; their channels come back empty.
+pub(super) fn count_levels<P: Pixel>(view: View<'_, P>, mask: &Mask<'_>, threads: Threads) -> Vec<Vec<u64>> {
+    let levels = levels_of::<P::Number>().unwrap_or(0);
     let bytes = view.size().pixels() as usize * size_of::<P>();
-    let bands = threads::bands(view.height(), threads.bands(bytes));
-    let parts = threads::collect(bands, |rows| {
-        // Four tables, so that runs of one value do not wait for their own count to be stored.
-        let mut tables = [(); 4].map(|()| vec![0u64; levels]);
-        for y in rows {
-            let row = view.row_numbers(y);
-            let mut four = row[channel..].chunks(4 * P::CHANNELS);
-            for group in &mut four {
-                for (table, value) in tables.iter_mut().zip(group.iter().step_by(P::CHANNELS)) {
-                    // Only 8- and 16-bit values come here, so that each is an index into a table of its levels.
-                    table[value.to_f64() as usize] += 1;
-                }
+    // Rows are passed on as plain numbers, so that what counts them is compiled once and not for every pixel type.
+    let row = |y: u32| P::Number::lend_numbers(view.row_numbers(y));
+    count(&row, view.size(), P::CHANNELS, levels, mask, threads.bands(bytes))
+}
+
+fn count<'a>(
+    row: &(dyn Fn(u32) -> NumbersRef<'a> + Sync),
+    size: Size,
+    channels: usize,
+    levels: usize,
+    mask: &Mask<'_>,
+    bands: usize,
+) -> Vec<Vec<u64>> {
+    let width = u64::from(size.width);
+    let mut parts = threads::collect(threads::bands(size.height, bands), |rows| match (mask.is_all(), levels) {
+        (false, _) => count_weighed(row, size.width, rows, mask, channels, levels),
+        (true, 256) => match channels {
+            1 => count_bytes::<4>(row, width, rows, 1),
+            2 => count_bytes::<8>(row, width, rows, 2),
+            3 => count_bytes::<12>(row, width, rows, 3),
+            _ => count_bytes::<16>(row, width, rows, 4),
+        },
+        (true, 0) => vec![Vec::new(); channels],
+        (true, _) => count_words(row, width, rows, channels),
+    })
+    .into_iter();
+    let mut counts = parts.next().unwrap_or_else(|| vec![vec![0; levels]; channels]);
+    for part in parts {
+        for (sum, more) in counts.iter_mut().zip(&part) {
+            sum.iter_mut().zip(more).for_each(|(sum, more)| *sum += more);
+        }
+    }
+    counts
+}
+
+/// Bytes: a table for each of four neighbouring pixels' channels, `N` = 4 x channels, so that runs of one value do not wait
+/// for their own count to be stored.
+fn count_bytes<'a, const N: usize>(
+    row: &dyn Fn(u32) -> NumbersRef<'a>,
+    width: u64,
+    rows: Range<u32>,
+    channels: usize,
+) -> Vec<Vec<u64>> {
+    let mut tables = [[0u32; 256]; N];
+    let mut counts = vec![vec![0u64; 256]; channels];
+    let mut pending = 0;
+    for y in rows {
+        let NumbersRef::U8(row) = row(y) else { break };
+        pending += width;
+        if pending > FLUSH {
+            flush(&mut tables, &mut counts);
+            pending = width;
+        }
+        let (chunks, rest) = row.as_chunks::<N>();
+        for chunk in chunks {
+            for (table, &value) in tables.iter_mut().zip(chunk) {
+                table[usize::from(value)] += 1;
             }
         }
-        tables
-    });
-    let mut counts = vec![0u64; levels];
-    for table in parts.iter().flatten() {
-        counts.iter_mut().zip(table).for_each(|(count, more)| *count += more);
+        for (table, &value) in tables.iter_mut().zip(rest) {
+            table[usize::from(value)] += 1;
+        }
+    }
+    flush(&mut tables, &mut counts);
+    counts
+}
+
+fn flush(tables: &mut [[u32; 256]], counts: &mut [Vec<u64>]) {
+    let channels = counts.len();
+    for (k, table) in tables.iter_mut().enumerate() {
+        for (count, more) in counts[k % channels].iter_mut().zip(table) {
+            *count += u64::from(std::mem::take(more));
+        }
+    }
+}
+
+/// Words: a table a channel, two for gray; more would leave the inner caches.
+fn count_words<'a>(
+    row: &dyn Fn(u32) -> NumbersRef<'a>,
+    width: u64,
+    rows: Range<u32>,
+    channels: usize,
+) -> Vec<Vec<u64>> {
+    let copies = if channels == 1 { 2 } else { 1 };
+    let mut tables = vec![vec![0u32; 65_536]; channels * copies];
+    let mut counts = vec![vec![0u64; 65_536]; channels];
+    let mut pending = 0;
+    for y in rows {
+        let NumbersRef::U16(row) = row(y) else { break };
+        pending += width;
+        if pending > FLUSH {
+            flush_words(&mut tables, &mut counts);
+            pending = width;
+        }
+        for chunk in row.chunks(tables.len()) {
+            for (table, &value) in tables.iter_mut().zip(chunk) {
+                // As many entries as 16 bits have values.
+                table[usize::from(value)] += 1;
+            }
+        }
+    }
+    flush_words(&mut tables, &mut counts);
+    counts
+}
+
+fn flush_words(tables: &mut [Vec<u32>], counts: &mut [Vec<u64>]) {
+    let channels = counts.len();
+    for (k, table) in tables.iter_mut().enumerate() {
+        for (count, more) in counts[k % channels].iter_mut().zip(table) {
+            *count += u64::from(std::mem::take(more));
+        }
+    }
+}
+
+/// Pixels that count as often as a mask says.
+fn count_weighed<'a>(
+    row: &dyn Fn(u32) -> NumbersRef<'a>,
+    width: u32,
+    rows: Range<u32>,
+    mask: &Mask<'_>,
+    channels: usize,
+    levels: usize,
+) -> Vec<Vec<u64>> {
+    fn add<T: Copy + Into<u64>>(row: &[T], weights: &[u32], counts: &mut [Vec<u64>]) {
+        for (pixel, &weight) in row.chunks_exact(counts.len()).zip(weights) {
+            for (table, &value) in counts.iter_mut().zip(pixel) {
+                // As many entries as the type has values.
+                table[value.into() as usize] += u64::from(weight);
+            }
+        }
+    }
+    let mut counts = vec![vec![0u64; levels]; channels];
+    let mut weights = vec![0; width as usize];
+    for y in rows {
+        mask.row(y, &mut weights);
+        match row(y) {
+            NumbersRef::U8(row) => add(row, &weights, &mut counts),
+            NumbersRef::U16(row) => add(row, &weights, &mut counts),
+            // Other numbers have no levels.
+            _ => break,
+        }
     }
     counts
 }

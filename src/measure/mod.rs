@@ -1,12 +1,34 @@
-//! What the numbers say: histograms and statistics.
+//! What the numbers say: histograms and figures, comparisons, profiles.
 //!
-//! Not here: changing pixels by what was measured, and drawing what was measured.
+//! Not here: changing pixels by what was measured ([`tone`](crate::tone)), and drawing what was measured.
 
+mod apart;
+mod compare;
+mod figures;
+mod gap;
+mod hint;
 mod histogram;
+mod joint;
 mod levels;
+mod mask;
+mod moments;
+#[cfg(feature = "serde")]
+pub(crate) mod null;
+mod profile;
 mod scan;
-mod stats;
+mod ssim;
 
-pub use histogram::{ChannelHistogram, Histogram, HistogramRules, content_histogram, histogram};
+pub use apart::{error_histogram, error_picture};
+pub(crate) use compare::decibels;
+pub use compare::{ChannelDifference, CompareRules, Comparison, Difference, compare, compare_contents};
+pub use figures::{ChannelStats, stats};
+pub use hint::Hint;
+pub use histogram::{
+    ChannelHistogram, Histogram, HistogramRules, content_histogram, gray_histogram, histogram,
+    masked_content_histogram, masked_histogram,
+};
+pub use joint::{Joint, joint_histogram};
+pub use mask::Mask;
+pub use moments::{Moments, masked_moments, moments};
+pub use profile::{ChannelProfile, Profile, content_profile, profile};
 pub use scan::Scan;
-pub use stats::{ChannelStats, stats};

@@ -16,7 +16,7 @@ mod types;
 pub use cast::{pixels_of, pixels_of_mut, samples_of, samples_of_mut};
 pub use layout::{Layout, Pixel, Stored};
 pub use meaning::{Meaning, Space, Transfer};
-pub use number::{Number, NumberKind};
+pub use number::{Number, NumberKind, NumbersRef};
 pub use premultiplied::Premultiplied;
 pub use sample::{Depth, Sample};
 pub use types::{Cmyk, Gray, GrayAlpha, Lab, Rgb, Rgba};

@@ -29,6 +29,26 @@ pub trait Number: Copy + Default + PartialEq + PartialOrd + Debug + Display + Se
 
     #[doc(hidden)]
     fn from_i128(value: i128) -> Self;
+
+    #[doc(hidden)]
+    fn lend_numbers(numbers: &[Self]) -> NumbersRef<'_>;
+}
+
+/// Borrowed numbers of one of the ten types: how a kernel that is written for one of them gets at its rows.
+#[derive(Debug, Clone, Copy)]
+#[doc(hidden)]
+#[allow(missing_docs)] // each arm is named after its type
+pub enum NumbersRef<'a> {
+    U8(&'a [u8]),
+    U16(&'a [u16]),
+    U32(&'a [u32]),
+    U64(&'a [u64]),
+    I8(&'a [i8]),
+    I16(&'a [i16]),
+    I32(&'a [i32]),
+    I64(&'a [i64]),
+    F32(&'a [f32]),
+    F64(&'a [f64]),
 }
 
 /// Which plain number type, at run time.
@@ -96,11 +116,39 @@ impl std::fmt::Display for NumberKind {
     }
 }
 
+/// Runs an expression on borrowed numbers, whatever their type.
+macro_rules! with_numbers {
+    ($numbers:expr, $row:ident => $run:expr) => {
+        match $numbers {
+            $crate::pixel::NumbersRef::U8($row) => $run,
+            $crate::pixel::NumbersRef::U16($row) => $run,
+            $crate::pixel::NumbersRef::U32($row) => $run,
+            $crate::pixel::NumbersRef::U64($row) => $run,
+            $crate::pixel::NumbersRef::I8($row) => $run,
+            $crate::pixel::NumbersRef::I16($row) => $run,
+            $crate::pixel::NumbersRef::I32($row) => $run,
+            $crate::pixel::NumbersRef::I64($row) => $run,
+            $crate::pixel::NumbersRef::F32($row) => $run,
+            $crate::pixel::NumbersRef::F64($row) => $run,
+        }
+    };
+}
+
+impl NumbersRef<'_> {
+    /// Every `step`th number from `first` on as `f64`, in place of what the buffer held.
+    pub(crate) fn gather(self, first: usize, step: usize, into: &mut Vec<f64>) {
+        into.clear();
+        with_numbers!(self, row => into.extend(row.iter().skip(first).step_by(step).map(|v| v.to_f64())));
+    }
+}
+
 macro_rules! integers {
     ($($t:ident $kind:ident),*) => {$(
         impl Sealed for $t {}
         impl Number for $t {
             const KIND: NumberKind = NumberKind::$kind;
+            #[inline(always)]
+            fn lend_numbers(numbers: &[Self]) -> NumbersRef<'_> { NumbersRef::$kind(numbers) }
             fn to_f64(self) -> f64 { self as f64 }
             // `as` clamps to the type's range and turns NaN into 0: just the rule.
             fn from_f64(value: f64) -> Self { (value + 0.5).floor() as $t }
@@ -124,6 +172,8 @@ macro_rules! floats {
         impl Sealed for $t {}
         impl Number for $t {
             const KIND: NumberKind = NumberKind::$kind;
+            #[inline(always)]
+            fn lend_numbers(numbers: &[Self]) -> NumbersRef<'_> { NumbersRef::$kind(numbers) }
             fn to_f64(self) -> f64 { self as f64 }
             fn from_f64(value: f64) -> Self { value as $t }
             #[inline(always)]

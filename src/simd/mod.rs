@@ -5,6 +5,7 @@
 #![allow(unsafe_code)]
 
 pub(crate) mod across;
+pub(crate) mod lookup;
 pub(crate) mod mix;
 mod rows;
 pub(crate) mod transpose;

@@ -1,0 +1,261 @@
+//! Comparing two pictures: equal or not, how far apart, where, and what would make them equal.
+
+use super::gap::{Gap, gaps};
+use super::hint::{Hint, hint, hint_of_contents};
+use super::ssim::ssim;
+use crate::error::{Error, ErrorKind, Result};
+use crate::frame::{AnyPlanes, Content, Frame, Job, Planes, PlanesJob, View};
+use crate::pixel::{Gray, Number, NumberKind, Pixel, Stored};
+use crate::threads::Threads;
+
+/// How to compare.
+#[derive(Debug, Clone, Copy, PartialEq)]
+#[non_exhaustive]
+pub struct CompareRules {
+    /// What PSNR and SSIM take for full: the full scale of the depth (255, 65,535, 1) unless given; for wide and signed
+    /// numbers, which have none, the greatest magnitude of the first picture.
+    pub peak: Option<f64>,
+    /// Differences beyond this are counted; 0 counts every difference.
+    pub threshold: f64,
+    /// Whether structural similarity is worked out, which takes many times as long as all the rest.
+    pub ssim: bool,
+    /// How many threads may be used; the result never depends on it.
+    pub threads: Threads,
+}
+
+impl Default for CompareRules {
+    fn default() -> Self {
+        CompareRules { peak: None, threshold: 0.0, ssim: true, threads: Threads::ALL }
+    }
+}
+
+/// How far apart two channels are, or all of them together, in numbers of the pictures.
+#[derive(Debug, Clone, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
+pub struct Difference {
+    /// Pairs of numbers compared; pairs with one that is not a number are left out.
+    pub count: u64,
+    /// Pairs in which just one is not a number: they make pictures unequal.
+    pub nan: u64,
+    /// The greatest absolute difference.
+    pub max_abs: f64,
+    /// Where it is met first, x and y; none where there is no difference.
+    pub max_at: Option<(u32, u32)>,
+    /// The mean absolute difference.
+    pub mae: f64,
+    /// The mean squared difference.
+    pub mse: f64,
+    /// Its root.
+    pub rmse: f64,
+    /// 10 log10(sum of a^2 / sum of (a - b)^2), in dB; infinite where nothing differs.
+    #[cfg_attr(feature = "serde", serde(with = "super::null"))]
+    pub snr_db: f64,
+    /// 10 log10(peak^2 / mse), in dB; infinite where nothing differs.
+    #[cfg_attr(feature = "serde", serde(with = "super::null"))]
+    pub psnr_db: f64,
+    /// Structural similarity, 1 for equal; none where it was not asked for or a side is below 11 pixels.
+    pub ssim: Option<f64>,
+    /// The share of pairs that differ by more than the threshold.
+    pub over: f64,
+}
+
+/// Two pictures compared: all channels but alpha together, and a channel each.
+///
+/// SSIM is the mean over the positions of an 11 x 11 Gaussian window of standard deviation 1.5, with K1 = 0.01, K2 = 0.03
+/// and L the peak (Wang, Bovik, Sheikh and Simoncelli 2004), of the whole the mean of its channels.
+#[derive(Debug, Clone, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
+pub struct Comparison {
+    /// Whether every number is equal, alpha included; two NaN are.
+    pub equal: bool,
+    /// What PSNR and SSIM took for full.
+    pub peak: f64,
+    /// Differences beyond this were counted.
+    pub threshold: f64,
+    /// All channels but alpha together.
+    #[cfg_attr(feature = "serde", serde(flatten))]
+    pub whole: Difference,
+    /// What would make unequal pictures equal, where that is known.
+    pub hint: Option<Hint>,
+    /// A channel or plane each.
+    pub channels: Vec<ChannelDifference>,
+}
+
+/// How far apart one channel is.
+#[derive(Debug, Clone, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
+pub struct ChannelDifference {
+    /// The channel's or plane's name.
+    pub name: String,
+    /// How far apart it is.
+    #[cfg_attr(feature = "serde", serde(flatten))]
+    pub difference: Difference,
+}
+
+/// Two views compared. One pass over both; SSIM another, with a few rows of memory a thread. Sums of 8- and 16-bit
+/// integers are exact.
+///
+/// # Errors
+/// Sizes that differ, views without pixels, a peak or threshold that makes no sense.
+///
+/// # Examples
+/// ```
+/// use rahmen::{Frame, Gray, Size, measure::{CompareRules, compare}};
+/// let a = Frame::<Gray<u8>>::from_numbers(Size::new(4, 1), vec![10, 20, 30, 40])?;
+/// let b = Frame::<Gray<u8>>::from_numbers(Size::new(4, 1), vec![10, 22, 30, 36])?;
+/// let found = compare(a.view(), b.view(), &CompareRules::default())?.whole;
+/// assert_eq!((found.max_abs, found.max_at, found.mae, found.mse), (4.0, Some((3, 0)), 1.5, 5.0));
+/// # Ok::<(), rahmen::Error>(())
+/// ```
+pub fn compare<P: Pixel>(a: View<'_, P>, b: View<'_, P>, rules: &CompareRules) -> Result<Comparison> {
+    if a.size() != b.size() {
+        return Err(Error::sizes("the second picture", a.size(), b.size()));
+    }
+    if a.size().is_empty() {
+        return Err(Error::unusable(format!("pictures of {} have no pixel to compare", a.size())));
+    }
+    check(rules)?;
+    let peak = rules.peak.unwrap_or_else(|| full_scale(a));
+    let gaps = gaps(a, b, rules.threshold, rules.threads);
+    let similar = |channel| if rules.ssim { ssim(a, b, channel, peak, rules.threads) } else { None };
+    let channels = P::CHANNEL_NAMES.iter().zip(&gaps).enumerate().map(|(channel, (name, gap))| ChannelDifference {
+        name: name.to_string(),
+        difference: Difference::new(gap, peak, similar(channel)),
+    });
+    let mut out = together(channels.collect(), &gaps, P::CHANNELS - usize::from(P::ALPHA), peak, rules);
+    out.hint = if out.equal { None } else { hint(a, b) };
+    Ok(out)
+}
+
+/// Two contents compared: pixels, or planes by their order.
+///
+/// # Errors
+/// Sizes or types that differ: the error says how, and what would make the pictures equal, where that is known.
+pub fn compare_contents(a: &Content, b: &Content, rules: &CompareRules) -> Result<Comparison> {
+    struct With<'a>(&'a Content, &'a CompareRules);
+    impl Job for With<'_> {
+        type Out = Result<Comparison>;
+        fn run<P: Stored>(self, a: View<'_, P>) -> Self::Out {
+            compare(a, self.0.pixels()?.view::<P>()?, self.1)
+        }
+    }
+    impl PlanesJob for With<'_> {
+        type Out = Result<Comparison>;
+        fn run<T: Number>(self, a: &Planes<T>) -> Self::Out {
+            match self.0 {
+                Content::Planes(b) => compare_planes(a, b, self.1),
+                Content::Pixels(_) => Err(Error::unusable("planes and pixels cannot be compared")),
+            }
+        }
+    }
+    if a.size() != b.size() || a.form() != b.form() {
+        return Err(differ(a, b));
+    }
+    match a {
+        Content::Pixels(pixels) => pixels.visit(With(b, rules)),
+        Content::Planes(planes) => planes.visit(With(b, rules)),
+    }
+}
+
+fn compare_planes<T: Number>(a: &Planes<T>, b: &AnyPlanes, rules: &CompareRules) -> Result<Comparison> {
+    let Some(b) = b.typed_as(a) else {
+        let wanted = format!("planes of {}", T::KIND);
+        return Err(ErrorKind::Types { wanted, found: format!("planes of {}", b.number()) }.into());
+    };
+    check(rules)?;
+    let pairs = || a.iter().zip(b.iter());
+    let peaks = pairs().map(|((_, a), _)| full_scale(a.view())).fold(0.0, f64::max);
+    let rules = CompareRules { peak: Some(rules.peak.unwrap_or(peaks)), ..*rules };
+    let mut channels = Vec::new();
+    let mut sums = Vec::new();
+    for ((name, a), (_, b)) in pairs() {
+        let (a, b): (&Frame<Gray<T>>, &Frame<Gray<T>>) = (a, b);
+        let found = compare(a.view(), b.view(), &rules)?;
+        channels.push(ChannelDifference { name: name.to_string(), difference: found.whole });
+        sums.extend(gaps(a.view(), b.view(), rules.threshold, rules.threads));
+    }
+    let used = sums.len();
+    Ok(together(channels, &sums, used, rules.peak.unwrap_or(peaks), &rules))
+}
+
+fn check(rules: &CompareRules) -> Result<()> {
+    if rules.peak.is_some_and(|p| !p.is_finite() || p <= 0.0) {
+        return Err(Error::unusable(format!("a peak is a number above 0, not {}", rules.peak.unwrap_or(0.0))));
+    }
+    if !rules.threshold.is_finite() || rules.threshold < 0.0 {
+        return Err(Error::unusable(format!("a threshold is a number from 0, not {}", rules.threshold)));
+    }
+    Ok(())
+}
+
+/// What is full: of the depth, or of the numbers themselves.
+fn full_scale<P: Pixel>(view: View<'_, P>) -> f64 {
+    match P::Number::KIND {
+        NumberKind::U8 => 255.0,
+        NumberKind::U16 => 65_535.0,
+        NumberKind::F32 => 1.0,
+        _ => {
+            let each = super::moments::moments(view, Threads::ALL);
+            each.iter().flat_map(|m| [m.min().abs(), m.max().abs()]).filter(|v| v.is_finite()).fold(0.0, f64::max)
+        }
+    }
+}
+
+fn together(
+    channels: Vec<ChannelDifference>,
+    gaps: &[Gap],
+    colors: usize,
+    peak: f64,
+    rules: &CompareRules,
+) -> Comparison {
+    let mut sum = Gap::default();
+    gaps[..colors].iter().for_each(|gap| sum.add(gap));
+    let similar: Option<Vec<f64>> = channels[..colors].iter().map(|c| c.difference.ssim).collect();
+    let similar = similar.filter(|s| !s.is_empty()).map(|s| s.iter().sum::<f64>() / s.len() as f64);
+    Comparison {
+        equal: gaps.iter().all(|gap| gap.max == 0.0 && gap.nan == 0),
+        peak,
+        threshold: rules.threshold,
+        whole: Difference::new(&sum, peak, similar),
+        hint: None,
+        channels,
+    }
+}
+
+impl Difference {
+    fn new(gap: &Gap, peak: f64, ssim: Option<f64>) -> Difference {
+        let n = gap.count.max(1) as f64;
+        let [apart, squares, own] = gap.sums.values();
+        Difference {
+            count: gap.count,
+            nan: gap.nan,
+            max_abs: gap.max,
+            max_at: gap.at,
+            mae: apart / n,
+            mse: squares / n,
+            rmse: (squares / n).sqrt(),
+            snr_db: decibels(own, squares),
+            psnr_db: decibels(peak * peak, squares / n),
+            ssim,
+            over: gap.over as f64 / n,
+        }
+    }
+}
+
+/// 10 log10 of a ratio of powers; infinite for no noise.
+pub(crate) fn decibels(signal: f64, noise: f64) -> f64 {
+    if noise == 0.0 { f64::INFINITY } else { 10.0 * (signal / noise).log10() }
+}
+
+/// How two pictures that cannot be compared differ, and what would make them equal.
+#[cold]
+fn differ(a: &Content, b: &Content) -> Error {
+    let hint = hint_of_contents(a, b).map_or(String::new(), |hint| format!("; they are equal if {}", hint.words()));
+    let (first, second) = (a.form().describe(), b.form().describe());
+    let line = match (a.size() == b.size(), first == second) {
+        (false, true) => format!("the first picture is {}, the second {}", a.size(), b.size()),
+        (true, _) => format!("the first picture holds {first}, the second {second}"),
+        (false, false) => format!("the first picture is {} {first}, the second {} {second}", a.size(), b.size()),
+    };
+    Error::unusable(format!("{line}; only pictures of one size and type can be compared{hint}"))
+}

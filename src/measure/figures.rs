@@ -1,0 +1,356 @@
+//! The figures of a channel, and what follows from the bins of its histogram: shares, percentiles, mode, entropy.
+
+use super::histogram::ChannelHistogram;
+use super::levels::{count_levels, levels_of};
+use super::mask::Mask;
+use super::moments::{Moments, moments};
+use crate::error::{Error, Result};
+use crate::frame::View;
+use crate::pixel::{Number, Pixel};
+use crate::threads::Threads;
+
+/// The figures of one channel, NaN left out. Where there is no value, all but the count are NaN.
+#[derive(Debug, Clone, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
+pub struct ChannelStats {
+    /// Values counted.
+    pub count: u64,
+    /// The least.
+    #[cfg_attr(feature = "serde", serde(with = "super::null"))]
+    pub min: f64,
+    /// The greatest.
+    #[cfg_attr(feature = "serde", serde(with = "super::null"))]
+    pub max: f64,
+    /// The mean.
+    #[cfg_attr(feature = "serde", serde(with = "super::null"))]
+    pub mean: f64,
+    /// The variance over n.
+    #[cfg_attr(feature = "serde", serde(with = "super::null"))]
+    pub variance: f64,
+    /// The standard deviation over n.
+    #[cfg_attr(feature = "serde", serde(with = "super::null"))]
+    pub std: f64,
+    /// The middle value; the mean of the two middle ones where the count is even.
+    #[cfg_attr(feature = "serde", serde(with = "super::null"))]
+    pub median: f64,
+    /// Values that are not numbers, which count nowhere else.
+    #[cfg_attr(feature = "serde", serde(skip))]
+    pub nan: u64,
+}
+
+/// The figures of every channel of a view, the median included. Integers of 8 and 16 bits: one pass, and exact. Other
+/// numbers: two passes, and memory for one channel (the median sorts). [`moments`] gives the rest in one quick pass.
+pub fn stats<P: Pixel>(view: View<'_, P>) -> Vec<ChannelStats> {
+    if levels_of::<P::Number>().is_some() {
+        return count_levels(view, &Mask::ALL, Threads::ALL).iter().map(|c| ChannelStats::of_counts(c)).collect();
+    }
+    let each = moments(view, Threads::ALL).into_iter().enumerate();
+    each.map(|(channel, moments)| {
+        let mut values = Vec::new();
+        each_value(view, channel, &Mask::ALL, |value, weight| values.push((value, weight)));
+        ChannelStats::of_moments(&moments, median_of(values))
+    })
+    .collect()
+}
+
+/// Calls `value` with every number of a channel that counts, and how often it does; NaN left out.
+pub(super) fn each_value<P: Pixel>(
+    view: View<'_, P>,
+    channel: usize,
+    mask: &Mask<'_>,
+    mut value: impl FnMut(f64, u32),
+) {
+    let mut weights = vec![1; view.width() as usize];
+    for y in 0..view.height() {
+        if !mask.is_all() {
+            mask.row(y, &mut weights);
+        }
+        let numbers = view.row_numbers(y).iter().skip(channel).step_by(P::CHANNELS);
+        for (v, &weight) in numbers.zip(&weights) {
+            if weight > 0 && !v.is_nan() {
+                value(v.to_f64(), weight);
+            }
+        }
+    }
+}
+
+/// The median of values that count so often; NaN of none.
+pub(super) fn median_of(mut values: Vec<(f64, u32)>) -> f64 {
+    if values.iter().all(|v| v.1 == 1) {
+        let (middle, even) = (values.len() / 2, values.len().is_multiple_of(2));
+        if values.is_empty() {
+            return f64::NAN;
+        }
+        let (below, &mut (upper, _), _) = values.select_nth_unstable_by(middle, |a, b| a.0.total_cmp(&b.0));
+        let lower = below.iter().map(|v| v.0).fold(f64::NEG_INFINITY, f64::max);
+        return if even { (lower + upper) / 2.0 } else { upper };
+    }
+    values.sort_unstable_by(|a, b| a.0.total_cmp(&b.0));
+    let count: u64 = values.iter().map(|v| u64::from(v.1)).sum();
+    let at = |rank: u64| {
+        let mut seen = 0;
+        let found = values.iter().find(|v| {
+            seen += u64::from(v.1);
+            seen > rank
+        });
+        found.map_or(f64::NAN, |v| v.0)
+    };
+    (at((count - 1) / 2) + at(count / 2)) / 2.0
+}
+
+impl ChannelStats {
+    pub(super) fn of_moments(moments: &Moments, median: f64) -> ChannelStats {
+        ChannelStats {
+            count: moments.count,
+            min: moments.min(),
+            max: moments.max(),
+            mean: moments.mean(),
+            variance: moments.variance(),
+            std: moments.std(),
+            median,
+            nan: moments.nan,
+        }
+    }
+
+    /// The figures of values that all lie further up by so much.
+    pub(super) fn moved_by(self, by: f64) -> ChannelStats {
+        let moved = |v: f64| v + by;
+        ChannelStats {
+            min: moved(self.min),
+            max: moved(self.max),
+            mean: moved(self.mean),
+            median: moved(self.median),
+            ..self
+        }
+    }
+
+    /// The figures of levels 0, 1, 2 ... that occur so often. Sums are exact whole numbers.
+    pub fn of_counts(counts: &[u64]) -> ChannelStats {
+        let moments = Moments::of_counts(counts);
+        let level_at = |rank: u64| {
+            let mut seen = 0;
+            let found = counts.iter().position(|&c| {
+                seen += c;
+                seen > rank
+            });
+            found.map_or(f64::NAN, |level| level as f64)
+        };
+        let median = match moments.count {
+            0 => f64::NAN,
+            n => (level_at((n - 1) / 2) + level_at(n / 2)) / 2.0,
+        };
+        ChannelStats::of_moments(&moments, median)
+    }
+}
+
+impl ChannelHistogram {
+    /// Whether each bin is one level of integers, so that figures from the bins are exact.
+    pub fn is_by_level(&self) -> bool {
+        let first = self.first as f64;
+        self.levels == Some(self.bins.len()) && self.range == (first, first + self.bins.len() as f64)
+    }
+
+    /// How many levels are possible; `None` for floats.
+    pub fn levels(&self) -> Option<usize> {
+        self.levels
+    }
+
+    /// The value that stands for a bin: the level itself, or the middle of the bin.
+    pub fn level(&self, bin: usize) -> f64 {
+        match self.is_by_level() {
+            true => self.first as f64 + bin as f64,
+            false => {
+                let (low, high) = self.limits(bin);
+                (low + high) / 2.0
+            }
+        }
+    }
+
+    /// The half-open range of a bin.
+    pub fn limits(&self, bin: usize) -> (f64, f64) {
+        let (low, high) = self.range;
+        let edge = |i: usize| low + (high - low) * i as f64 / self.bins.len() as f64;
+        (edge(bin), edge(bin + 1))
+    }
+
+    /// Values in bins.
+    pub fn in_bins(&self) -> u64 {
+        self.bins.iter().sum()
+    }
+
+    /// The share of the values in bins that each bin has; zeros where there is none.
+    pub fn shares(&self) -> Vec<f64> {
+        let all = self.in_bins().max(1) as f64;
+        self.bins.iter().map(|&n| n as f64 / all).collect()
+    }
+
+    /// Values in each bin and those before it.
+    pub fn cumulative(&self) -> Vec<u64> {
+        let mut sum = 0;
+        let add = |n: &u64| {
+            sum += n;
+            sum
+        };
+        self.bins.iter().map(add).collect()
+    }
+
+    /// The share of the values in bins that lie in each bin or before it: the cumulative distribution.
+    pub fn cumulative_shares(&self) -> Vec<f64> {
+        let all = self.in_bins().max(1) as f64;
+        self.cumulative().into_iter().map(|n| n as f64 / all).collect()
+    }
+
+    /// The smallest level whose cumulative share reaches `percent`: exact by level, else the middle of its bin, off by at
+    /// most half its width. `None` where no value is in a bin.
+    ///
+    /// # Errors
+    /// A percentage that is not within 0 to 100.
+    pub fn percentile(&self, percent: f64) -> Result<Option<f64>> {
+        if !(0.0..=100.0).contains(&percent) {
+            return Err(Error::unusable(format!("a percentile is 0 to 100, not {percent}")));
+        }
+        Ok(self.bin_of_share(percent / 100.0).map(|bin| self.level(bin)))
+    }
+
+    /// The first bin with values whose cumulative share reaches this one.
+    pub(crate) fn bin_of_share(&self, share: f64) -> Option<usize> {
+        let all = self.in_bins();
+        // Shares are compared as counts: a count that is a whole number but for rounding is that number.
+        let exact = share * all as f64;
+        let needed = if (exact - exact.round()).abs() < 1e-6 { exact.round() } else { exact.ceil() }.max(1.0) as u64;
+        let mut sum = 0;
+        self.bins.iter().position(|n| {
+            sum += n;
+            *n > 0 && sum >= needed.min(all)
+        })
+    }
+
+    /// The value with this share of all values below it, evenly spread within its bin; `None` where it lies outside the
+    /// bins.
+    pub(super) fn quantile(&self, share: f64) -> Option<f64> {
+        let all = self.in_bins() + self.under + self.over;
+        let mut left = share * all as f64 - self.under as f64;
+        if left < 0.0 || all == 0 {
+            return None;
+        }
+        for (bin, &n) in self.bins.iter().enumerate() {
+            if left <= n as f64 && n > 0 {
+                let (low, high) = self.limits(bin);
+                return Some(low + (high - low) * left / n as f64);
+            }
+            left -= n as f64;
+        }
+        None
+    }
+
+    /// The level that occurs most often, the smallest of several; `None` where no value is in a bin.
+    pub fn mode(&self) -> Option<f64> {
+        let most = self.bins.iter().copied().max().filter(|&n| n > 0)?;
+        self.bins.iter().position(|&n| n == most).map(|bin| self.level(bin))
+    }
+
+    /// The entropy of the bins in bits a value: the sum of -p log2 p (Shannon 1948).
+    pub fn entropy(&self) -> f64 {
+        let bits = |p: &f64| if *p > 0.0 { -p * p.log2() } else { 0.0 };
+        self.shares().iter().map(bits).sum()
+    }
+
+    /// The share of all values at the lower end of what is possible or below it, and at the upper end or above: the first
+    /// and the last level of integers, the ends of the range of floats.
+    pub fn clipped(&self) -> (f64, f64) {
+        let all = self.stats.count.max(1) as f64;
+        (self.at_ends.0 as f64 / all, self.at_ends.1 as f64 / all)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::frame::{Frame, Size};
+    use crate::pixel::{Gray, Rgb};
+
+    #[test]
+    fn figures_of_values_and_of_counts_agree_with_hand_computation() {
+        let frame = Frame::<Gray<i16>>::from_numbers(Size::new(4, 1), vec![-2, 0, 4, 6]).unwrap();
+        let s = &stats(frame.view())[0];
+        // Mean 2; squared distances 16, 4, 4, 16: variance 10.
+        assert_eq!((s.count, s.min, s.max, s.mean, s.median, s.variance), (4, -2.0, 6.0, 2.0, 2.0, 10.0));
+        assert!((s.std - 10f64.sqrt()).abs() < 1e-12);
+        let odd = Frame::<Gray<f64>>::from_numbers(Size::new(3, 1), vec![9.0, 1.0, 2.0]).unwrap();
+        assert_eq!(stats(odd.view())[0].median, 2.0);
+        let counts = ChannelStats::of_counts(&[0, 2, 1, 0, 1]);
+        assert_eq!((counts.mean, counts.median, counts.min, counts.max), (2.0, 1.5, 1.0, 4.0));
+        assert!((counts.std - 1.5f64.sqrt()).abs() < 1e-12);
+        // Worked by weight: 1 once, 5 three times, 9 twice: the two middle ones of six are 5.
+        assert_eq!(median_of(vec![(9.0, 2), (1.0, 1), (5.0, 3)]), 5.0);
+    }
+
+    #[test]
+    fn counts_beyond_32_bits_stay_exact() {
+        let many = 1u64 << 40;
+        let s = ChannelStats::of_counts(&[many, 0, many]);
+        assert_eq!((s.count, s.mean, s.std, s.median), (2 * many, 1.0, 1.0, 1.0));
+        let mut half = ChannelHistogram::of_counts("v", &[3, many, 0, 1]);
+        let other = ChannelHistogram::of_counts("v", &[1, many, 7, 1]);
+        let mut both = super::super::Histogram { channels: vec![half.clone()] };
+        both.merge(&super::super::Histogram { channels: vec![other.clone()] }).unwrap();
+        half = both.channels.swap_remove(0);
+        assert_eq!(half, ChannelHistogram::of_counts("v", &[4, 2 * many, 7, 2]));
+    }
+
+    #[test]
+    fn what_follows_from_the_bins_is_that_of_a_worked_example() {
+        // Levels 0..=4, counts 4 9 9 5 3 of 30.
+        let h = ChannelHistogram::of_counts("v", &[4, 9, 9, 5, 3]);
+        assert_eq!(h.cumulative(), [4, 13, 22, 27, 30]);
+        assert_eq!(h.cumulative_shares()[1], 13.0 / 30.0);
+        let at = |p| h.percentile(p).unwrap().unwrap();
+        // 4 of 30 is 13.33 %, 13 of 30 is 43.33 %.
+        assert_eq!(
+            [0.0, 13.3, 13.34, 43.3, 43.4, 50.0, 90.0, 90.1, 100.0].map(at),
+            [0.0, 0.0, 1.0, 1.0, 2.0, 2.0, 3.0, 4.0, 4.0]
+        );
+        assert!(h.percentile(100.1).is_err() && h.percentile(f64::NAN).is_err());
+        assert_eq!((h.mode(), h.clipped()), (Some(1.0), (4.0 / 30.0, 0.1)));
+        let p = [4.0, 9.0, 9.0, 5.0, 3.0].map(|n: f64| n / 30.0);
+        let bits: f64 = p.iter().map(|p| -p * p.ln() / 2f64.ln()).sum();
+        assert!((h.entropy() - bits).abs() < 1e-12);
+        assert_eq!(ChannelHistogram::of_counts("v", &[0, 8, 8]).entropy(), 1.0);
+        let none = ChannelHistogram::of_counts("v", &[0, 0]);
+        assert_eq!((none.percentile(50.0).unwrap(), none.mode(), none.entropy()), (None, None, 0.0));
+    }
+
+    #[test]
+    fn one_pass_gives_what_two_passes_give() {
+        let frame = Frame::from_fn(Size::new(701, 133), |x, y| {
+            let v = (x * 31 + y * 17) as f32 * 0.1 + 1000.0;
+            Rgb::new(if x == 5 { f32::NAN } else { v }, v.sqrt(), 1.0 / (v + 1.0))
+        })
+        .unwrap();
+        for threads in [Threads::ALL, Threads::ONE, Threads::at_most(7)] {
+            assert_eq!(moments(frame.view(), threads), moments(frame.view(), Threads::ONE));
+        }
+        for (channel, m) in moments(frame.view(), Threads::ALL).iter().enumerate() {
+            let values: Vec<f64> = frame
+                .numbers()
+                .iter()
+                .skip(channel)
+                .step_by(3)
+                .map(|v| f64::from(*v))
+                .filter(|v| !v.is_nan())
+                .collect();
+            let mean = values.iter().sum::<f64>() / values.len() as f64;
+            let variance = values.iter().map(|v| (v - mean).powi(2)).sum::<f64>() / values.len() as f64;
+            assert!((m.mean() / mean - 1.0).abs() < 1e-12 && (m.variance() / variance - 1.0).abs() < 1e-9, "{m:?}");
+            assert_eq!(m.count + m.nan, 701 * 133);
+            assert_eq!(m.min(), values.iter().copied().fold(f64::INFINITY, f64::min));
+            assert_eq!(m.max(), values.iter().copied().fold(0.0, f64::max));
+        }
+        let whole =
+            Frame::from_fn(Size::new(1001, 70), |x, y| Rgb::new((x * y) as u16, (x ^ y) as u16, 65_535)).unwrap();
+        let bytes = Frame::from_fn(Size::new(1001, 70), |x, y| Rgb::new((x * y) as u8, 255, (x ^ y) as u8)).unwrap();
+        let by_level = |counts: Vec<Vec<u64>>| counts.iter().map(|c| Moments::of_counts(c)).collect::<Vec<_>>();
+        assert_eq!(moments(whole.view(), Threads::ALL), by_level(count_levels(whole.view(), &Mask::ALL, Threads::ALL)));
+        assert_eq!(moments(bytes.view(), Threads::ALL), by_level(count_levels(bytes.view(), &Mask::ALL, Threads::ALL)));
+    }
+}

@@ -1,0 +1,313 @@
+//! What lies between two pictures of one type, summed up in one pass over both.
+
+use super::moments::strips;
+use crate::frame::View;
+use crate::pixel::{Number, NumbersRef, Pixel};
+use crate::simd::Level;
+use crate::threads::Threads;
+use std::ops::Range;
+
+/// Sums over one channel. Of 8- and 16-bit integers they are whole numbers and exact.
+#[derive(Debug, Clone, Copy, Default)]
+pub(super) struct Gap {
+    /// Pairs compared, and pairs in which just one is not a number.
+    pub(super) count: u64,
+    pub(super) nan: u64,
+    /// Absolute differences, their squares, and the squares of the first picture.
+    pub(super) sums: Sums,
+    pub(super) max: f64,
+    /// Where the greatest difference is first met; none where all are zero.
+    pub(super) at: Option<(u32, u32)>,
+    /// Differences beyond the threshold.
+    pub(super) over: u64,
+}
+
+#[derive(Debug, Clone, Copy, Default)]
+pub(super) struct Sums {
+    whole: [u128; 3],
+    real: [f64; 3],
+}
+
+impl Sums {
+    /// Absolute differences, their squares, squares of the first picture.
+    pub(super) fn values(&self) -> [f64; 3] {
+        std::array::from_fn(|i| self.whole[i] as f64 + self.real[i])
+    }
+}
+
+impl Gap {
+    /// Adds what came further down.
+    pub(super) fn add(&mut self, other: &Gap) {
+        (self.count, self.nan, self.over) = (self.count + other.count, self.nan + other.nan, self.over + other.over);
+        for i in 0..3 {
+            self.sums.whole[i] += other.sums.whole[i];
+            self.sums.real[i] += other.sums.real[i];
+        }
+        if other.max > self.max {
+            (self.max, self.at) = (other.max, other.at);
+        }
+    }
+}
+
+/// What lies between two views of one size, a channel each.
+pub(super) fn gaps<P: Pixel>(a: View<'_, P>, b: View<'_, P>, threshold: f64, threads: Threads) -> Vec<Gap> {
+    // Rows are passed on as plain numbers, so that what sums them up is compiled once and not for every pixel type.
+    let rows = |y: u32| (P::Number::lend_numbers(a.row_numbers(y)), P::Number::lend_numbers(b.row_numbers(y)));
+    let bands = threads.bands(2 * a.size().pixels() as usize * size_of::<P>());
+    let parts = strips(a.size(), bands, &|strip| match P::CHANNELS {
+        3 => rows_of::<48, 24, 12>(&rows, strip, 3, threshold),
+        channels => rows_of::<32, 16, 8>(&rows, strip, channels, threshold),
+    });
+    let mut all = vec![Gap::default(); P::CHANNELS];
+    for part in &parts {
+        all.iter_mut().zip(part).for_each(|(sum, more)| sum.add(more));
+    }
+    all
+}
+
+fn rows_of<'a, const B: usize, const W: usize, const R: usize>(
+    pair: &dyn Fn(u32) -> (NumbersRef<'a>, NumbersRef<'a>),
+    rows: Range<u32>,
+    channels: usize,
+    threshold: f64,
+) -> Vec<Gap> {
+    let mut all = vec![Gap::default(); channels];
+    let mut bytes = Whole::<u8, B>::new(threshold);
+    let mut words = Whole::<u16, W>::new(threshold);
+    let mut reals = Reals::<R>::new(threshold);
+    let (mut first, mut second) = (Vec::new(), Vec::new());
+    for y in rows {
+        let (a, b) = pair(y);
+        let row: Vec<Gap> = match (a, b) {
+            (NumbersRef::U8(a), NumbersRef::U8(b)) => {
+                bytes.add_row(a, b);
+                (0..channels).map(|c| bytes.channel(c, channels, a.len() / channels)).collect()
+            }
+            (NumbersRef::U16(a), NumbersRef::U16(b)) => {
+                words.add_row(a, b);
+                (0..channels).map(|c| words.channel(c, channels, a.len() / channels)).collect()
+            }
+            (NumbersRef::F32(a), NumbersRef::F32(b)) => {
+                reals_row(&mut reals, a, b);
+                (0..channels).map(|c| reals.channel(c, channels)).collect()
+            }
+            _ => {
+                a.gather(0, 1, &mut first);
+                b.gather(0, 1, &mut second);
+                reals_row(&mut reals, &first, &second);
+                (0..channels).map(|c| reals.channel(c, channels)).collect()
+            }
+        };
+        for (channel, (gap, row)) in all.iter_mut().zip(&row).enumerate() {
+            let mut at = None;
+            if row.max > gap.max {
+                a.gather(channel, channels, &mut first);
+                b.gather(channel, channels, &mut second);
+                at = place(&first, &second, row.max).map(|x| (x, y));
+            }
+            gap.add(&Gap { at, ..*row });
+        }
+        bytes.clear();
+        words.clear();
+        reals.clear();
+    }
+    all
+}
+
+fn reals_row<T: Number, const L: usize>(reals: &mut Reals<L>, a: &[T], b: &[T]) {
+    Level::best().row(a, std::slice::from_mut(reals), |a, to| to[0].row(a, b));
+}
+
+impl<const L: usize> Whole<u8, L> {
+    fn add_row(&mut self, a: &[u8], b: &[u8]) {
+        for (a, b) in a.chunks(L * MOST).zip(b.chunks(L * MOST)) {
+            Level::best().row(a, std::slice::from_mut(self), |a, to| byte_row(a, b, &mut to[0]));
+            self.flush();
+        }
+    }
+}
+
+impl<const L: usize> Whole<u16, L> {
+    fn add_row(&mut self, a: &[u16], b: &[u16]) {
+        for (a, b) in a.chunks(L * MOST).zip(b.chunks(L * MOST)) {
+            Level::best().row(a, std::slice::from_mut(self), |a, to| word_row(a, b, &mut to[0]));
+            self.flush();
+        }
+    }
+}
+
+/// Where in a row a difference is first met.
+fn place(a: &[f64], b: &[f64], wanted: f64) -> Option<u32> {
+    (0u32..).zip(a.iter().zip(b)).find(|(_, (a, b))| (*a - *b).abs() == wanted).map(|(x, _)| x)
+}
+
+/// Chunks after which 32-bit lanes go over into 64 bits: 65,536 x 255^2 is below 2^32.
+const MOST: usize = 65_536;
+
+struct Whole<T, const L: usize> {
+    threshold: T,
+    max: [T; L],
+    over: [u32; L],
+    /// Differences, their squares, squares: for a while, and for the row.
+    short: [[u32; L]; 3],
+    long: [[u64; L]; 3],
+    over_of: [u64; L],
+}
+
+impl<T: Number + Ord, const L: usize> Whole<T, L> {
+    fn new(threshold: f64) -> Self {
+        Whole {
+            // A whole difference is beyond a threshold if it is beyond the whole number below that.
+            threshold: T::from_f64(threshold.floor()),
+            max: [T::default(); L],
+            over: [0; L],
+            short: [[0; L]; 3],
+            long: [[0; L]; 3],
+            over_of: [0; L],
+        }
+    }
+
+    fn flush(&mut self) {
+        for (short, long) in self.short.iter_mut().zip(&mut self.long) {
+            short.iter_mut().zip(long).for_each(|(short, long)| *long += u64::from(std::mem::take(short)));
+        }
+        for (over, sum) in self.over.iter_mut().zip(&mut self.over_of) {
+            *sum += u64::from(std::mem::take(over));
+        }
+    }
+
+    fn clear(&mut self) {
+        *self = Whole { threshold: self.threshold, ..Whole::new(0.0) };
+    }
+
+    fn channel(&self, channel: usize, channels: usize, count: usize) -> Gap {
+        let lanes = || (channel..L).step_by(channels);
+        let sum = |of: &[u64; L]| lanes().map(|k| u128::from(of[k])).sum::<u128>();
+        Gap {
+            count: count as u64,
+            nan: 0,
+            sums: Sums { whole: [0, 1, 2].map(|i| sum(&self.long[i])), real: [0.0; 3] },
+            max: lanes().map(|k| self.max[k]).max().map_or(0.0, T::to_f64),
+            at: None,
+            over: lanes().map(|k| self.over_of[k]).sum(),
+        }
+    }
+}
+
+#[inline(always)]
+fn byte_row<const L: usize>(a: &[u8], b: &[u8], lanes: &mut Whole<u8, L>) {
+    let ((chunks, rest), (others, other_rest)) = (a.as_chunks::<L>(), b.as_chunks::<L>());
+    let [mut apart, mut squares, mut own] = lanes.short;
+    let (mut max, mut over, threshold) = (lanes.max, lanes.over, lanes.threshold);
+    for (a, b) in chunks.iter().zip(others) {
+        for k in 0..L {
+            let d = a[k].abs_diff(b[k]);
+            let (wide, a) = (u16::from(d), u16::from(a[k]));
+            apart[k] += u32::from(d);
+            squares[k] += u32::from(wide * wide);
+            own[k] += u32::from(a * a);
+            max[k] = max[k].max(d);
+            over[k] += u32::from(d > threshold);
+        }
+    }
+    for (k, (&a, &b)) in rest.iter().zip(other_rest).enumerate() {
+        let d = a.abs_diff(b);
+        apart[k] += u32::from(d);
+        squares[k] += u32::from(d) * u32::from(d);
+        own[k] += u32::from(a) * u32::from(a);
+        max[k] = max[k].max(d);
+        over[k] += u32::from(d > threshold);
+    }
+    lanes.short = [apart, squares, own];
+    (lanes.max, lanes.over) = (max, over);
+}
+
+#[inline(always)]
+fn word_row<const L: usize>(a: &[u16], b: &[u16], lanes: &mut Whole<u16, L>) {
+    let ((chunks, rest), (others, other_rest)) = (a.as_chunks::<L>(), b.as_chunks::<L>());
+    let ([mut apart, ..], [_, mut squares, mut own]) = (lanes.short, lanes.long);
+    let (mut max, mut over, threshold) = (lanes.max, lanes.over, lanes.threshold);
+    for (a, b) in chunks.iter().zip(others) {
+        for k in 0..L {
+            let d = a[k].abs_diff(b[k]);
+            let (wide, a) = (u32::from(d), u32::from(a[k]));
+            apart[k] += wide;
+            squares[k] += u64::from(wide * wide);
+            own[k] += u64::from(a * a);
+            max[k] = max[k].max(d);
+            over[k] += u32::from(d > threshold);
+        }
+    }
+    for (k, (&a, &b)) in rest.iter().zip(other_rest).enumerate() {
+        let d = a.abs_diff(b);
+        apart[k] += u32::from(d);
+        squares[k] += u64::from(d) * u64::from(d);
+        own[k] += u64::from(a) * u64::from(a);
+        max[k] = max[k].max(d);
+        over[k] += u32::from(d > threshold);
+    }
+    lanes.short[0] = apart;
+    (lanes.long[1], lanes.long[2]) = (squares, own);
+    (lanes.max, lanes.over) = (max, over);
+}
+
+/// Floats and wide integers.
+struct Reals<const L: usize> {
+    threshold: f64,
+    sums: [[f64; L]; 3],
+    max: [f64; L],
+    over: [u64; L],
+    count: [u64; L],
+    nan: [u64; L],
+}
+
+impl<const L: usize> Reals<L> {
+    fn new(threshold: f64) -> Self {
+        Reals { threshold, sums: [[0.0; L]; 3], max: [0.0; L], over: [0; L], count: [0; L], nan: [0; L] }
+    }
+
+    fn clear(&mut self) {
+        *self = Reals::new(self.threshold);
+    }
+
+    #[inline(always)]
+    fn row<T: Number>(&mut self, a: &[T], b: &[T]) {
+        let ((chunks, rest), (others, other_rest)) = (a.as_chunks::<L>(), b.as_chunks::<L>());
+        for (a, b) in chunks.iter().zip(others) {
+            for k in 0..L {
+                self.add(k, a[k].to_f64(), b[k].to_f64());
+            }
+        }
+        for (k, (a, b)) in rest.iter().zip(other_rest).enumerate() {
+            self.add(k, a.to_f64(), b.to_f64());
+        }
+    }
+
+    /// Without a branch, so that lanes go side by side. Two NaN are alike and count nowhere.
+    #[inline(always)]
+    fn add(&mut self, k: usize, a: f64, b: f64) {
+        let known = !(a.is_nan() || b.is_nan());
+        // Equal infinities are no distance apart.
+        let d = if known && a != b { (a - b).abs() } else { 0.0 };
+        let own = if known { a } else { 0.0 };
+        self.sums[0][k] += d;
+        self.sums[1][k] += d * d;
+        self.sums[2][k] += own * own;
+        self.max[k] = if d > self.max[k] { d } else { self.max[k] };
+        self.over[k] += u64::from(d > self.threshold);
+        self.count[k] += u64::from(known);
+        self.nan[k] += u64::from(a.is_nan() != b.is_nan());
+    }
+
+    fn channel(&self, channel: usize, channels: usize) -> Gap {
+        let mut gap = Gap::default();
+        for k in (channel..L).step_by(channels) {
+            (0..3).for_each(|i| gap.sums.real[i] += self.sums[i][k]);
+            gap.max = gap.max.max(self.max[k]);
+            gap.over += self.over[k];
+            gap.count += self.count[k];
+            gap.nan += self.nan[k];
+        }
+        gap
+    }
+}

@@ -1,0 +1,129 @@
+//! Structural similarity: Wang, Bovik, Sheikh and Simoncelli, "Image quality assessment: from error visibility to
+//! structural similarity", IEEE Transactions on Image Processing 13 (4), 2004, equation 13 and section III-B.
+//!
+//! An 11 x 11 Gaussian window of standard deviation 1.5 that sums to one, K1 = 0.01, K2 = 0.03, L the full scale, alpha =
+//! beta = gamma = 1; the mean over every position of the window that lies wholly inside the picture, at its own size
+//! (nothing is shrunk first).
+
+use crate::frame::{Size, View};
+use crate::pixel::{Number, Pixel};
+use crate::simd::Level;
+use crate::threads::{self, Threads};
+
+/// Pixels of the window's side.
+pub(super) const SIDE: usize = 11;
+
+/// The window along one axis.
+fn window() -> [f64; SIDE] {
+    let raw: [f64; SIDE] = std::array::from_fn(|i| (-(i as f64 - 5.0).powi(2) / (2.0 * 1.5 * 1.5)).exp());
+    let sum: f64 = raw.iter().sum();
+    raw.map(|w| w / sum)
+}
+
+/// The mean similarity of a channel of two views of one size; `None` where the window fits nowhere. About 90 operations a
+/// pixel, a few rows of memory a thread.
+pub(super) fn ssim<P: Pixel>(
+    a: View<'_, P>,
+    b: View<'_, P>,
+    channel: usize,
+    peak: f64,
+    threads: Threads,
+) -> Option<f64> {
+    // Rows are passed on as plain numbers, so that all the rest is compiled once and not for every pixel type.
+    let of = |view: View<'_, P>, y: u32, into: &mut Vec<f64>| {
+        P::Number::lend_numbers(view.row_numbers(y)).gather(channel, P::CHANNELS, into);
+    };
+    mean_similarity(&|y, first, second| (of(a, y, first), of(b, y, second)).1, a.size(), peak, threads)
+}
+
+/// Fills two buffers with the numbers of a row of both pictures.
+type Pair<'a> = dyn Fn(u32, &mut Vec<f64>, &mut Vec<f64>) + Sync + 'a;
+
+fn mean_similarity(pair: &Pair<'_>, size: Size, peak: f64, threads: Threads) -> Option<f64> {
+    let (width, height) = (size.width as usize, size.height as usize);
+    if width < SIDE || height < SIDE {
+        return None;
+    }
+    let rows = (height - SIDE + 1) as u32;
+    let bands = threads::bands(rows, threads.bands(size.pixels() as usize * 64));
+    // Row sums, added from the top: the same for any number of threads.
+    let sums = threads::collect(bands, |band| {
+        let mut maps = Maps::new(width);
+        band.map(|y| maps.row_sum(pair, y, peak)).collect::<Vec<f64>>()
+    });
+    let sum: f64 = sums.into_iter().flatten().sum();
+    Some(sum / (f64::from(rows) * (width - SIDE + 1) as f64))
+}
+
+/// The last eleven rows, filtered across: means of a, of b, of a^2 + b^2, of ab.
+struct Maps {
+    window: [f64; SIDE],
+    /// `rings[row % 11][map]`.
+    rings: Vec<[Vec<f64>; 4]>,
+    /// The source row that is to be filtered next; none yet.
+    next: Option<u32>,
+    a: Vec<f64>,
+    b: Vec<f64>,
+    product: Vec<f64>,
+}
+
+impl Maps {
+    fn new(width: usize) -> Maps {
+        let line = || vec![0.0; width];
+        let short = || vec![0.0; width - SIDE + 1];
+        let rings = (0..SIDE).map(|_| [short(), short(), short(), short()]).collect();
+        Maps { window: window(), rings, next: None, a: line(), b: line(), product: line() }
+    }
+
+    /// The sum of the similarities of the windows whose first row is `y`. Rows have to come in order.
+    fn row_sum(&mut self, pair: &Pair<'_>, y: u32, peak: f64) -> f64 {
+        for row in self.next.unwrap_or(y)..y + SIDE as u32 {
+            self.filter(pair, row);
+        }
+        self.next = Some(y + SIDE as u32);
+        let (c1, c2) = ((0.01 * peak).powi(2), (0.03 * peak).powi(2));
+        let columns = self.rings[0][0].len();
+        let mut means = [0, 1, 2, 3].map(|_| vec![0.0; columns]);
+        for (map, mean) in means.iter_mut().enumerate() {
+            for (k, &weight) in self.window.iter().enumerate() {
+                let ring = &self.rings[(y as usize + k) % SIDE][map];
+                Level::best().row(ring, mean, |from, to| add_weighed(from, to, weight));
+            }
+        }
+        let [ma, mb, squares, products] = &means;
+        let mut sum = 0.0;
+        for x in 0..columns {
+            let (a, b) = (ma[x], mb[x]);
+            let (both, apart) = (a * b, a * a + b * b);
+            let covariance = products[x] - both;
+            let variances = squares[x] - apart;
+            sum += ((2.0 * both + c1) * (2.0 * covariance + c2)) / ((apart + c1) * (variances + c2));
+        }
+        sum
+    }
+
+    fn filter(&mut self, pair: &Pair<'_>, row: u32) {
+        pair(row, &mut self.a, &mut self.b);
+        let level = Level::best();
+        let ring = &mut self.rings[row as usize % SIDE];
+        across(level, &self.window, &self.a, &mut ring[0]);
+        across(level, &self.window, &self.b, &mut ring[1]);
+        let squares = |to: &mut f64, (a, b): (&f64, &f64)| *to = a * a + b * b;
+        self.product.iter_mut().zip(self.a.iter().zip(&self.b)).for_each(|(to, pair)| squares(to, pair));
+        across(level, &self.window, &self.product, &mut ring[2]);
+        self.product.iter_mut().zip(self.a.iter().zip(&self.b)).for_each(|(to, (a, b))| *to = a * b);
+        across(level, &self.window, &self.product, &mut ring[3]);
+    }
+}
+
+fn across(level: Level, window: &[f64; SIDE], from: &[f64], to: &mut [f64]) {
+    to.fill(0.0);
+    for (k, &weight) in window.iter().enumerate() {
+        level.row(&from[k..], to, |from, to| add_weighed(from, to, weight));
+    }
+}
+
+#[inline(always)]
+fn add_weighed(from: &[f64], to: &mut [f64], weight: f64) {
+    to.iter_mut().zip(from).for_each(|(to, v)| *to += v * weight);
+}

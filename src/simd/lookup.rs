@@ -1,0 +1,105 @@
+//! Looking bytes up in a table of 256: the table as sixteen rows of sixteen, each a byte shuffle by the low four bits.
+
+use super::Level;
+#[cfg(target_arch = "x86_64")]
+use super::Set;
+
+/// Each byte becomes its entry of the table. One pass.
+pub(crate) fn bytes_in_place(level: Level, table: &[u8; 256], bytes: &mut [u8]) {
+    let rest = match level.0 {
+        #[cfg(target_arch = "x86_64")]
+        Set::Avx512 => {
+            let (chunks, rest) = bytes.as_chunks_mut::<64>();
+            // SAFETY: a level of this kind exists only where its sets were seen on this machine.
+            unsafe { x86::avx512(table, chunks) };
+            rest
+        }
+        #[cfg(target_arch = "x86_64")]
+        Set::Avx2 => {
+            let (chunks, rest) = bytes.as_chunks_mut::<32>();
+            // SAFETY: as above.
+            unsafe { x86::avx2(table, chunks) };
+            rest
+        }
+        Set::Plain => bytes,
+    };
+    rest.iter_mut().for_each(|v| *v = table[usize::from(*v)]);
+}
+
+#[cfg(target_arch = "x86_64")]
+mod x86 {
+    use std::arch::x86_64::*;
+
+    /// The sixteen rows of a table.
+    #[target_feature(enable = "avx2")]
+    fn rows(table: &[u8; 256]) -> [__m128i; 16] {
+        let mut rows = [_mm_setzero_si128(); 16];
+        for (row, part) in rows.iter_mut().zip(table.as_chunks::<16>().0) {
+            // SAFETY: sixteen bytes are read from an array of sixteen; the load takes any alignment.
+            *row = unsafe { _mm_loadu_si128(part.as_ptr().cast()) };
+        }
+        rows
+    }
+
+    #[target_feature(enable = "avx2")]
+    pub(super) fn avx2(table: &[u8; 256], chunks: &mut [[u8; 32]]) {
+        let mut wide = [_mm256_setzero_si256(); 16];
+        for (wide, row) in wide.iter_mut().zip(rows(table)) {
+            *wide = _mm256_broadcastsi128_si256(row);
+        }
+        let (step, fence) = (_mm256_set1_epi8(16), _mm256_set1_epi8(0x70));
+        for chunk in chunks {
+            // SAFETY: 32 bytes are read from and written to an array of 32; both take any alignment.
+            let mut value = unsafe { _mm256_loadu_si256(chunk.as_ptr().cast()) };
+            let mut found = _mm256_setzero_si256();
+            for row in wide {
+                // 0..16 become 0x70..0x80, all others 0x80 and more, where a shuffle gives 0.
+                let index = _mm256_adds_epu8(value, fence);
+                found = _mm256_or_si256(found, _mm256_shuffle_epi8(row, index));
+                value = _mm256_sub_epi8(value, step);
+            }
+            // SAFETY: as above.
+            unsafe { _mm256_storeu_si256(chunk.as_mut_ptr().cast(), found) };
+        }
+    }
+
+    #[target_feature(enable = "avx2,avx512f,avx512bw,avx512vl,avx512dq")]
+    pub(super) fn avx512(table: &[u8; 256], chunks: &mut [[u8; 64]]) {
+        let mut wide = [_mm512_setzero_si512(); 16];
+        for (wide, row) in wide.iter_mut().zip(rows(table)) {
+            *wide = _mm512_broadcast_i32x4(row);
+        }
+        let (step, fence) = (_mm512_set1_epi8(16), _mm512_set1_epi8(0x70));
+        for chunk in chunks {
+            // SAFETY: 64 bytes are read from and written to an array of 64; both take any alignment.
+            let mut value = unsafe { _mm512_loadu_si512(chunk.as_ptr().cast()) };
+            let mut found = _mm512_setzero_si512();
+            for row in wide {
+                let index = _mm512_adds_epu8(value, fence);
+                found = _mm512_or_si512(found, _mm512_shuffle_epi8(row, index));
+                value = _mm512_sub_epi8(value, step);
+            }
+            // SAFETY: as above.
+            unsafe { _mm512_storeu_si512(chunk.as_mut_ptr().cast(), found) };
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn every_level_looks_up_what_the_table_holds() {
+        let table: [u8; 256] = std::array::from_fn(|i| (i as u8).wrapping_mul(167).wrapping_add(13));
+        for level in Level::present() {
+            for length in (0..200).chain([1000, 4097]) {
+                let bytes: Vec<u8> = (0..length).map(|i| (i * 7 + length) as u8).collect();
+                let mut found = bytes.clone();
+                bytes_in_place(level, &table, &mut found);
+                let wanted: Vec<u8> = bytes.iter().map(|&v| table[usize::from(v)]).collect();
+                assert_eq!(found, wanted, "{level:?} {length}");
+            }
+        }
+    }
+}

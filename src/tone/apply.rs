@@ -1,0 +1,307 @@
+//! Curves on pixels: by table or as functions, each channel or luminance alone, everywhere or where a mask says.
+
+use super::curve::Curve;
+use crate::color::GrayWeights;
+use crate::error::{Error, Result};
+use crate::frame::{Frame, Metadata, View, ViewMut};
+use crate::measure::{Histogram, HistogramRules, Mask, gray_histogram, masked_histogram};
+use crate::pixel::{Gray, NumberKind, Sample, Stored};
+use crate::simd::{Level, lookup};
+use crate::threads::{self, Threads};
+
+/// What a curve works on, and what is measured for it.
+#[derive(Debug, Clone, Copy, PartialEq, Default)]
+#[non_exhaustive]
+pub enum Basis {
+    /// All colour channels by one curve, measured on all of them together: levels of gray stay gray.
+    #[default]
+    Together,
+    /// Each channel by a curve of its own, which may shift hues.
+    EachChannel,
+    /// The gray value of these weights; red, green and blue are scaled alike, so that hues stay. What would exceed full
+    /// is drawn towards gray of the new brightness, which keeps hue and brightness and costs saturation.
+    Luminance(GrayWeights),
+}
+
+impl Basis {
+    /// [`Luminance`](Basis::Luminance) by the BT.709 weights of the encoded values.
+    pub const LUMINANCE: Basis = Basis::Luminance(GrayWeights::Bt709);
+}
+
+/// Curves and what they work on.
+///
+/// # Examples
+/// ```
+/// use rahmen::{Frame, Rgba, Size, tone::{Curve, Tone}};
+/// let mut frame = Frame::filled(Size::new(2, 2), Rgba::new(10u8, 20, 30, 40))?;
+/// Tone::new(Curve::negative()).apply(frame.view_mut())?;
+/// assert_eq!(frame[(0, 0)], Rgba::new(245, 235, 225, 40));
+/// # Ok::<(), rahmen::Error>(())
+/// ```
+#[derive(Debug, Clone)]
+pub struct Tone {
+    /// One curve for all channels, or one each.
+    pub(super) curves: Vec<Curve>,
+    pub(super) basis: Basis,
+    pub(super) top_codes: Option<Vec<u32>>,
+    pub(super) threads: Threads,
+    pub(super) unchanged: Option<&'static str>,
+}
+
+/// A picture through a [`Tone`] that was found from it.
+#[derive(Debug, Clone)]
+pub struct Toned<P: Stored> {
+    /// The picture.
+    pub frame: Frame<P>,
+    /// What was done to it.
+    pub tone: Tone,
+}
+
+impl<P: Stored> Toned<P> {
+    /// Why the picture was left as it is, where it was: all its pixels have one level.
+    pub fn unchanged(&self) -> Option<&'static str> {
+        self.tone.unchanged
+    }
+}
+
+impl Tone {
+    /// This curve for all colour channels.
+    pub fn new(curve: Curve) -> Tone {
+        Tone { curves: vec![curve], basis: Basis::Together, top_codes: None, threads: Threads::ALL, unchanged: None }
+    }
+
+    /// A curve for each colour channel, in stored order.
+    ///
+    /// # Errors
+    /// No curve.
+    pub fn each(curves: Vec<Curve>) -> Result<Tone> {
+        if curves.is_empty() {
+            return Err(Error::unusable("a tone needs at least one curve"));
+        }
+        Ok(Tone { curves, basis: Basis::EachChannel, ..Tone::new(Curve::identity()) })
+    }
+
+    /// This curve for the luminance alone: see [`Basis::Luminance`].
+    pub fn luminance(curve: Curve, weights: GrayWeights) -> Tone {
+        Tone { basis: Basis::Luminance(weights), ..Tone::new(curve) }
+    }
+
+    /// The same tone for samples that stand for codes 0..=top, a channel each, as a picture's metadata say.
+    pub fn top_codes(self, metadata: &Metadata) -> Tone {
+        Tone { top_codes: metadata.top_codes.clone(), ..self }
+    }
+
+    /// The same tone by at most so many threads.
+    pub fn threads(self, threads: Threads) -> Tone {
+        Tone { threads, ..self }
+    }
+
+    /// The curves: one for all channels, or one each.
+    pub fn curves(&self) -> &[Curve] {
+        &self.curves
+    }
+
+    /// What the curves work on.
+    pub fn basis(&self) -> Basis {
+        self.basis
+    }
+
+    /// Why nothing changes, where a tone was found from a picture that has nothing to change: one level everywhere.
+    pub fn unchanged(&self) -> Option<&'static str> {
+        self.unchanged
+    }
+
+    /// A tone that leaves everything as it is, and says why.
+    pub(super) fn nothing(why: &'static str, threads: Threads) -> Tone {
+        Tone { unchanged: Some(why), ..Tone::new(Curve::identity()) }.threads(threads)
+    }
+
+    fn curve(&self, channel: usize) -> &Curve {
+        // There is at least one; of fewer than there are channels the last serves the rest.
+        &self.curves[channel.min(self.curves.len() - 1)]
+    }
+
+    fn top<S: Sample>(&self, channel: usize) -> u32 {
+        let full = S::DEPTH.top_code().map_or(1, u32::from);
+        self.top_codes.as_ref().and_then(|t| t.get(channel).copied()).unwrap_or(full)
+    }
+
+    /// Changes every pixel; alpha stays. One pass.
+    ///
+    /// # Errors
+    /// Cmyk with a luminance curve: ink has no luminance without a model of the printer.
+    pub fn apply<P: Stored>(&self, view: ViewMut<'_, P>) -> Result<()> {
+        self.apply_where(view, &Mask::ALL)
+    }
+
+    /// Changes the pixels that a mask counts; the others and alpha stay. One pass, with a row of memory a thread.
+    ///
+    /// # Errors
+    /// As [`apply`](Tone::apply); a mask of another size.
+    pub fn apply_where<P: Stored>(&self, view: ViewMut<'_, P>, mask: &Mask<'_>) -> Result<()> {
+        mask.check(view.size())?;
+        if self.curves.iter().all(Curve::is_identity) {
+            return Ok(());
+        }
+        let rows = Rows::<P::Number>::new(self, P::CHANNELS, P::ALPHA)?;
+        rows.apply(view.into_numbers()?, mask, self.threads);
+        Ok(())
+    }
+
+    /// A copy of a picture with this tone.
+    ///
+    /// # Errors
+    /// As [`apply`](Tone::apply).
+    pub fn applied<P: Stored>(&self, view: View<'_, P>) -> Result<Frame<P>> {
+        let mut out = view.to_frame();
+        self.apply(out.view_mut())?;
+        Ok(out)
+    }
+}
+
+/// What a row is put through, worked out once a call: over sample types, not over pixel types.
+struct Rows<'a, S> {
+    tone: &'a Tone,
+    channels: usize,
+    /// Channels but alpha.
+    colors: usize,
+    /// A table a colour channel; none for floats and for luminance.
+    tables: Vec<Vec<S>>,
+    /// The one table of all bytes of a row, where there is one.
+    bytes: Option<[u8; 256]>,
+}
+
+impl<'a, S: Sample> Rows<'a, S> {
+    fn new(tone: &'a Tone, channels: usize, alpha: bool) -> Result<Self> {
+        let colors = channels - usize::from(alpha);
+        if let Basis::Luminance(weights) = tone.basis {
+            if colors == 4 {
+                return Err(Error::not_supported("the luminance of cmyk: ink needs a model of the printer"));
+            }
+            weights.check()?;
+        }
+        let by_table = S::DEPTH.top_code().is_some() && !(tone.is_luminance() && colors == 3);
+        let table = |channel| tone.curve(channel).table::<S>(tone.top::<S>(channel));
+        let tables: Vec<_> = if by_table { (0..colors).map(table).collect() } else { Vec::new() };
+        let same = !tables.is_empty() && !alpha && tables.windows(2).all(|t| t[0] == t[1]);
+        let bytes =
+            (same && S::KIND == NumberKind::U8).then(|| std::array::from_fn(|i| tables[0][i].cast_unscaled::<u8>()));
+        Ok(Rows { tone, channels, colors, tables, bytes })
+    }
+
+    /// Puts every row through, spread over threads; with a mask by way of a copy of the row.
+    fn apply(&self, view: ViewMut<'_, Gray<S>>, mask: &Mask<'_>, threads: Threads) {
+        let bytes = 2 * view.size().pixels() as usize * size_of::<S>();
+        let each = view.height().div_ceil(threads.bands(bytes) as u32).max(1);
+        let length = view.width() as usize;
+        let jobs: Vec<_> = (0u32..).step_by(each as usize).zip(view.strips(each)).collect();
+        threads::each(jobs, |(first, mut strip)| {
+            if mask.is_all() {
+                (0..strip.height()).for_each(|y| self.run(strip.row_numbers_mut(y)));
+                return;
+            }
+            let mut changed = vec![S::default(); length];
+            let mut weights = vec![0; length / self.channels];
+            for y in 0..strip.height() {
+                mask.row(first + y, &mut weights);
+                let row = strip.row_numbers_mut(y);
+                changed.copy_from_slice(row);
+                self.run(&mut changed);
+                let pixels = row.chunks_exact_mut(self.channels).zip(changed.chunks_exact(self.channels));
+                pixels.zip(&weights).filter(|(_, w)| **w > 0).for_each(|((to, from), _)| to.copy_from_slice(from));
+            }
+        });
+    }
+
+    fn run(&self, row: &mut [S]) {
+        if let (Some(table), crate::frame::SamplesMut::U8(row)) = (&self.bytes, S::lend(row)) {
+            return lookup::bytes_in_place(Level::best(), table, row);
+        }
+        let pixels = row.chunks_exact_mut(self.channels);
+        match self.tone.basis {
+            _ if !self.tables.is_empty() => {
+                for pixel in pixels {
+                    for (v, table) in pixel.iter_mut().zip(&self.tables) {
+                        // As many entries as the type has values.
+                        *v = table[v.to_f64() as usize];
+                    }
+                }
+            }
+            Basis::Luminance(weights) if self.colors == 3 => pixels.for_each(|p| self.luminance(p, weights)),
+            _ => {
+                for pixel in pixels {
+                    for (channel, v) in pixel[..self.colors].iter_mut().enumerate() {
+                        *v = S::from_fraction(self.tone.curve(channel).at(v.to_fraction()));
+                    }
+                }
+            }
+        }
+    }
+
+    fn luminance(&self, pixel: &mut [S], weights: GrayWeights) {
+        let old = weights.mixed(std::array::from_fn(|i| pixel[i].to_fraction()));
+        relit(pixel, old, self.tone.curve(0).at(old));
+    }
+}
+
+/// Red, green and blue scaled by new brightness / old; what exceeds full is drawn towards the new gray. Of integers the
+/// new brightness is clamped first.
+pub(super) fn relit<S: Sample>(pixel: &mut [S], old: f64, new: f64) {
+    let rgb: [f64; 3] = std::array::from_fn(|i| pixel[i].to_fraction());
+    let integer = S::DEPTH.top_code().is_some();
+    let new = if integer { new.clamp(0.0, 1.0) } else { new };
+    let scaled = if old > 0.0 { rgb.map(|v| v * new / old) } else { [new; 3] };
+    let most = scaled.iter().copied().fold(0.0, f64::max);
+    let share = if integer && most > 1.0 && most > new { (1.0 - new) / (most - new) } else { 1.0 };
+    for (to, v) in pixel.iter_mut().zip(scaled) {
+        *to = S::from_fraction(new + (v - new) * share);
+    }
+}
+
+impl Tone {
+    fn is_luminance(&self) -> bool {
+        matches!(self.basis, Basis::Luminance(_))
+    }
+}
+
+/// Bins that floats are counted in for curves: as many as 16-bit integers have levels.
+const FLOAT_BINS: usize = 65_536;
+
+/// The histogram that a tone of this basis is found from: of integers by level, of floats in 65,536 bins over 0..1. One
+/// channel for [`Basis::Together`] and luminance, all colour channels for [`Basis::EachChannel`]; alpha is left out.
+///
+/// # Errors
+/// A view without pixels, a mask of another size, cmyk with luminance.
+pub fn measured<P: Stored>(
+    view: View<'_, P>,
+    mask: &Mask<'_>,
+    basis: Basis,
+    top_codes: Option<&[u32]>,
+    threads: Threads,
+) -> Result<Histogram> {
+    let mut rules = HistogramRules { top_codes: top_codes.map(<[u32]>::to_vec), threads, ..HistogramRules::default() };
+    if P::Number::DEPTH.top_code().is_none() {
+        rules = rules.bins(FLOAT_BINS).range(0.0, 1.0);
+    }
+    let colors = P::CHANNELS - usize::from(P::ALPHA);
+    match basis {
+        Basis::Luminance(weights) if colors == 3 => return gray_histogram(view, weights, mask, &rules),
+        Basis::Luminance(_) if colors == 4 => {
+            return Err(Error::not_supported("the luminance of cmyk: ink needs a model of the printer"));
+        }
+        _ => {}
+    }
+    let mut counted = masked_histogram(view, mask, &rules)?;
+    counted.channels.truncate(colors);
+    if basis == Basis::Together {
+        let mut each = counted.channels.into_iter();
+        let Some(first) = each.next() else { return Err(Error::unusable("there is no channel to measure")) };
+        let mut sum = Histogram { channels: vec![first] };
+        for channel in each {
+            sum.merge(&Histogram { channels: vec![channel] })?;
+        }
+        sum.channels[0].name = "all".to_string();
+        return Ok(sum);
+    }
+    Ok(counted)
+}

@@ -1,0 +1,317 @@
+//! Equalising over tiles with a limit of contrast: each part of a picture by the distribution about it.
+
+use super::apply::{Basis, relit};
+use super::equalize::ONE_LEVEL;
+use super::quantize::each_row;
+use crate::error::{Error, Result};
+use crate::frame::{Frame, Size, View, ViewMut};
+use crate::pixel::{Number, NumberKind, Sample, Stored};
+use crate::threads::Threads;
+
+/// How to equalise over tiles.
+#[derive(Debug, Clone, Copy, PartialEq)]
+#[non_exhaustive]
+pub struct LocalRules {
+    /// Tiles across and down; they differ by at most a pixel. 8 and 8 unless said.
+    pub tiles: (u32, u32),
+    /// How many times the mean count a bin may hold before the rest is spread over all bins: 1 leaves contrast nearly as
+    /// it is, larger numbers raise it, infinity does not limit it. 3 unless said.
+    pub limit: f64,
+    /// On what: luminance unless said.
+    pub basis: Basis,
+    /// How many threads may be used; the result never depends on it.
+    pub threads: Threads,
+}
+
+impl Default for LocalRules {
+    fn default() -> Self {
+        LocalRules { tiles: (8, 8), limit: 3.0, basis: Basis::LUMINANCE, threads: Threads::ALL }
+    }
+}
+
+/// More tiles than this are refused.
+const MOST_TILES: u32 = 4096;
+
+/// Tile by tile distributions, collected row by row and then applied.
+#[derive(Debug, Clone)]
+pub struct LocalTone {
+    rules: LocalRules,
+    size: Size,
+    bins: usize,
+    /// Curves a tile: 1, or one a channel.
+    sets: usize,
+    /// Counts, and once they are all there, cumulative shares: `[(tile * sets + set) * bins ..]`.
+    tables: Vec<f64>,
+    ready: bool,
+    range: (f64, f64),
+}
+
+impl LocalTone {
+    /// For pictures of this size and pixels of this type.
+    ///
+    /// # Errors
+    /// A picture without pixels, no tiles, more than pixels of a side or than 4096, a limit below 1, cmyk with luminance.
+    pub fn new<P: Stored>(size: Size, rules: LocalRules) -> Result<LocalTone> {
+        let (across, down) = rules.tiles;
+        if across == 0 || down == 0 || across > size.width || down > size.height {
+            return Err(Error::unusable(format!("{across} x {down} tiles do not part a picture of {size}")));
+        }
+        if across.saturating_mul(down) > MOST_TILES {
+            return Err(Error::unusable(format!("{across} x {down} tiles are more than {MOST_TILES}")));
+        }
+        if !(rules.limit >= 1.0) {
+            return Err(Error::unusable(format!("a limit of contrast is 1 or more, not {}", rules.limit)));
+        }
+        let colors = P::CHANNELS - usize::from(P::ALPHA);
+        if let Basis::Luminance(weights) = rules.basis {
+            weights.check()?;
+            if colors == 4 {
+                return Err(Error::not_supported("the luminance of cmyk: ink needs a model of the printer"));
+            }
+        }
+        let bins = if P::Number::KIND == NumberKind::U8 { 256 } else { 4096 };
+        let sets = if rules.basis == Basis::EachChannel { colors } else { 1 };
+        let tables = vec![0.0; across as usize * down as usize * sets * bins];
+        Ok(LocalTone { rules, size, bins, sets, tables, ready: false, range: (f64::MAX, f64::MIN) })
+    }
+
+    /// Counts rows of the picture, the first of which is `first_row`.
+    ///
+    /// # Errors
+    /// Rows that do not fit the picture.
+    pub fn watch<P: Stored>(&mut self, first_row: u32, view: View<'_, P>) -> Result<()> {
+        self.check(first_row, view.size())?;
+        let (across, down) = self.rules.tiles;
+        let colors = P::CHANNELS - usize::from(P::ALPHA);
+        let edge = |i: u32| (u64::from(i) * u64::from(self.size.width)).div_ceil(u64::from(across)) as usize;
+        for (y, row) in (first_row..).zip(view.rows()) {
+            let ty = (u64::from(y) * u64::from(down) / u64::from(self.size.height)) as usize;
+            let row = crate::pixel::samples_of(row);
+            for tx in 0..across {
+                let tile = ty * across as usize + tx as usize;
+                for pixel in row[edge(tx) * P::CHANNELS..edge(tx + 1) * P::CHANNELS].chunks_exact(P::CHANNELS) {
+                    let mut add = |set: usize, fraction: f64| {
+                        let at = (tile * self.sets + set) * self.bins + bin(fraction, self.bins).0;
+                        self.tables[at] += 1.0;
+                        self.range = (self.range.0.min(fraction), self.range.1.max(fraction));
+                    };
+                    match self.rules.basis {
+                        Basis::Luminance(weights) if colors == 3 => {
+                            add(0, weights.mixed(std::array::from_fn(|i| pixel[i].to_fraction())));
+                        }
+                        Basis::EachChannel => {
+                            pixel[..colors].iter().enumerate().for_each(|(c, v)| add(c, v.to_fraction()));
+                        }
+                        _ => pixel[..colors].iter().for_each(|v| add(0, v.to_fraction())),
+                    }
+                }
+            }
+        }
+        Ok(())
+    }
+
+    fn check(&self, first_row: u32, size: Size) -> Result<()> {
+        let end = u64::from(first_row) + u64::from(size.height);
+        if size.width != self.size.width || end > u64::from(self.size.height) {
+            return Err(Error::unusable(format!("rows {first_row}..{end} do not fit a picture of {}", self.size)));
+        }
+        Ok(())
+    }
+
+    /// Why nothing changes, where it does not: the picture has one level.
+    pub fn unchanged(&self) -> Option<&'static str> {
+        (self.range.0 >= self.range.1).then_some(ONE_LEVEL)
+    }
+
+    /// Makes cumulative shares of the counts: what lies above the limit is spread evenly over all bins, once.
+    fn finish(&mut self) {
+        if std::mem::replace(&mut self.ready, true) {
+            return;
+        }
+        for counts in self.tables.chunks_exact_mut(self.bins) {
+            let total: f64 = counts.iter().sum();
+            let limit = self.rules.limit * total / self.bins as f64;
+            let excess: f64 = counts.iter().map(|n| (n - limit).max(0.0)).sum();
+            let more = excess / self.bins as f64;
+            let mut sum = 0.0;
+            for n in counts {
+                sum += n.min(limit) + more;
+                *n = sum / total;
+            }
+        }
+    }
+
+    /// Changes rows of the picture, the first of which is `first_row`, once all have been counted. Between the middles of
+    /// tiles the curves of the four about a pixel are mixed by distance. One pass.
+    ///
+    /// # Errors
+    /// Rows that do not fit the picture.
+    pub fn apply<P: Stored>(&mut self, first_row: u32, view: ViewMut<'_, P>) -> Result<()> {
+        self.check(first_row, view.size())?;
+        if self.unchanged().is_some() {
+            return Ok(());
+        }
+        self.finish();
+        let columns = places(self.size.width, self.rules.tiles.0);
+        let this = &*self;
+        each_row(view.into_numbers()?, self.rules.threads, &|y, row| {
+            this.row(first_row + y, &columns, row, P::CHANNELS, P::CHANNELS - usize::from(P::ALPHA));
+        });
+        Ok(())
+    }
+
+    fn row<S: Sample>(&self, y: u32, columns: &[Place], row: &mut [S], channels: usize, colors: usize) {
+        let down = place(y, self.size.height, self.rules.tiles.1);
+        for (pixel, column) in row.chunks_exact_mut(channels).zip(columns) {
+            match self.rules.basis {
+                Basis::Luminance(weights) if colors == 3 => {
+                    let old = weights.mixed(std::array::from_fn(|i| pixel[i].to_fraction()));
+                    relit(pixel, old, self.mixed(0, old, column, &down));
+                }
+                basis => {
+                    for (c, v) in pixel[..colors].iter_mut().enumerate() {
+                        let set = if basis == Basis::EachChannel { c } else { 0 };
+                        *v = S::from_fraction(self.mixed(set, v.to_fraction(), column, &down));
+                    }
+                }
+            }
+        }
+    }
+
+    /// What the four tiles about a pixel make of a fraction, mixed.
+    fn mixed(&self, set: usize, fraction: f64, column: &Place, row: &Place) -> f64 {
+        let (bin, within) = bin(fraction, self.bins);
+        let at = |tx: usize, ty: usize| {
+            let start = ((ty * self.rules.tiles.0 as usize + tx) * self.sets + set) * self.bins;
+            let upper = self.tables[start + bin];
+            // Bytes have a bin each; others lie somewhere within theirs.
+            match within {
+                None => upper,
+                Some(share) => {
+                    let lower = if bin == 0 { 0.0 } else { self.tables[start + bin - 1] };
+                    lower + (upper - lower) * share
+                }
+            }
+        };
+        let along = |ty: usize| {
+            let (a, b) = (at(column.first, ty), at(column.second, ty));
+            a + (b - a) * column.share
+        };
+        let (a, b) = (along(row.first), along(row.second));
+        a + (b - a) * row.share
+    }
+}
+
+/// The bin of a fraction, and how far within it the fraction lies where bins are not levels. NaN falls in the first.
+fn bin(fraction: f64, bins: usize) -> (usize, Option<f64>) {
+    if bins == 256 {
+        return (((fraction * 255.0 + 0.5).max(0.0) as usize).min(255), None);
+    }
+    let place = (fraction * bins as f64).clamp(0.0, bins as f64);
+    let at = (place.max(0.0) as usize).min(bins - 1);
+    (at, Some(place - at as f64))
+}
+
+/// Two tiles about a place, and how far on the way from the middle of the first to that of the second.
+struct Place {
+    first: usize,
+    second: usize,
+    share: f64,
+}
+
+fn place(at: u32, side: u32, tiles: u32) -> Place {
+    let place = (f64::from(at) + 0.5) * f64::from(tiles) / f64::from(side) - 0.5;
+    let inside = |i: f64| i.clamp(0.0, f64::from(tiles - 1)) as usize;
+    Place { first: inside(place.floor()), second: inside(place.floor() + 1.0), share: place - place.floor() }
+}
+
+fn places(side: u32, tiles: u32) -> Vec<Place> {
+    (0..side).map(|at| place(at, side, tiles)).collect()
+}
+
+/// Equalises a picture over tiles, each by its own distribution with limited contrast, mixed between tiles so that no
+/// borders show (the idea of Pizer and others, "Adaptive histogram equalization and its variations", 1987). Two passes; a
+/// new frame. A picture of one level stays as it is.
+///
+/// # Errors
+/// As [`LocalTone::new`].
+///
+/// # Examples
+/// ```
+/// use rahmen::{Frame, Gray, Size, tone::{LocalRules, equalize_tiles}};
+/// let faint = Frame::from_fn(Size::new(64, 64), |x, y| Gray::new(100 + ((x ^ y) % 8) as u8))?;
+/// let clear = equalize_tiles(faint.view(), LocalRules::default())?;
+/// let range = |f: &Frame<Gray<u8>>| f.numbers().iter().max().unwrap() - f.numbers().iter().min().unwrap();
+/// assert!(range(&clear) > range(&faint));
+/// # Ok::<(), rahmen::Error>(())
+/// ```
+pub fn equalize_tiles<P: Stored>(view: View<'_, P>, rules: LocalRules) -> Result<Frame<P>> {
+    let mut tone = LocalTone::new::<P>(view.size(), rules)?;
+    tone.watch(0, view)?;
+    let mut out = view.to_frame();
+    tone.apply(0, out.view_mut())?;
+    Ok(out)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::measure::ChannelHistogram;
+    use crate::pixel::{Gray, Rgb};
+    use crate::tone::{EqualizeRules, equalize};
+
+    #[test]
+    fn one_tile_without_a_limit_is_plain_equalisation() {
+        let frame = Frame::from_fn(Size::new(40, 30), |x, y| Gray::new((90 + x + y / 2) as u8)).unwrap();
+        let rules = LocalRules { tiles: (1, 1), limit: f64::INFINITY, ..LocalRules::default() };
+        let local = equalize_tiles(frame.view(), rules).unwrap();
+        let plain = equalize(frame.view(), &EqualizeRules::default()).unwrap().frame;
+        assert!(local.numbers().iter().zip(plain.numbers()).all(|(a, b)| a.abs_diff(*b) <= 1));
+    }
+
+    #[test]
+    fn a_limit_of_one_nearly_keeps_the_picture_and_tiles_are_mixed_between_their_middles() {
+        let frame = Frame::from_fn(Size::new(64, 64), |x, y| Gray::new((100 + (x * y) % 50) as u8)).unwrap();
+        let rules = LocalRules { limit: 1.0, ..LocalRules::default() };
+        let kept = equalize_tiles(frame.view(), rules).unwrap();
+        // Each bin holds at most its even share, so that the curve rises by no more than twice 1 / 256 a level.
+        let spread = ChannelHistogram::of_counts("v", &counts(&kept)).stats;
+        assert!(spread.max - spread.min < 2.0 * 50.0, "{spread:?}");
+        // Left dark, right bright: in the middle the two curves meet halfway.
+        let halves = Frame::from_fn(Size::new(64, 8), |x, _| Gray::new(if x < 32 { 50u8 } else { 200 })).unwrap();
+        let rules = LocalRules { tiles: (2, 1), limit: f64::INFINITY, ..LocalRules::default() };
+        let out = equalize_tiles(halves.view(), rules).unwrap();
+        // Tile 0 makes 50 full, tile 1 makes 50 none and 200 full: at x = 16 only the first counts, at x = 31 nearly half.
+        assert_eq!((out[(10, 0)].v, out[(60, 0)].v), (255, 255));
+        assert_eq!(out[(31, 0)].v, (255.0f64 * (1.0 - 15.5 / 32.0) + 0.5) as u8);
+    }
+
+    fn counts(frame: &Frame<Gray<u8>>) -> Vec<u64> {
+        let mut counts = vec![0; 256];
+        frame.numbers().iter().for_each(|v| counts[usize::from(*v)] += 1);
+        counts
+    }
+
+    #[test]
+    fn strips_give_the_whole_and_one_level_stays() {
+        let frame = Frame::from_fn(Size::new(50, 37), |x, y| Rgb::new(x as u16 * 900, y as u16 * 800, 9_000)).unwrap();
+        let rules = LocalRules { tiles: (3, 4), ..LocalRules::default() };
+        let whole = equalize_tiles(frame.view(), rules).unwrap();
+        let mut tone = LocalTone::new::<Rgb<u16>>(frame.size(), rules).unwrap();
+        let mut out = frame.clone();
+        for y in 0..37 {
+            tone.watch(y, frame.region(frame.size().region().rows(y..=y).unwrap()).unwrap()).unwrap();
+        }
+        for y in 0..37 {
+            let row = frame.size().region().rows(y..=y).unwrap();
+            tone.apply(y, out.region_mut(row).unwrap()).unwrap();
+        }
+        assert!(out == whole);
+        let flat = Frame::filled(Size::new(9, 9), Gray::new(7u8)).unwrap();
+        assert!(equalize_tiles(flat.view(), LocalRules::default()).unwrap() == flat);
+        for (tiles, limit) in [((0, 1), 3.0), ((10, 1), 3.0), ((2, 2), 0.5), ((2, 2), f64::NAN)] {
+            let rules = LocalRules { tiles, limit, ..LocalRules::default() };
+            assert!(equalize_tiles(flat.view(), rules).is_err());
+        }
+    }
+}

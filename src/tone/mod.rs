@@ -1,0 +1,28 @@
+//! Changing pictures by their tone: curves, stretching, equalising, thresholds, and fewer levels.
+//!
+//! A [`Curve`] maps fractions of full; a [`Tone`] is curves and what they work on, ready to be applied to pixels of any
+//! type: by table on 8 and 16 bits, as a function on floats, alpha left alone. What depends on the picture is found from a
+//! [`Histogram`](crate::measure::Histogram) first, so that it can be measured on one part and applied to another, or be
+//! collected strip by strip.
+//!
+//! Not here: measuring ([`measure`](crate::measure)), gray and colour models ([`color`](crate::color)).
+
+mod apply;
+mod curve;
+mod dither;
+mod equalize;
+mod local;
+mod quantize;
+mod stretch;
+mod study;
+mod threshold;
+
+pub use apply::{Basis, Tone, Toned, measured};
+pub use curve::Curve;
+pub use dither::Dither;
+pub use equalize::{EqualizeBy, EqualizeRules, LevelRow, equalization, equalize, level_table, matching};
+pub use local::{LocalRules, LocalTone, equalize_tiles};
+pub use quantize::{Cell, Output, QuantizeRules, Quantizer, quantize};
+pub use stretch::{StretchBy, StretchRules, stretch, stretching};
+pub use study::{BitLevel, BitStudy, bit_study, quantization_error};
+pub use threshold::{ThresholdBy, otsu, threshold, thresholding};
