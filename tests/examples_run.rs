@@ -45,7 +45,8 @@ fn run(name: &str) -> (String, Vec<String>) {
 }
 
 /// What `jpeg_quality` writes.
-const JPEGS: [&str; 20] = [
+const JPEGS: [&str; 21] = [
+    "jpeg-quality.png",
     "quay-full-10.jpg",
     "quay-full-100.jpg",
     "quay-full-20.jpg",
@@ -76,6 +77,9 @@ fn the_examples_do_what_they_say() {
         ("mix_channels", "refused: plane g is 10x10, but 480x320 is needed", &["calm.png", "mixed.png"]),
         ("patches", "35 patches: 7 columns, 5 rows", &["contact.png", "levelled.png"]),
         ("jpeg_quality", "quality   4:4:4 bytes", &JPEGS),
+        ("fog_to_clear", "equalised: levels 0 to 255", &["fog-to-clear.png"]),
+        ("what_a_bit_is_worth", "in theory", &["bits.png", "bits.svg"]),
+        ("own_curve", "luminance: 320,220 is", &["own-curve.png"]),
         ("ring_chart", "lanczos3, not widened: shrunk to", &["rings-enlarged.png", "rings-shrunk.png"]),
         ("random_rows", "the mean of 1200 throws is 3.", &["random-rows.png"]),
         ("paste_region", "refused: x 400..546 is outside 0..480", &["pasted.png"]),

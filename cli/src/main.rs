@@ -3,13 +3,13 @@
 //! Not here: any work on pixels, which is the library's.
 
 mod args;
-mod bars;
 mod demo;
 mod fail;
 mod look;
 mod lossless;
 mod make;
 mod open;
+mod plots;
 mod text;
 mod verbs;
 mod words;

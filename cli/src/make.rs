@@ -2,6 +2,7 @@
 
 use crate::args::{As, Depth, SamplingWord, Shared};
 use crate::fail::{Done, Failure};
+use crate::plots::Plotting;
 use crate::words::{self, Color};
 use crate::{lossless, open};
 use clap::Args;
@@ -33,6 +34,16 @@ pub(crate) trait Making {
     /// What is worth saying when it is done, behind the names and sizes.
     fn remark(&self, _input: &Facts, _output: &Facts) -> Option<String> {
         None
+    }
+
+    /// Where a figure goes, for verbs that have something to see.
+    fn plotting(&self) -> Option<&Plotting> {
+        None
+    }
+
+    /// Draws what there is to see, and prints what there is to read, once both files are there.
+    fn plot(&self, _input: &Path, _output: &Path, _shared: &Shared) -> Done {
+        Ok(())
     }
 }
 
@@ -235,6 +246,10 @@ impl<V: Args + Making> Make<V> {
             rules.restart_rows = self.written.restart_rows.unwrap_or(0);
             return lossless::run(&self.input, &self.output, turn, rules, shared);
         }
+        let plots = self.verb.plotting().is_some_and(|p| p.plot.is_some());
+        if plots && (self.input == Path::new("-") || self.output == Path::new("-")) {
+            return Err(Failure::words("--plot looks at both files again; give them names instead of -"));
+        }
         let (options, becomes) = self.becomes.while_reading(shared.read_options())?;
         let reader = open::open_with(&self.input, options, shared)?;
         let height = reader.stored().size.height;
@@ -254,7 +269,8 @@ impl<V: Args + Making> Make<V> {
         open::note_damage(&self.input, height, chain.take_damage(), shared);
         // What the verb has changed is told against what it saw.
         let seen = if becomes.upright { Turn::upright().plan(&input).map_err(named)? } else { input.clone() };
-        say_done(&self.input, &self.output, &input, &output, self.verb.remark(&seen, &output), shared)
+        say_done(&self.input, &self.output, &input, &output, self.verb.remark(&seen, &output), shared)?;
+        self.verb.plot(&self.input, &self.output, shared)
     }
 }
 

@@ -78,6 +78,16 @@ impl Window {
         Err(Error::unusable(format!("a window goes from a lower to a higher number, not from {low} to {high}")))
     }
 
+    /// The value that becomes none.
+    pub fn low(self) -> f64 {
+        self.low
+    }
+
+    /// The value that becomes full.
+    pub fn high(self) -> f64 {
+        self.high
+    }
+
     /// The fraction of full that a value becomes: 0 at the low limit, 1 at the high one; not clamped.
     pub fn fraction(self, value: f64) -> f64 {
         (value - self.low) / (self.high - self.low)

@@ -14,7 +14,7 @@ pub(crate) struct Gray {
     weights: GrayWeights,
 }
 
-fn weights(word: &str) -> Result<GrayWeights, String> {
+pub(crate) fn weights(word: &str) -> Result<GrayWeights, String> {
     Ok(match word {
         "bt709" => GrayWeights::Bt709,
         "bt601" => GrayWeights::Bt601,

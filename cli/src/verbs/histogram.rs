@@ -1,22 +1,33 @@
 //! `histogram`: how often each level occurs, and the figures that follow.
 
 use crate::args::{Part, Shared, channel_index};
-use crate::bars;
 use crate::fail::{Done, Failure};
 use crate::look;
 use crate::open;
+use crate::plots::Plotting;
 use crate::text::{Align, number, safe, table};
+use crate::verbs::gray::weights;
 use crate::words;
-use clap::Args;
-use rahmen::Facts;
-use rahmen::flow::{Crop, Step};
-use rahmen::measure::{ChannelHistogram, HistogramRules, content_histogram};
+use clap::{Args, ValueEnum};
+use rahmen::color::GrayWeights;
+use rahmen::flow::{Chain, Crop, HistogramSink, Source, Step, ToGray};
+use rahmen::frame::Pixels;
+use rahmen::measure::{
+    ChannelHistogram, ChannelStats, Histogram as Counted, HistogramRules, Mask, masked_content_histogram,
+};
+use rahmen::tone::{EqualizeBy, LevelRow, level_table};
+use rahmen::{Facts, Form, Layout};
+use rahmen_show::csv;
+use rahmen_show::plot::{Chart, Figure, Panel};
 use serde::Serialize;
 use std::path::{Path, PathBuf};
 
 /// Characters a bar picture is wide and high.
 const WIDE: usize = 64;
 const HIGH: usize = 6;
+
+/// A worked table of more levels than this is no table to look at.
+const MOST_LEVELS: usize = 1024;
 
 /// The words of `histogram`.
 #[derive(Debug, Args)]
@@ -26,15 +37,37 @@ pub(crate) struct Histogram {
     files: Vec<PathBuf>,
     #[command(flatten)]
     part: Part,
+    /// Only where this gray picture of the same size has half of full or more
+    #[arg(long, value_name = "FILE")]
+    mask: Option<PathBuf>,
     /// Only the channel of this name
     #[arg(long, value_name = "NAME")]
     channel: Option<String>,
+    /// The gray value by these weights instead of the channels: bt709, bt601, bt2020, mean, luminance, r, g, b, or three
+    /// numbers
+    #[arg(long, value_name = "WEIGHTS", value_parser = weights, conflicts_with = "channel")]
+    #[arg(allow_hyphen_values = true)]
+    weights: Option<GrayWeights>,
     /// So many bins: as many as there are levels unless said, 256 for floats
     #[arg(long, value_name = "N")]
     bins: Option<usize>,
     /// What the bins cover: all levels unless said, for floats the values' own range
     #[arg(long, value_name = "LO,HI", value_parser = words::limits, allow_hyphen_values = true)]
     range: Option<(f64, f64)>,
+    /// All files together as one
+    #[arg(long)]
+    together: bool,
+    /// The worked table instead: a line a level with count, probability, cumulative share, and what equalising makes of it
+    #[arg(long)]
+    table: bool,
+    /// How the table's last column is worked out: (L - 1) times the cumulative share, or with the lowest level used at 0
+    #[arg(long, value_enum, default_value = "cumulative", requires = "table")]
+    by: ByWord,
+    /// Plot the cumulative distribution too
+    #[arg(long, requires = "plot", help_heading = "Plot")]
+    cumulative: bool,
+    #[command(flatten)]
+    plotting: Plotting,
     /// As JSON: an array with one object a file
     #[arg(long)]
     json: bool,
@@ -43,52 +76,256 @@ pub(crate) struct Histogram {
     csv: bool,
 }
 
+/// The two definitions of equalising.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub(crate) enum ByWord {
+    /// (L - 1) times the cumulative share
+    Cumulative,
+    /// The same with the lowest level used at 0
+    Pinned,
+}
+
+impl From<ByWord> for EqualizeBy {
+    fn from(word: ByWord) -> EqualizeBy {
+        match word {
+            ByWord::Cumulative => EqualizeBy::Cumulative,
+            ByWord::Pinned => EqualizeBy::Pinned,
+        }
+    }
+}
+
 #[derive(Debug, Serialize)]
 struct Report {
     file: String,
-    channels: Vec<ChannelHistogram>,
+    channels: Vec<Channel>,
     #[serde(skip)]
     holds: String,
+    #[serde(skip)]
+    counted: Counted,
+}
+
+/// A channel as JSON says it.
+#[derive(Debug, Serialize)]
+struct Channel {
+    name: String,
+    #[serde(flatten)]
+    stats: ChannelStats,
+    mode: Option<f64>,
+    entropy: f64,
+    used: Option<f64>,
+    clipped: (f64, f64),
+    under: u64,
+    over: u64,
+    nan: u64,
+    range: (f64, f64),
+    bins: Vec<u64>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    levels: Option<Vec<LevelRow>>,
+}
+
+impl Channel {
+    fn new(c: &ChannelHistogram, table: Option<EqualizeBy>) -> Done<Channel> {
+        let levels = match table {
+            Some(by) if c.bins.len() > MOST_LEVELS => {
+                let _ = by;
+                let many = c.bins.len();
+                return Err(Failure::Work(anyhow::anyhow!(
+                    "a table of {many} levels is no table to look at; fewer levels (quantize --bits N --indices) make one"
+                )));
+            }
+            Some(by) => Some(level_table(c, by)?),
+            None => None,
+        };
+        Ok(Channel {
+            name: c.name.clone(),
+            stats: c.stats.clone(),
+            mode: c.mode(),
+            entropy: c.entropy(),
+            used: c.used,
+            clipped: c.clipped(),
+            under: c.under,
+            over: c.over,
+            nan: c.nan,
+            range: c.range,
+            bins: c.bins.clone(),
+            levels,
+        })
+    }
 }
 
 impl Histogram {
     pub(crate) fn run(self, shared: &Shared) -> Done {
         let form = if self.json { look::Form::Json } else { look::Form::Text };
-        let text = if self.csv { csv } else { text };
-        look::each(&self.files, form, |file| self.report(file, shared), text)
+        let text = match (self.csv, self.table) {
+            (true, false) => |r: &Report| csv::histogram(&r.counted),
+            (true, true) => |r: &Report| tables(r, |_, rows| csv::level_table(rows)),
+            (false, true) => |r: &Report| format!("{} ({})\n{}", safe(&r.file), r.holds, tables(r, table_text)),
+            (false, false) => text,
+        };
+        let mut seen: Vec<(String, Counted)> = Vec::new();
+        if self.together {
+            let report = self.all_together(shared)?;
+            look::each(&self.files[..1], form, |_| report_of(&report, &self, &mut seen), text)?;
+        } else {
+            look::each(&self.files, form, |file| report_of(&self.count(file, shared)?, &self, &mut seen), text)?;
+        }
+        self.plotting.draw(&self.plot_title(), |figure| self.figure(figure, &seen))
     }
 
-    fn report(&self, file: &Path, shared: &Shared) -> Done<Report> {
-        let steps = |found: &Facts| {
-            if !self.part.is_given() {
-                return Ok(Vec::new());
-            }
-            let region = self.part.region(found.size)?;
-            Ok(vec![Box::new(Crop::new(region)) as Box<dyn Step>])
-        };
-        let picture = open::load(file, shared, steps)?;
-        let mut rules = HistogramRules::of(picture.metadata());
-        (rules.bins, rules.range, rules.threads) = (self.bins, self.range, shared.threads());
-        let mut channels = content_histogram(picture.content(), &rules)?.channels;
-        if let Some(name) = &self.channel {
-            let at = channel_index(&picture.facts(), name).map_err(Failure::words)?;
-            channels = vec![channels.swap_remove(at)];
-        }
-        let holds = format!("{} {}", picture.size(), picture.form().describe());
-        Ok(Report { file: open::name_of(file), channels, holds })
+    fn plot_title(&self) -> String {
+        let name = |p: &PathBuf| p.file_name().map_or(String::new(), |n| n.to_string_lossy().into_owned());
+        self.files.iter().map(name).collect::<Vec<_>>().join(", ")
     }
+
+    fn figure(&self, figure: Figure, seen: &[(String, Counted)]) -> Done<Figure> {
+        let named: Vec<_> = seen.iter().map(|(name, counted)| (name.as_str(), counted)).collect();
+        let mut row = vec![Panel::Chart(Chart::histogram(&named))];
+        if self.cumulative {
+            row.push(Panel::Chart(Chart::cumulative(&named)));
+        }
+        let note = match seen {
+            [(_, one)] if one.channels.len() == 1 => {
+                let s = &one.channels[0].stats;
+                let [mean, std, median] = [s.mean, s.std, s.median].map(number);
+                format!("{} values, mean {mean}, standard deviation {std}, median {median}", s.count)
+            }
+            _ => String::new(),
+        };
+        Ok(figure.row(row).note(note))
+    }
+
+    /// All files, counted as one.
+    fn all_together(&self, shared: &Shared) -> Done<Counts> {
+        let mut sum: Option<Counts> = None;
+        for file in &self.files {
+            let counts = self.count(file, shared)?;
+            match &mut sum {
+                Some(sum) => {
+                    let added = sum.counted.merge(&counts.counted);
+                    added.map_err(|e| anyhow::anyhow!("{}: {e}", open::name_of(file)))?;
+                }
+                None => sum = Some(counts),
+            }
+        }
+        let files = self.files.len();
+        sum.map(|sum| Counts { file: format!("{files} files together"), ..sum })
+            .ok_or_else(|| Failure::words("there is no file to count"))
+    }
+
+    fn count(&self, file: &Path, shared: &Shared) -> Done<Counts> {
+        let reader = open::open(file, shared)?;
+        let found = reader.facts().clone();
+        let region = self.part.region(found.size)?;
+        let mut steps: Vec<Box<dyn Step>> = Vec::new();
+        if self.part.is_given() {
+            steps.push(Box::new(Crop::new(region)));
+        }
+        if let Some(weights) = self.weights {
+            steps.push(Box::new(ToGray { weights: weights_for(weights, &found), threads: shared.threads() }));
+        }
+        let named = |e: rahmen::Error| e.in_file(open::name_of(file));
+        let mut mask = self.mask.as_deref().map(|path| mask_of(path, shared)).transpose()?;
+        if let (Some(full), true) = (&mask, self.part.is_given()) {
+            let part =
+                rahmen::Content::Pixels(full.clone()).crop(region).map_err(|e| e.in_file(mask_name(&self.mask)))?;
+            mask = Some(part.pixels()?.clone());
+        }
+        let height = reader.stored().size.height;
+        let mut chain = Chain::new(Box::new(reader), steps).map_err(named)?;
+        let facts = chain.facts().clone();
+        let mut rules = HistogramRules::of(&facts.metadata);
+        (rules.bins, rules.range, rules.threads) = (self.bins, self.range, shared.threads());
+        let counted = match HistogramSink::new(&facts, rules.clone()) {
+            // Levels are counted while rows come; nothing is held.
+            Ok(mut sink) => {
+                if let Some(mask) = mask {
+                    sink = sink.mask(mask)?;
+                }
+                chain.run_into(&mut sink).map_err(named)?;
+                open::note_damage(file, height, chain.take_damage(), shared);
+                sink.into_histogram().map_err(named)?
+            }
+            // The range of floats is known only behind the last row.
+            Err(_) => {
+                shared.read_options().limits.check_picture(&facts).map_err(named)?;
+                let mut whole = rahmen::flow::PictureSink::new(&facts)?;
+                chain.run_into(&mut whole).map_err(named)?;
+                open::note_damage(file, height, chain.take_damage(), shared);
+                let picture = whole.into_picture().map_err(named)?;
+                let mask = mask.as_ref().map_or(Ok(Mask::ALL), Mask::of_pixels)?;
+                masked_content_histogram(picture.content(), &mask, &rules).map_err(named)?
+            }
+        };
+        let mut counted = counted;
+        if let Some(name) = &self.channel {
+            let at = channel_index(&facts, name).map_err(Failure::words)?;
+            counted.channels = vec![counted.channels.swap_remove(at)];
+        }
+        let holds = format!("{} {}", facts.size, facts.form.describe());
+        Ok(Counts { file: open::name_of(file), counted, holds })
+    }
+}
+
+/// What a file's pixels count up to.
+struct Counts {
+    file: String,
+    counted: Counted,
+    holds: String,
+}
+
+fn report_of(counts: &Counts, verb: &Histogram, seen: &mut Vec<(String, Counted)>) -> Done<Report> {
+    if verb.plotting.plot.is_some() {
+        let mut colors = counts.counted.clone();
+        colors.channels.retain(|c| c.name != "alpha" || counts.counted.channels.len() == 1);
+        let short = Path::new(&counts.file).file_name().map_or(counts.file.clone(), |n| n.to_string_lossy().into());
+        seen.push((short, colors));
+    }
+    let by = verb.table.then(|| verb.by.into());
+    let channels = counts.counted.channels.iter().map(|c| Channel::new(c, by)).collect::<Done<Vec<_>>>();
+    Ok(Report {
+        file: counts.file.clone(),
+        channels: channels.map_err(|e| open::in_file(e, Path::new(&counts.file)))?,
+        holds: counts.holds.clone(),
+        counted: counts.counted.clone(),
+    })
+}
+
+/// Weights with the picture's own curve, where luminance was asked for.
+pub(crate) fn weights_for(weights: GrayWeights, input: &Facts) -> GrayWeights {
+    match weights {
+        GrayWeights::Luminance(_) => GrayWeights::Luminance(input.metadata.transfer),
+        named => named,
+    }
+}
+
+/// A mask from a file: gray, or colour whose three channels are equal in what counts as its gray value.
+pub(crate) fn mask_of(path: &Path, shared: &Shared) -> Done<Pixels> {
+    let plain = Shared { page: None, raw: None, ..shared.clone() };
+    let picture = open::load(path, &plain, |facts| match facts.form {
+        Form::Pixels { layout: Layout::Gray, .. } => Ok(Vec::new()),
+        _ => Ok(vec![Box::<ToGray>::default() as Box<dyn Step>, Box::new(rahmen::flow::DropAlpha)]),
+    })?;
+    Ok(picture.pixels()?.clone())
+}
+
+fn mask_name(mask: &Option<PathBuf>) -> String {
+    mask.as_deref().map_or(String::new(), open::name_of)
 }
 
 fn text(report: &Report) -> String {
     let mut out = format!("{} ({})\n", safe(&report.file), report.holds);
-    let mut rows = vec![["channel", "count", "min", "max", "mean", "std", "median", "used"].map(String::from).to_vec()];
+    let head = ["channel", "count", "min", "max", "mean", "std", "median", "mode", "entropy", "used", "at the ends"];
+    let mut rows = vec![head.map(String::from).to_vec()];
     for c in &report.channels {
         let s = &c.stats;
         let used = c.used.map_or("-".into(), |u| format!("{:.1} %", 100.0 * u));
-        let figures = [s.min, s.max, s.mean, s.std, s.median].map(number);
-        rows.push([safe(&c.name), s.count.to_string()].into_iter().chain(figures).chain([used]).collect());
+        let figures = [s.min, s.max, s.mean, s.std, s.median, c.mode.unwrap_or(f64::NAN)].map(number);
+        let ends = format!("{:.1}, {:.1} %", 100.0 * c.clipped.0, 100.0 * c.clipped.1);
+        let entropy = format!("{:.2} bits", c.entropy);
+        let words = [safe(&c.name), s.count.to_string()].into_iter().chain(figures);
+        rows.push(words.chain([entropy, used, ends]).collect());
     }
-    let columns = [[Align::Left].as_slice(), &[Align::Right; 7]].concat();
+    let columns = [[Align::Left].as_slice(), &[Align::Right; 10]].concat();
     out.push_str(&table("  ", &columns, &rows));
     for c in &report.channels {
         out.push_str(&bar_text(c));
@@ -96,9 +333,24 @@ fn text(report: &Report) -> String {
     out
 }
 
-fn bar_text(channel: &ChannelHistogram) -> String {
+fn tables(report: &Report, one: impl Fn(&str, &[LevelRow]) -> String) -> String {
+    let each = report.channels.iter().filter_map(|c| c.levels.as_ref().map(|rows| one(&c.name, rows)));
+    each.collect::<Vec<_>>().join("\n")
+}
+
+fn table_text(name: &str, rows: &[LevelRow]) -> String {
+    let mut lines = vec![["level", "count", "probability", "cumulative", "new level"].map(String::from).to_vec()];
+    for r in rows {
+        let shares = [r.probability, r.cumulative].map(|v| format!("{v:.4}"));
+        let [probability, cumulative] = shares;
+        lines.push(vec![number(r.level), r.count.to_string(), probability, cumulative, number(r.new_level)]);
+    }
+    format!("\n  {}\n{}", safe(name), table("  ", &[Align::Right; 5], &lines))
+}
+
+fn bar_text(channel: &Channel) -> String {
     let mut out = format!("\n  {}\n", safe(&channel.name));
-    let lines = bars::picture(&channel.bins, WIDE, HIGH);
+    let lines = rahmen_show::text::bars(&channel.bins, WIDE, HIGH);
     let wide = lines.first().map_or(0, |l| l.chars().count());
     for line in lines {
         out.push_str(&format!("  |{line}|\n"));
@@ -117,24 +369,4 @@ fn bar_text(channel: &ChannelHistogram) -> String {
         }
     }
     out
-}
-
-/// A line a bin, channel after channel: floats have bins of their own limits in each.
-fn csv(report: &Report) -> String {
-    let mut out = String::from("channel,low,high,count\n");
-    for c in &report.channels {
-        let (low, high) = c.range;
-        let edge = |i: usize| low + (high - low) * i as f64 / c.bins.len() as f64;
-        for (i, count) in c.bins.iter().enumerate() {
-            out.push_str(&format!("{},{},{},{count}\n", csv_word(&c.name), edge(i), edge(i + 1)));
-        }
-    }
-    out
-}
-
-fn csv_word(word: &str) -> String {
-    match word.contains([',', '"', '\n', '\r']) {
-        true => format!("\"{}\"", word.replace('"', "\"\"")),
-        false => word.to_string(),
-    }
 }

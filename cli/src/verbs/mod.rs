@@ -1,20 +1,29 @@
 //! The verbs, a file each.
 
+mod adjust;
 mod between;
+mod bit_study;
 mod blank;
 mod channels;
+mod compare;
 mod crop;
 mod depth;
+mod equalize;
 mod facts;
 mod fill;
 mod gray;
 mod histogram;
+mod look;
 mod paste;
 mod pixel;
 mod planes;
+mod profile;
+mod quantize;
 mod resize;
 mod save;
+mod threshold;
 mod tiles;
+mod tone;
 mod tour;
 mod turn;
 
@@ -32,6 +41,14 @@ pub(crate) enum Verb {
     Pixel(pixel::Pixel),
     /// Count how often each level occurs
     Histogram(histogram::Histogram),
+    /// Show the values along a row, a column or any line
+    Profile(profile::Profile),
+    /// Say how far two pictures are apart, and what would make them equal
+    Compare(compare::Compare),
+    /// Say how good a picture stays at each number of bits
+    BitStudy(bit_study::BitStudy),
+    /// Show pictures in the terminal
+    Look(look::Look),
     /// Save a picture in another format, depth or layout
     Save(Make<save::Save>),
     /// Cut out a region
@@ -64,6 +81,18 @@ pub(crate) enum Verb {
     Resize(Make<resize::Resize>),
     /// Turn colour into gray
     Gray(Make<gray::Gray>),
+    /// Turn light into dark and dark into light
+    Negative(Make<adjust::Negative>),
+    /// Change brightness, contrast or the curve
+    Adjust(Make<adjust::Adjust>),
+    /// Spread the used levels over the full range
+    Stretch(Make<equalize::Stretch>),
+    /// Even the distribution of levels out, or match another picture's
+    Equalize(Make<equalize::Equalize>),
+    /// Make everything below a level black and the rest white
+    Threshold(Make<threshold::Threshold>),
+    /// Keep fewer levels
+    Quantize(Make<quantize::Quantize>),
     /// Show everything at work on demo pictures, in a folder of its own
     Tour(tour::Tour),
 }
@@ -78,6 +107,10 @@ pub(crate) fn run(cli: Cli) -> Done {
         Verb::Facts(verb) => verb.run(shared),
         Verb::Pixel(verb) => verb.run(shared),
         Verb::Histogram(verb) => verb.run(shared),
+        Verb::Profile(verb) => verb.run(shared),
+        Verb::Compare(verb) => verb.run(shared),
+        Verb::BitStudy(verb) => verb.run(shared),
+        Verb::Look(verb) => verb.run(shared),
         Verb::Save(make) => make.run(shared),
         Verb::Crop(make) => make.run(shared),
         Verb::Blank(verb) => verb.run(shared),
@@ -94,6 +127,12 @@ pub(crate) fn run(cli: Cli) -> Done {
         Verb::Depth(make) => make.run(shared),
         Verb::Resize(make) => make.run(shared),
         Verb::Gray(make) => make.run(shared),
+        Verb::Negative(make) => make.run(shared),
+        Verb::Adjust(make) => make.run(shared),
+        Verb::Stretch(make) => make.run(shared),
+        Verb::Equalize(make) => make.run(shared),
+        Verb::Threshold(make) => make.run(shared),
+        Verb::Quantize(make) => make.run(shared),
         Verb::Tour(verb) => verb.run(shared),
     }
 }

@@ -5,7 +5,7 @@ const STEPS: [char; 9] = [' ', '▁', '▂', '▃', '▄', '▅', '▆', '▇', 
 
 /// Counts as bars: `columns` characters wide at most, `rows` high, the highest bar full. Neighbouring bins share a column
 /// where there are more bins than columns. A count that is not zero always shows.
-pub(crate) fn picture(bins: &[u64], columns: usize, rows: usize) -> Vec<String> {
+pub fn bars(bins: &[u64], columns: usize, rows: usize) -> Vec<String> {
     let columns = columns.min(bins.len()).max(1);
     let edge = |column: usize| column * bins.len() / columns;
     let sums: Vec<u64> = (0..columns).map(|c| bins[edge(c)..edge(c + 1)].iter().sum()).collect();
@@ -27,9 +27,9 @@ mod tests {
 
     #[test]
     fn the_highest_bar_is_full_and_the_least_count_shows() {
-        assert_eq!(picture(&[0, 8, 16, 1], 9, 1), [" ▄█▁"]);
-        assert_eq!(picture(&[0, 1000, 1], 9, 2), [" █ ", " █▁"]);
-        assert_eq!(picture(&[1, 1, 2, 0], 2, 1), ["██"]);
-        assert_eq!(picture(&[0, 0], 5, 1), ["  "]);
+        assert_eq!(bars(&[0, 8, 16, 1], 9, 1), [" ▄█▁"]);
+        assert_eq!(bars(&[0, 1000, 1], 9, 2), [" █ ", " █▁"]);
+        assert_eq!(bars(&[1, 1, 2, 0], 2, 1), ["██"]);
+        assert_eq!(bars(&[0, 0], 5, 1), ["  "]);
     }
 }

@@ -1,0 +1,148 @@
+//! `equalize` and `stretch`: the levels of a picture spread over what is possible.
+
+use crate::args::Shared;
+use crate::fail::{Done, Failure};
+use crate::make::{Context, Making, Steps};
+use crate::open;
+use crate::plots::Plotting;
+use crate::verbs::gray::weights;
+use crate::verbs::histogram::ByWord;
+use crate::verbs::tone::{self, Kept, OnWord, Where};
+use crate::words;
+use clap::Args;
+use rahmen::color::GrayWeights;
+use rahmen::flow::{EqualizeTiles, Find, FindTone};
+use rahmen::measure::{Histogram, Mask};
+use rahmen::tone::{Basis, LocalRules, StretchBy, measured};
+use rahmen::{Facts, Size, Stored, Threads, View};
+use std::path::{Path, PathBuf};
+
+/// The words of `equalize`.
+#[derive(Debug, Args)]
+pub(crate) struct Equalize {
+    /// (L - 1) times the cumulative share, or the same with the lowest level used at 0
+    #[arg(long, value_enum, default_value = "cumulative")]
+    by: ByWord,
+    /// What is measured and changed
+    #[arg(long, value_enum, default_value = "luminance")]
+    on: OnWord,
+    /// With --on luminance: how much red, green and blue count
+    #[arg(long, value_name = "WEIGHTS", value_parser = weights, allow_hyphen_values = true)]
+    weights: Option<GrayWeights>,
+    /// Give it the distribution of this picture instead of an even one
+    #[arg(long = "like", value_name = "FILE", conflicts_with_all = ["by", "tiles"])]
+    like: Option<PathBuf>,
+    /// Over so many tiles across and down, each by its own distribution, mixed between them
+    #[arg(long, value_name = "CxR", value_parser = words::size, conflicts_with_all = ["by", "x", "y", "mask"])]
+    tiles: Option<Size>,
+    /// With --tiles: how many times the mean count a level may have before the rest is spread (3 by default)
+    #[arg(long, value_name = "N", requires = "tiles")]
+    limit: Option<f64>,
+    #[command(flatten)]
+    place: Where,
+    #[command(flatten)]
+    plotting: Plotting,
+    #[arg(skip)]
+    kept: Kept,
+}
+
+impl Making for Equalize {
+    fn steps(&self, input: &Facts, context: &Context<'_>) -> Done<Steps> {
+        let (basis, threads) = (self.on.basis(self.weights, input), context.shared.threads());
+        if let Some(tiles) = self.tiles {
+            let mut rules = LocalRules::default();
+            (rules.tiles, rules.basis, rules.threads) = ((tiles.width, tiles.height), basis, threads);
+            rules.limit = self.limit.unwrap_or(rules.limit);
+            return Ok(vec![Box::new(EqualizeTiles::new(rules))]);
+        }
+        let find = match &self.like {
+            Some(path) => Find::Match(distribution(path, basis, context.shared)?),
+            None => Find::Equalize(self.by.into()),
+        };
+        let step = FindTone::new(find, basis).threads(threads).part(self.place.part(input, context.shared)?);
+        self.kept.keep(&step);
+        Ok(vec![Box::new(step)])
+    }
+
+    fn remark(&self, _: &Facts, _: &Facts) -> Option<String> {
+        self.kept.unchanged()
+    }
+
+    fn plot(&self, input: &Path, output: &Path, shared: &Shared) -> Done {
+        tone::draw(&self.plotting, "Equalised", self.kept.tone(), input, output, shared)
+    }
+
+    fn plotting(&self) -> Option<&Plotting> {
+        Some(&self.plotting)
+    }
+}
+
+/// The distribution of another picture, measured as a tone of this basis needs it.
+fn distribution(path: &Path, basis: Basis, shared: &Shared) -> Done<Histogram> {
+    struct Measure<'a>(Basis, Option<&'a [u32]>, Threads);
+    impl rahmen::frame::Job for Measure<'_> {
+        type Out = rahmen::Result<Histogram>;
+        fn run<P: Stored>(self, view: View<'_, P>) -> Self::Out {
+            measured(view, &Mask::ALL, self.0, self.1, self.2)
+        }
+    }
+    let plain = Shared { page: None, raw: None, ..shared.clone() };
+    let picture = open::load(path, &plain, |_| Ok(Vec::new()))?;
+    let tops = picture.metadata().top_codes.as_deref();
+    let measure = Measure(basis, tops, shared.threads());
+    Ok(picture.visit(measure).and_then(|counted| counted).map_err(|e| e.in_file(open::name_of(path)))?)
+}
+
+/// The words of `stretch`.
+#[derive(Debug, Args)]
+pub(crate) struct Stretch {
+    /// The levels at these percentiles become none and full: the least and greatest level unless said
+    #[arg(long, value_name = "LO,HI", value_parser = words::limits)]
+    percentiles: Option<(f64, f64)>,
+    /// These levels become none and full: codes, or values of floats
+    #[arg(long, value_name = "LO,HI", value_parser = words::limits, allow_hyphen_values = true)]
+    #[arg(conflicts_with = "percentiles")]
+    levels: Option<(f64, f64)>,
+    /// What is measured and changed
+    #[arg(long, value_enum, default_value = "together")]
+    on: OnWord,
+    /// With --on luminance: how much red, green and blue count
+    #[arg(long, value_name = "WEIGHTS", value_parser = weights, allow_hyphen_values = true)]
+    weights: Option<GrayWeights>,
+    #[command(flatten)]
+    place: Where,
+    #[command(flatten)]
+    plotting: Plotting,
+    #[arg(skip)]
+    kept: Kept,
+}
+
+impl Making for Stretch {
+    fn steps(&self, input: &Facts, context: &Context<'_>) -> Done<Steps> {
+        let by = match (self.percentiles, self.levels) {
+            (Some((low, high)), _) if !(0.0..=100.0).contains(&low) || !(0.0..=100.0).contains(&high) => {
+                return Err(Failure::words(format!("percentiles are 0 to 100, not {low},{high}")));
+            }
+            (Some((low, high)), _) => StretchBy::Percentiles(low, high),
+            (_, Some((low, high))) => StretchBy::Levels(low, high),
+            _ => StretchBy::MinMax,
+        };
+        let basis = self.on.basis(self.weights, input);
+        let step = FindTone::new(Find::Stretch(by), basis).threads(context.shared.threads());
+        let step = step.part(self.place.part(input, context.shared)?);
+        self.kept.keep(&step);
+        Ok(vec![Box::new(step)])
+    }
+
+    fn remark(&self, _: &Facts, _: &Facts) -> Option<String> {
+        self.kept.unchanged()
+    }
+
+    fn plot(&self, input: &Path, output: &Path, shared: &Shared) -> Done {
+        tone::draw(&self.plotting, "Stretched", self.kept.tone(), input, output, shared)
+    }
+
+    fn plotting(&self) -> Option<&Plotting> {
+        Some(&self.plotting)
+    }
+}

@@ -1,0 +1,27 @@
+//! What can go wrong when something is shown.
+
+/// `Result` with this crate's [`enum@Error`].
+pub type Result<T, E = Error> = std::result::Result<T, E>;
+
+/// What can go wrong when something is shown.
+#[derive(Debug, thiserror::Error)]
+#[non_exhaustive]
+pub enum Error {
+    /// What the library gave.
+    #[error(transparent)]
+    Rahmen(#[from] rahmen::Error),
+    /// A plot that could not be drawn.
+    #[error("the plot cannot be drawn: {0}")]
+    Drawing(String),
+    /// A file name whose ending is no form of plots.
+    #[error("{0}: plots are written as .png, .svg, or another picture format that can be written")]
+    Ending(std::path::PathBuf),
+    /// A file that could not be written.
+    #[error("{path}: cannot write: {source}")]
+    Io {
+        /// The file.
+        path: std::path::PathBuf,
+        /// The system's error.
+        source: std::io::Error,
+    },
+}

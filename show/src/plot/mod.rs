@@ -1,0 +1,14 @@
+//! Charts and pictures in one figure, drawn into a frame or as SVG.
+//!
+//! A [`Chart`] is plain data: axes, series, remarks; the constructors make one of each measurement. A [`Figure`] lays charts
+//! and pictures out in rows and draws them.
+
+mod chart;
+mod charts;
+mod draw;
+mod figure;
+mod ink;
+
+pub use chart::{Axis, Chart, Corner, Mark, Series};
+pub use figure::{Figure, Panel};
+pub use ink::Ink;

@@ -1,0 +1,102 @@
+//! Any content as a small picture of 8-bit colours, fit to be looked at.
+
+use crate::Result;
+use rahmen::access::depth::{Window, to_depth};
+use rahmen::color::pixels_to_color;
+use rahmen::frame::Pixels;
+use rahmen::resample::{Kernel, resize_pixels};
+use rahmen::{Content, Depth, Form, Frame, Layout, Rgb, Rgba, Size, Threads};
+
+/// How a picture is looked at.
+#[derive(Debug, Clone, Copy, Default)]
+pub struct Look {
+    /// Which values become black and white; bytes as they are, and of other numbers the least and greatest, unless given.
+    pub window: Option<Window>,
+}
+
+/// What the window of a look is: the one that was asked for, none for bytes, the least and greatest finite number of all
+/// others. One pass.
+pub fn look_window(content: &Content, look: &Look) -> Option<Window> {
+    if look.window.is_some() || matches!(content.form(), Form::Pixels { depth: Depth::U8, .. }) {
+        return look.window;
+    }
+    let colors = match content.form() {
+        Form::Pixels { layout, .. } => layout.without_alpha().channels(),
+        Form::Planes { names, .. } => names.len(),
+    };
+    let mut scan = rahmen::measure::Scan::default();
+    scan.add(content);
+    let used = scan.used.iter().take(colors).filter(|u| u.0.is_finite() && u.1.is_finite());
+    let (low, high) = used.fold((f64::INFINITY, f64::NEG_INFINITY), |(a, b), u| (a.min(u.0), b.max(u.1)));
+    match low < high {
+        true => Window::new(low, high).ok(),
+        // One value: in the middle.
+        false => Window::new(low - 1.0, low + 1.0).ok(),
+    }
+}
+
+/// The picture in this size, with colours of 8 bits; where there is alpha, on a checkered ground of squares of `square`
+/// pixels. Shrunk by cover, enlarged by nearest.
+pub(crate) fn render(content: &Content, size: Size, look: &Look, square: u32) -> Result<Frame<Rgb<u8>>> {
+    let pixels = to_depth(content, Depth::U8, look_window(content, look), Threads::ALL)?;
+    let color = pixels_to_color(&pixels)?;
+    let enlarged = size.width >= color.size().width && size.height >= color.size().height;
+    let kernel = if enlarged { Kernel::Nearest } else { Kernel::Box };
+    let small: Pixels = if color.size() == size {
+        color
+    } else {
+        resize_pixels(&color, size, rahmen::resample::ResizeRules::new(kernel))?
+    };
+    if small.layout() == Layout::Rgb {
+        return Ok(small.into_frame()?);
+    }
+    let over = small.view::<Rgba<u8>>()?;
+    Ok(Frame::from_fn(size, |x, y| {
+        let (p, ground) = (over[(x, y)], ground(x, y, square));
+        let mix = |c: u8| {
+            let (c, g, a) = (u32::from(c), u32::from(ground), u32::from(p.a));
+            ((2 * (c * a + g * (255 - a)) + 255) / 510) as u8
+        };
+        Rgb::new(mix(p.r), mix(p.g), mix(p.b))
+    })?)
+}
+
+/// The checkered ground behind alpha: two light grays.
+fn ground(x: u32, y: u32, square: u32) -> u8 {
+    if (x / square + y / square).is_multiple_of(2) { 224 } else { 184 }
+}
+
+/// The largest size of the same aspect ratio within a box, never none; enlarged by whole factors only.
+pub(crate) fn fitted(size: Size, within: Size) -> Size {
+    let factor = (within.width / size.width.max(1)).min(within.height / size.height.max(1));
+    if factor >= 1 {
+        return Size::new(size.width * factor, size.height * factor);
+    }
+    let share =
+        (f64::from(within.width) / f64::from(size.width)).min(f64::from(within.height) / f64::from(size.height));
+    let side = |side: u32, most: u32| ((f64::from(side) * share).round() as u32).clamp(1, most.max(1));
+    Size::new(side(size.width, within.width), side(size.height, within.height))
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use rahmen::{Gray, GrayAlpha};
+
+    #[test]
+    fn sizes_fit_and_never_vanish() {
+        assert_eq!(fitted(Size::new(480, 320), Size::new(80, 60)), Size::new(80, 53));
+        assert_eq!(fitted(Size::new(10, 10), Size::new(80, 60)), Size::new(60, 60));
+        assert_eq!(fitted(Size::new(1, 100_000), Size::new(80, 60)), Size::new(1, 60));
+    }
+
+    #[test]
+    fn windows_grounds_and_depths_are_what_they_say() {
+        let deep = Frame::<Gray<f32>>::from_numbers(Size::new(3, 1), vec![-2.0, 0.0, 2.0]).unwrap();
+        let shown = render(&deep.into(), Size::new(3, 1), &Look::default(), 4).unwrap();
+        assert_eq!([0, 1, 2].map(|x| shown[(x, 0)].r), [0, 128, 255]);
+        let clear = Frame::filled(Size::new(2, 1), GrayAlpha::new(255u8, 0)).unwrap();
+        let shown = render(&clear.into(), Size::new(2, 1), &Look::default(), 1).unwrap();
+        assert_eq!([0, 1].map(|x| shown[(x, 0)].g), [224, 184]);
+    }
+}
