@@ -33,7 +33,7 @@ fn main() -> rahmen_show::Result<()> {
     }
     let [full, half] = lines;
     let most = full.iter().map(|p| p.0).fold(0.0, f64::max);
-    let chart = Chart::new("Qualities 10 to 100", Axis::new("size, kB", 0.0, most), Axis::new("PSNR, dB", 20.0, 60.0))
+    let chart = Chart::new("Qualities 10 to 100", Axis::new("size, kB", 0.0, most), Axis::new("PSNR, dB", 20.0, 50.0))
         .with("colour at full size (4:4:4)", Ink::Harbor, Mark::Line, full.clone())
         .with("", Ink::Harbor, Mark::Points, full)
         .with("colour at half size (4:2:0)", Ink::Copper, Mark::Line, half.clone())

@@ -19,7 +19,7 @@ fn main() -> rahmen_show::Result<()> {
     let together = Tone::new(lift.clone()).applied(quay.view())?;
     let luminance = Tone::luminance(lift.clone(), GrayWeights::Bt709).applied(quay.view())?;
 
-    let place = (320, 220);
+    let place = (300, 180);
     let share = |p: Rgb<u8>| f64::from(p.b) / f64::from(p.r).max(1.0);
     for (name, frame) in [("as it was", &quay), ("each channel", &together), ("luminance", &luminance)] {
         let p = frame.at(place.0, place.1)?;

@@ -79,7 +79,7 @@ fn the_examples_do_what_they_say() {
         ("jpeg_quality", "quality   4:4:4 bytes", &JPEGS),
         ("fog_to_clear", "equalised: levels 0 to 255", &["fog-to-clear.png"]),
         ("what_a_bit_is_worth", "in theory", &["bits.png", "bits.svg"]),
-        ("own_curve", "luminance: 320,220 is", &["own-curve.png"]),
+        ("own_curve", "luminance: 300,180 is", &["own-curve.png"]),
         ("ring_chart", "lanczos3, not widened: shrunk to", &["rings-enlarged.png", "rings-shrunk.png"]),
         ("random_rows", "the mean of 1200 throws is 3.", &["random-rows.png"]),
         ("paste_region", "refused: x 400..546 is outside 0..480", &["pasted.png"]),

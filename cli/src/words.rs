@@ -136,6 +136,10 @@ impl FromStr for EdgeWord {
 }
 
 impl EdgeWord {
+    pub(crate) fn is_color(self) -> bool {
+        matches!(self, EdgeWord::Color(_))
+    }
+
     /// The edge for pixels of a layout, a constant's channels as fractions.
     pub(crate) fn of_layout(self, layout: rahmen::Layout) -> Result<Edge<[f64; 4]>, String> {
         Ok(match self {

@@ -107,3 +107,19 @@ fn a_place_between_pixels_is_worked_as_by_hand() {
     assert!(fails(2, &["pixel", &from, "--at", "a,b"]).contains("X,Y"));
     assert!(fails(2, &["pixel", &from, "--x", "0..1", "--kernel", "linear"]).contains("--at"));
 }
+
+#[test]
+fn planes_of_wide_numbers_are_resized_as_they_are() {
+    let folder = Folder::new();
+    let (from, to) = (folder.path("depths.npy"), folder.path("to.npy"));
+    let head = "{'descr': '<i4', 'fortran_order': False, 'shape': (1, 2), }";
+    // Magic, version, length, and blanks up to a multiple of 64 bytes with a line feed at the end.
+    let padded = format!("{head:<117}\n");
+    let mut bytes = [b"\x93NUMPY\x01\x00".as_slice(), &(padded.len() as u16).to_le_bytes(), padded.as_bytes()].concat();
+    [-1000i32, 3000].iter().for_each(|v| bytes.extend(v.to_le_bytes()));
+    std::fs::write(&from, bytes).unwrap();
+    let said = out(&["resize", &from, &to, "--to", "4x1", "--kernel", "linear"]);
+    assert!(said.contains("factors 2 and 1, linear"), "{said}");
+    assert_eq!(values(&to), [-1000, 0, 2000, 3000]);
+    assert!(fails(2, &["resize", &from, &to, "--times", "2", "--edge", "red"]).contains("planes have no colours"));
+}

@@ -1,6 +1,6 @@
 //! Measurements as comma-separated values (RFC 4180), a header first; numbers are not rounded.
 
-use rahmen::measure::{Comparison, Histogram, Profile};
+use rahmen::measure::{Comparison, Histogram, Joint, Profile};
 use rahmen::tone::{BitStudy, Cell, LevelRow};
 
 /// A word as a field: quoted where it has to be.
@@ -19,6 +19,21 @@ pub fn histogram(histogram: &Histogram) -> String {
             let (low, high) = c.limits(i);
             out.push_str(&format!("{},{low},{high},{count}\n", field(&c.name)));
         }
+    }
+    out
+}
+
+/// A line a pair of bins that occurs: the limits of both and the count.
+pub fn joint(joint: &Joint) -> String {
+    let mut out = String::from("first_low,first_high,second_low,second_high,count\n");
+    let limits = |(low, high): (f64, f64), bins: usize, i: usize| {
+        let edge = |i: usize| low + (high - low) * i as f64 / bins as f64;
+        (edge(i), edge(i + 1))
+    };
+    for (i, count) in joint.counts.iter().enumerate().filter(|(_, n)| **n > 0) {
+        let (a, b) = limits(joint.ranges[0], joint.bins.0, i % joint.bins.0);
+        let (c, d) = limits(joint.ranges[1], joint.bins.1, i / joint.bins.0);
+        out.push_str(&format!("{a},{b},{c},{d},{count}\n"));
     }
     out
 }

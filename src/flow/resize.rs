@@ -5,8 +5,8 @@ use super::steps::{pixel_form, same_form};
 use super::{Sees, Step, Strip};
 use crate::access::Edge;
 use crate::error::{Error, Result};
-use crate::frame::{Change, Content, Facts, Frame, Job, Size, View};
-use crate::pixel::Stored;
+use crate::frame::{Change, Content, Facts, Form, Frame, Job, Move, Size, View};
+use crate::pixel::{Pixel, Stored};
 use crate::resample::{Affine, Area, Plan, ResizeRules, Target, WarpRules, turned_whole, warp};
 use std::ops::Range;
 
@@ -37,7 +37,9 @@ impl Step for Resize {
     }
 
     fn plan(&mut self, input: &Facts) -> Result<Facts> {
-        pixel_form(input, "resize")?;
+        if let Form::Pixels { .. } = input.form {
+            pixel_form(input, "resize")?;
+        }
         let (area, to) = self.target.of_area(input.size, self.area.unwrap_or(Area::of(input.size)))?;
         self.plan = Some(Plan::of_area(input.size, area, to, self.rules)?);
         let (width, height) = area.sides();
@@ -69,8 +71,22 @@ impl Step for Resize {
                 Ok(out.into())
             }
         }
+        impl Move for Rows<'_> {
+            // Called for planes, which have one number a pixel.
+            fn run<P: Pixel>(&self, view: View<'_, P>) -> Result<Frame<P>> {
+                let Rows(plan, first_row, output) = self;
+                let size = Size::new(plan.target().width, output.end - output.start);
+                let mut out = Frame::new(size)?;
+                plan.run_plane_rows(view.as_numbers()?, *first_row, out.view_mut(), output.start)?;
+                Frame::from_numbers(size, out.into_numbers())
+            }
+        }
         let plan = self.plan.as_ref().ok_or_else(|| Error::unusable("resize was run before it was planned"))?;
-        input.content.pixels()?.visit(Rows(plan, input.first_row, output))
+        let rows = Rows(plan, input.first_row, output);
+        match &input.content {
+            Content::Pixels(pixels) => pixels.visit(rows),
+            planes @ Content::Planes(_) => planes.moved(&rows),
+        }
     }
 }
 

@@ -5,6 +5,7 @@ use crate::error::Result;
 use crate::frame::{Size, View};
 use crate::pixel::{Number, NumbersRef, Pixel};
 use crate::simd::Level;
+use crate::simd::sums::{self, ByteSums};
 use crate::threads::{self, Threads};
 use std::ops::Range;
 
@@ -264,7 +265,10 @@ fn rows_of<'a, const B: usize, const W: usize, const R: usize>(
         match numbers {
             NumbersRef::U8(row) => {
                 is_bytes = true;
-                bytes.add_row(row);
+                match channels {
+                    1 => bytes.add_sums(sums::of_bytes(Level::best(), row)),
+                    _ => bytes.add_row(row),
+                }
             }
             NumbersRef::U16(row) => words.add_row(row),
             NumbersRef::F32(row) => reals_row(reals.get_or_insert_with(start), row),
@@ -288,6 +292,13 @@ fn reals_row<T: Number, const L: usize>(reals: &mut Reals<L>, row: &[T]) {
 }
 
 impl<const L: usize> Lanes<u8, L> {
+    /// What a row of one channel sums up to, as the first lane's.
+    fn add_sums(&mut self, row: ByteSums) {
+        self.sums[0] += row.sum;
+        self.squares[0] += row.squares;
+        (self.min[0], self.max[0]) = (self.min[0].min(row.min), self.max[0].max(row.max));
+    }
+
     /// So few numbers at a time that no 32-bit lane overflows.
     fn add_row(&mut self, row: &[u8]) {
         for part in row.chunks(L * MOST) {
@@ -424,8 +435,8 @@ impl<const L: usize> Reals<L> {
     fn row<T: Number>(&mut self, row: &[T]) {
         let (chunks, rest) = row.as_chunks::<L>();
         for chunk in chunks {
-            for k in 0..L {
-                self.add(k, chunk[k].to_f64());
+            for (k, v) in chunk.iter().enumerate() {
+                self.add(k, v.to_f64());
             }
         }
         for (k, v) in rest.iter().enumerate() {

@@ -65,6 +65,7 @@ struct Maps {
     a: Vec<f64>,
     b: Vec<f64>,
     product: Vec<f64>,
+    means: [Vec<f64>; 4],
 }
 
 impl Maps {
@@ -72,7 +73,8 @@ impl Maps {
         let line = || vec![0.0; width];
         let short = || vec![0.0; width - SIDE + 1];
         let rings = (0..SIDE).map(|_| [short(), short(), short(), short()]).collect();
-        Maps { window: window(), rings, next: None, a: line(), b: line(), product: line() }
+        let means = [short(), short(), short(), short()];
+        Maps { window: window(), rings, next: None, a: line(), b: line(), product: line(), means }
     }
 
     /// The sum of the similarities of the windows whose first row is `y`. Rows have to come in order.
@@ -82,15 +84,14 @@ impl Maps {
         }
         self.next = Some(y + SIDE as u32);
         let (c1, c2) = ((0.01 * peak).powi(2), (0.03 * peak).powi(2));
-        let columns = self.rings[0][0].len();
-        let mut means = [0, 1, 2, 3].map(|_| vec![0.0; columns]);
-        for (map, mean) in means.iter_mut().enumerate() {
-            for (k, &weight) in self.window.iter().enumerate() {
-                let ring = &self.rings[(y as usize + k) % SIDE][map];
-                Level::best().row(ring, mean, |from, to| add_weighed(from, to, weight));
-            }
+        let columns = self.means[0].len();
+        // The window's rows in order, from the ring.
+        for (map, mean) in self.means.iter_mut().enumerate() {
+            let rows: [&[f64]; SIDE] = std::array::from_fn(|k| &*self.rings[(y as usize + k) % SIDE][map]);
+            let window = &self.window;
+            Level::best().row(window, mean, |window, mean| down(window, rows, mean));
         }
-        let [ma, mb, squares, products] = &means;
+        let [ma, mb, squares, products] = &self.means;
         let mut sum = 0.0;
         for x in 0..columns {
             let (a, b) = (ma[x], mb[x]);
@@ -116,14 +117,49 @@ impl Maps {
     }
 }
 
+/// Outputs made together, their sums in registers.
+const BLOCK: usize = 16;
+
 fn across(level: Level, window: &[f64; SIDE], from: &[f64], to: &mut [f64]) {
-    to.fill(0.0);
-    for (k, &weight) in window.iter().enumerate() {
-        level.row(&from[k..], to, |from, to| add_weighed(from, to, weight));
+    level.row(from, to, |from, to| across_body(window, from, to));
+}
+
+/// Each output the weighted sum of eleven neighbours from its own place on; the weights' order is always the same.
+#[inline(always)]
+fn across_body(window: &[f64; SIDE], from: &[f64], to: &mut [f64]) {
+    let whole = to.len() / BLOCK * BLOCK;
+    for (block, to) in to.as_chunks_mut::<BLOCK>().0.iter_mut().enumerate() {
+        let mut sums = [0.0; BLOCK];
+        if let Some(from) = from[block * BLOCK..].first_chunk::<{ BLOCK + SIDE - 1 }>() {
+            for k in 0..SIDE {
+                for i in 0..BLOCK {
+                    sums[i] += window[k] * from[i + k];
+                }
+            }
+        }
+        *to = sums;
+    }
+    for (x, to) in to.iter_mut().enumerate().skip(whole) {
+        *to = window.iter().zip(&from[x..]).fold(0.0, |sum, (w, v)| sum + w * v);
     }
 }
 
+/// Each output the weighted sum of eleven rows.
 #[inline(always)]
-fn add_weighed(from: &[f64], to: &mut [f64], weight: f64) {
-    to.iter_mut().zip(from).for_each(|(to, v)| *to += v * weight);
+fn down(window: &[f64], rows: [&[f64]; SIDE], to: &mut [f64]) {
+    let whole = to.len() / BLOCK * BLOCK;
+    for (block, to) in to.as_chunks_mut::<BLOCK>().0.iter_mut().enumerate() {
+        let mut sums = [0.0; BLOCK];
+        for (weight, row) in window.iter().zip(rows) {
+            if let Some(row) = row[block * BLOCK..].first_chunk::<BLOCK>() {
+                for i in 0..BLOCK {
+                    sums[i] += weight * row[i];
+                }
+            }
+        }
+        *to = sums;
+    }
+    for (x, to) in to.iter_mut().enumerate().skip(whole) {
+        *to = window.iter().zip(rows).fold(0.0, |sum, (w, row)| sum + w * row[x]);
+    }
 }

@@ -59,6 +59,12 @@ impl ResizeRules {
         ResizeRules { light, ..self }
     }
 
+    /// The rules that a picture's metadata ask for where light is to be mixed: linear by its own curve, or as its numbers
+    /// are where those are light or values already.
+    pub fn of(kernel: Kernel, metadata: &crate::frame::Metadata) -> ResizeRules {
+        ResizeRules::new(kernel).light(Light::linear_of(metadata))
+    }
+
     /// The same rules on so many threads.
     pub fn threads(self, threads: Threads) -> ResizeRules {
         ResizeRules { threads, ..self }
@@ -76,15 +82,15 @@ pub struct Plan {
 }
 
 #[derive(Debug, Clone)]
-enum Tables {
+pub(super) enum Tables {
     Nearest { columns: nearest::Indices, rows: nearest::Indices },
     Weighted { columns: Box<Table>, rows: Box<Table>, vertical_first: bool },
 }
 
 /// An axis with its weights for floats and, where they are not too large, for bytes.
 #[derive(Debug, Clone)]
-struct Table {
-    axis: Axis,
+pub(super) struct Table {
+    pub(super) axis: Axis,
     fixed: Option<FixedWeights>,
     floats: Weights<f32>,
 }
@@ -215,22 +221,36 @@ impl Plan {
         target: ViewMut<'_, P>,
         first_output: u32,
     ) -> Result<()> {
-        if source.width() != self.from.width || target.width() != self.to.width {
-            let wanted = Size::new(self.from.width, source.height());
-            return match source.width() == self.from.width {
-                true => Err(Error::sizes("the target", Size::new(self.to.width, target.height()), target.size())),
-                false => Err(Error::sizes("the source", wanted, source.size())),
+        self.check_rows(source.size(), first_row, target.size(), first_output)?;
+        self.run_bands(source, first_row, first_output, target);
+        Ok(())
+    }
+
+    /// Whether a strip of the source holds what rows of the target need.
+    pub(super) fn check_rows(&self, source: Size, first_row: u32, target: Size, first_output: u32) -> Result<()> {
+        if source.width != self.from.width || target.width != self.to.width {
+            let wanted = Size::new(self.from.width, source.height);
+            return match source.width == self.from.width {
+                true => Err(Error::sizes("the target", Size::new(self.to.width, target.height), target)),
+                false => Err(Error::sizes("the source", wanted, source)),
             };
         }
         let whole = self.to.region();
-        let outputs = whole.rows(first_output..first_output.saturating_add(target.height()))?.rows_range();
+        let outputs = whole.rows(first_output..first_output.saturating_add(target.height))?.rows_range();
         let need = self.rows_needed(outputs);
-        let have = first_row..first_row.saturating_add(source.height());
+        let have = first_row..first_row.saturating_add(source.height);
         if need.start < have.start || need.end > have.end {
             return Err(Error::unusable(format!("source rows {need:?} are needed, rows {have:?} are there")));
         }
-        self.run_bands(source, first_row, first_output, target);
         Ok(())
+    }
+
+    pub(super) fn rules(&self) -> &ResizeRules {
+        &self.rules
+    }
+
+    pub(super) fn tables(&self) -> &Tables {
+        &self.tables
     }
 
     fn run_bands<P: Pixel<Number: Sample>>(&self, view: View<'_, P>, row: u32, first: u32, target: ViewMut<'_, P>) {

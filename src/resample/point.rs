@@ -2,6 +2,7 @@
 
 use super::axis::weights_between;
 use super::kernel::Kernel;
+use super::light::{Curve, Light};
 use crate::access::Edge;
 use crate::error::{Error, Result};
 use crate::frame::{Size, View};
@@ -82,6 +83,22 @@ pub(super) fn scaled_weight(kernel: Kernel, i: i64, at: f64, scale: f64) -> f64 
 /// # Ok::<(), rahmen::Error>(())
 /// ```
 pub fn sample<P: Pixel<Number: Sample>>(view: View<'_, P>, x: f64, y: f64, kernel: Kernel, edge: Edge<P>) -> Result<P> {
+    sample_in(view, x, y, kernel, edge, Light::Encoded)
+}
+
+/// [`sample`] in encoded or linear light. For linear light of integers a table is made each call: to sample many places,
+/// [`warp`](super::warp) makes it once.
+///
+/// # Errors
+/// As [`taps`].
+pub fn sample_in<P: Pixel<Number: Sample>>(
+    view: View<'_, P>,
+    x: f64,
+    y: f64,
+    kernel: Kernel,
+    edge: Edge<P>,
+    light: Light,
+) -> Result<P> {
     let taps = taps(view.size(), x, y, kernel, &edge)?;
     let pixel = |column: &Tap, row: &Tap| match (column.inside, row.inside) {
         (Some(x), Some(y)) => view.row(y)[x as usize],
@@ -91,55 +108,70 @@ pub fn sample<P: Pixel<Number: Sample>>(view: View<'_, P>, x: f64, y: f64, kerne
     if let (Kernel::Nearest, [column], [row]) = (kernel, taps.x.as_slice(), taps.y.as_slice()) {
         return Ok(pixel(column, row));
     }
-    let mut sums = Sums::<P>::default();
+    let curve = light.curve().map(|transfer| Curve::new(transfer, P::Number::KIND));
+    let mut sums = Sums::<P>::new(curve.as_ref());
     for row in &taps.y {
         taps.x.iter().for_each(|column| sums.add(pixel(column, row), row.weight * column.weight));
     }
     Ok(sums.pixel())
 }
 
-/// Weighted sums of a pixel's channels, colours times alpha.
-pub(super) struct Sums<P> {
+/// Weighted sums of a pixel's channels, colours times alpha; of the light they stand for where there is a curve.
+pub(super) struct Sums<'a, P> {
     channels: [f64; 4],
+    curve: Option<&'a Curve>,
     pixel: std::marker::PhantomData<P>,
 }
 
-impl<P> Default for Sums<P> {
-    fn default() -> Self {
-        Sums { channels: [0.0; 4], pixel: std::marker::PhantomData }
+impl<'a, P> Sums<'a, P> {
+    pub(super) fn new(curve: Option<&'a Curve>) -> Self {
+        Sums { channels: [0.0; 4], curve, pixel: std::marker::PhantomData }
     }
 }
 
-impl<P: Pixel<Number: Sample>> Sums<P> {
+impl<P: Pixel<Number: Sample>> Sums<'_, P> {
     #[inline(always)]
     pub(super) fn add(&mut self, pixel: P, weight: f64) {
         let pixel = [pixel];
         let numbers = crate::pixel::samples_of(&pixel);
         if !P::ALPHA {
-            self.channels.iter_mut().zip(numbers).for_each(|(sum, v)| *sum += v.to_f64() * weight);
-            return;
+            return self.add_colors(numbers, weight);
         }
         let Some((alpha, colors)) = numbers.split_last() else { return };
         let alpha = alpha.to_f64() * weight;
-        let weight = alpha / P::Number::FULL.to_f64();
-        self.channels.iter_mut().zip(colors).for_each(|(sum, v)| *sum += v.to_f64() * weight);
+        self.add_colors(colors, alpha / P::Number::FULL.to_f64());
         self.channels[P::CHANNELS - 1] += alpha;
+    }
+
+    #[inline(always)]
+    fn add_colors(&mut self, colors: &[P::Number], weight: f64) {
+        match self.curve {
+            None => self.channels.iter_mut().zip(colors).for_each(|(sum, v)| *sum += v.to_f64() * weight),
+            Some(curve) => {
+                let light = |v: &P::Number| f64::from(curve.decode(*v));
+                self.channels.iter_mut().zip(colors).for_each(|(sum, v)| *sum += light(v) * weight);
+            }
+        }
     }
 
     /// The pixel: rounded once, colours divided by alpha, zero where alpha is.
     #[inline(always)]
     pub(super) fn pixel(&self) -> P {
+        let number = |sum: f64| match self.curve {
+            None => P::Number::from_f64(sum),
+            Some(curve) => curve.encode::<P::Number>(sum as f32),
+        };
         let mut out = P::default();
         let numbers = crate::pixel::samples_of_mut(std::slice::from_mut(&mut out));
-        for (to, &sum) in numbers.iter_mut().zip(&self.channels) {
-            *to = P::Number::from_f64(sum);
+        if !P::ALPHA {
+            numbers.iter_mut().zip(&self.channels).for_each(|(to, &sum)| *to = number(sum));
+            return out;
         }
-        if let (true, Some((alpha, colors))) = (P::ALPHA, numbers.split_last_mut()) {
+        if let Some((alpha, colors)) = numbers.split_last_mut() {
             let sum = self.channels[P::CHANNELS - 1];
+            *alpha = P::Number::from_f64(sum);
             let scale = if alpha.to_f64() > 0.0 { P::Number::FULL.to_f64() / sum } else { 0.0 };
-            for (to, &from) in colors.iter_mut().zip(&self.channels) {
-                *to = P::Number::from_f64(from * scale);
-            }
+            colors.iter_mut().zip(&self.channels).for_each(|(to, &from)| *to = number(from * scale));
         }
         out
     }
@@ -167,6 +199,18 @@ mod tests {
             assert!(taps(size, wrong, 0.0, Kernel::Linear, &Edge::<Gray<u8>>::Clamp).is_err());
         }
         assert!(taps(Size::new(0, 3), 0.0, 0.0, Kernel::Linear, &Edge::<Gray<u8>>::Clamp).is_err());
+    }
+
+    #[test]
+    fn light_is_mixed_where_that_is_asked_for() {
+        let frame = Frame::<Gray<u8>>::from_numbers(Size::new(2, 1), vec![0, 255]).unwrap();
+        let light = Light::Linear(crate::Transfer::Srgb);
+        // Half of full light, encoded by IEC 61966-2-1: 0.73536 of 255.
+        assert_eq!(sample_in(frame.view(), 1.0, 0.5, Kernel::Linear, Edge::Clamp, light).unwrap().v, 188);
+        let row = vec![Rgba::new(255u8, 0, 0, 255), Rgba::new(0, 0, 255, 255)];
+        let frame = Frame::from_pixels(Size::new(2, 1), row).unwrap();
+        let mixed = sample_in(frame.view(), 1.0, 0.5, Kernel::Linear, Edge::Clamp, light).unwrap();
+        assert_eq!(mixed, Rgba::new(188, 0, 188, 255));
     }
 
     #[test]

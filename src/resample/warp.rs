@@ -3,12 +3,13 @@
 use super::affine::Affine;
 use super::axis::no_sum;
 use super::kernel::Kernel;
+use super::light::{Curve, Light};
 use super::point::{Sums, scaled_weight};
 use super::rows::constant_of;
 use crate::access::Edge;
 use crate::error::{Error, Result};
 use crate::frame::{Size, View, ViewMut};
-use crate::pixel::{Pixel, Sample};
+use crate::pixel::{Number, Pixel, Sample};
 use crate::threads::{self, Threads};
 
 /// How to warp.
@@ -22,13 +23,21 @@ pub struct WarpRules {
     pub edge: Edge<[f64; 4]>,
     /// Whether the kernel widens where the map shrinks; on by default.
     pub widen: bool,
+    /// What is mixed: the numbers as they are encoded by default.
+    pub light: Light,
     /// How many threads may be used; all by default.
     pub threads: Threads,
 }
 
 impl Default for WarpRules {
     fn default() -> Self {
-        WarpRules { kernel: Kernel::default(), edge: Edge::Constant([0.0; 4]), widen: true, threads: Threads::ALL }
+        WarpRules {
+            kernel: Kernel::default(),
+            edge: Edge::Constant([0.0; 4]),
+            widen: true,
+            light: Light::Encoded,
+            threads: Threads::ALL,
+        }
     }
 }
 
@@ -46,6 +55,11 @@ impl WarpRules {
     /// The same rules with a kernel of its own width.
     pub fn without_widening(self) -> WarpRules {
         WarpRules { widen: false, ..self }
+    }
+
+    /// The same rules in encoded or linear light.
+    pub fn light(self, light: Light) -> WarpRules {
+        WarpRules { light, ..self }
     }
 
     /// The same rules on so many threads.
@@ -81,7 +95,8 @@ pub fn warp<P: Pixel<Number: Sample>>(
         return Err(Error::unusable(line));
     }
     let constant = constant_of::<P>(rules.edge).and_then(|c| crate::pixel::pixels_of(&c).first().copied());
-    let whole = Work { source, back, scales, rules, constant: constant.unwrap_or_default() };
+    let curve = rules.light.curve().map(|transfer| Curve::new(transfer, P::Number::KIND));
+    let whole = Work { source, back, scales, rules, curve, constant: constant.unwrap_or_default() };
     let bytes = target.size().pixels() as usize * size_of::<P>() * 16;
     let mut jobs = Vec::new();
     let mut rest = target;
@@ -98,6 +113,7 @@ struct Work<'a, P: Pixel> {
     back: Affine,
     scales: [f64; 2],
     rules: WarpRules,
+    curve: Option<Curve>,
     constant: P,
 }
 
@@ -136,7 +152,7 @@ impl<P: Pixel<Number: Sample>> Work<'_, P> {
         }
         let left = self.weights(u, reach[0], self.scales[0], columns)?;
         let top = self.weights(v, reach[1], self.scales[1], rows)?;
-        let mut sums = Sums::<P>::default();
+        let mut sums = Sums::<P>::new(self.curve.as_ref());
         let inner = left >= 0 && left + columns.len() as i64 <= i64::from(size.width);
         for (y, &down) in (top..).zip(&*rows) {
             let row = edge.inside(y, size.height).map(|y| self.source.row(y));

@@ -1,4 +1,4 @@
-//! Looking bytes up in a table of 256: the table as sixteen rows of sixteen, each a byte shuffle by the low four bits.
+//! Looking bytes up in a table of 256: by byte shuffles over its sixteen rows of sixteen, or by word permutes over all.
 
 use super::Level;
 #[cfg(target_arch = "x86_64")]
@@ -63,25 +63,36 @@ mod x86 {
         }
     }
 
-    #[target_feature(enable = "avx2,avx512f,avx512bw,avx512vl,avx512dq")]
+    /// The table as 128 words in four registers: a word by the upper seven bits of a byte, its half by the lowest. Even and
+    /// odd bytes go apart.
+    #[target_feature(enable = "avx512f,avx512bw,avx512vl,avx512dq")]
     pub(super) fn avx512(table: &[u8; 256], chunks: &mut [[u8; 64]]) {
-        let mut wide = [_mm512_setzero_si512(); 16];
-        for (wide, row) in wide.iter_mut().zip(rows(table)) {
-            *wide = _mm512_broadcast_i32x4(row);
+        let mut words = [_mm512_setzero_si512(); 4];
+        for (words, part) in words.iter_mut().zip(table.as_chunks::<64>().0) {
+            // SAFETY: 64 bytes are read from an array of 64; the load takes any alignment.
+            *words = unsafe { _mm512_loadu_si512(part.as_ptr().cast()) };
         }
-        let (step, fence) = (_mm512_set1_epi8(16), _mm512_set1_epi8(0x70));
+        let low = _mm512_set1_epi16(0x00ff);
         for chunk in chunks {
             // SAFETY: 64 bytes are read from and written to an array of 64; both take any alignment.
-            let mut value = unsafe { _mm512_loadu_si512(chunk.as_ptr().cast()) };
-            let mut found = _mm512_setzero_si512();
-            for row in wide {
-                let index = _mm512_adds_epu8(value, fence);
-                found = _mm512_or_si512(found, _mm512_shuffle_epi8(row, index));
-                value = _mm512_sub_epi8(value, step);
-            }
+            let value = unsafe { _mm512_loadu_si512(chunk.as_ptr().cast()) };
+            let even = halves(words, _mm512_and_si512(value, low));
+            let odd = halves(words, _mm512_srli_epi16::<8>(value));
+            let found = _mm512_or_si512(_mm512_and_si512(even, low), _mm512_slli_epi16::<8>(odd));
             // SAFETY: as above.
             unsafe { _mm512_storeu_si512(chunk.as_mut_ptr().cast(), found) };
         }
+    }
+
+    /// In the lower half of each word, the entries of the bytes that the words hold.
+    #[target_feature(enable = "avx512f,avx512bw,avx512vl,avx512dq")]
+    fn halves([a, b, c, d]: [__m512i; 4], bytes: __m512i) -> __m512i {
+        let index = _mm512_srli_epi16::<1>(bytes);
+        let upper = _mm512_test_epi16_mask(bytes, _mm512_set1_epi16(0x80));
+        let words = _mm512_permutex2var_epi16(a, index, b);
+        let words = _mm512_mask_blend_epi16(upper, words, _mm512_permutex2var_epi16(c, index, d));
+        let shift = _mm512_slli_epi16::<3>(_mm512_and_si512(bytes, _mm512_set1_epi16(1)));
+        _mm512_srlv_epi16(words, shift)
     }
 }
 

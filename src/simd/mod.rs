@@ -8,6 +8,7 @@ pub(crate) mod across;
 pub(crate) mod lookup;
 pub(crate) mod mix;
 mod rows;
+pub(crate) mod sums;
 pub(crate) mod transpose;
 
 /// Work that [`Level::work`] compiles for wider registers: its one method must be `#[inline(always)]`.

@@ -187,7 +187,7 @@ impl Curve {
     /// What each value of 8 or 16 bits becomes, where values stand for codes 0..=`top`: the fraction code / top goes through
     /// the curve and becomes the nearest sample, ties up. Empty for floats.
     ///
-    /// A result that lies less than a millionth of a level below a tie counts as the tie, so that decimal factors round as
+    /// A result that lies less than a billionth of a level below a tie counts as the tie, so that decimal factors round as
     /// on paper.
     pub fn table<S: Sample>(&self, top: u32) -> Vec<S> {
         let full = match S::KIND {
@@ -200,7 +200,7 @@ impl Curve {
             .map(|code| {
                 let value = self.at(f64::from(code) / f64::from(top)) * f64::from(full);
                 // NaN becomes 0 and the rest is clamped.
-                S::from_f64(value + 1e-6)
+                S::from_f64(value + 1e-9)
             })
             .collect();
         if top == full {

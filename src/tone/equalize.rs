@@ -3,7 +3,7 @@
 use super::apply::{Basis, Tone, Toned, measured};
 use super::curve::Curve;
 use crate::error::{Error, Result};
-use crate::frame::View;
+use crate::frame::{Metadata, View};
 use crate::measure::{ChannelHistogram, Histogram, Mask};
 use crate::pixel::Stored;
 use crate::threads::Threads;
@@ -38,6 +38,13 @@ pub struct EqualizeRules {
 impl Default for EqualizeRules {
     fn default() -> Self {
         EqualizeRules { by: EqualizeBy::Cumulative, basis: Basis::LUMINANCE, top_codes: None, threads: Threads::ALL }
+    }
+}
+
+impl EqualizeRules {
+    /// The default rules, with the top codes that a picture carries.
+    pub fn of(metadata: &Metadata) -> EqualizeRules {
+        EqualizeRules { top_codes: metadata.top_codes.clone(), ..EqualizeRules::default() }
     }
 }
 

@@ -59,7 +59,7 @@ impl LocalTone {
         if across.saturating_mul(down) > MOST_TILES {
             return Err(Error::unusable(format!("{across} x {down} tiles are more than {MOST_TILES}")));
         }
-        if !(rules.limit >= 1.0) {
+        if rules.limit.is_nan() || rules.limit < 1.0 {
             return Err(Error::unusable(format!("a limit of contrast is 1 or more, not {}", rules.limit)));
         }
         let colors = P::CHANNELS - usize::from(P::ALPHA);

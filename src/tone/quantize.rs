@@ -2,7 +2,7 @@
 
 use super::dither::{Dither, diffuse, ordered};
 use crate::error::{Error, Result};
-use crate::frame::{Frame, View, ViewMut};
+use crate::frame::{Frame, Metadata, View, ViewMut};
 use crate::pixel::{Gray, Sample, Stored, codes};
 use crate::simd::{Level, lookup};
 use crate::threads::{self, Threads};
@@ -42,6 +42,11 @@ impl QuantizeRules {
     pub fn bits(bits: u32) -> QuantizeRules {
         let (output, dither) = (Output::Centres, Dither::None);
         QuantizeRules { bits, output, dither, top_codes: None, threads: Threads::ALL }
+    }
+
+    /// The same rules with the top codes that a picture carries.
+    pub fn of(self, metadata: &Metadata) -> QuantizeRules {
+        QuantizeRules { top_codes: metadata.top_codes.clone(), ..self }
     }
 
     /// The same rules with another output.

@@ -4,7 +4,7 @@ use super::apply::{Basis, Tone, Toned, measured};
 use super::curve::Curve;
 use super::equalize::ONE_LEVEL;
 use crate::error::{Error, Result};
-use crate::frame::View;
+use crate::frame::{Metadata, View};
 use crate::measure::{ChannelHistogram, Histogram, Mask};
 use crate::pixel::Stored;
 use crate::threads::Threads;
@@ -37,6 +37,11 @@ pub struct StretchRules {
 }
 
 impl StretchRules {
+    /// The default rules, with the top codes that a picture carries.
+    pub fn of(metadata: &Metadata) -> StretchRules {
+        StretchRules { top_codes: metadata.top_codes.clone(), ..StretchRules::default() }
+    }
+
     /// By the least and greatest level, percentiles, or levels.
     pub fn new(by: StretchBy) -> StretchRules {
         StretchRules { by, ..StretchRules::default() }
@@ -49,7 +54,7 @@ impl StretchRules {
 /// Percentiles that are not within 0 to 100 or not rising; levels that are not finite or not rising.
 pub fn stretching(histogram: &Histogram, rules: &StretchRules) -> Result<Tone> {
     match rules.by {
-        StretchBy::Percentiles(low, high) if !(low < high) => {
+        StretchBy::Percentiles(low, high) if low >= high || low.is_nan() || high.is_nan() => {
             return Err(Error::unusable(format!(
                 "percentiles go from a lower to a higher one, not from {low} to {high}"
             )));

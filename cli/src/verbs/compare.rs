@@ -91,7 +91,7 @@ impl Compare {
                     picture_panel(format!("b - a, no error is middle gray{gain}"), &error),
                     Panel::Chart(Chart::errors(&errors)),
                 ])
-                .note(one_line(&report.comparison)))
+                .note(rahmen_show::text::comparison(&report.comparison)))
         })
     }
 }
@@ -127,15 +127,6 @@ fn errors_of(a: &Pixels, b: &Pixels) -> Done<Histogram> {
 
 fn decibels(value: f64) -> String {
     if value.is_infinite() { "infinite".to_string() } else { format!("{value:.2} dB") }
-}
-
-fn one_line(c: &Comparison) -> String {
-    let d = &c.whole;
-    let ssim = d.ssim.map_or(String::new(), |s| format!(", SSIM {s:.4}"));
-    match c.equal {
-        true => "the pictures are equal".to_string(),
-        false => format!("PSNR {}, RMSE {}{ssim}", decibels(d.psnr_db), number(d.rmse)),
-    }
 }
 
 fn text(report: &Report) -> String {

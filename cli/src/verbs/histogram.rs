@@ -11,12 +11,13 @@ use crate::words;
 use clap::{Args, ValueEnum};
 use rahmen::color::GrayWeights;
 use rahmen::flow::{Chain, Crop, HistogramSink, Source, Step, ToGray};
-use rahmen::frame::Pixels;
+use rahmen::frame::{Job, Pixels};
 use rahmen::measure::{
-    ChannelHistogram, ChannelStats, Histogram as Counted, HistogramRules, Mask, masked_content_histogram,
+    ChannelHistogram, ChannelStats, Histogram as Counted, HistogramRules, Joint, Mask, joint_histogram,
+    masked_content_histogram,
 };
 use rahmen::tone::{EqualizeBy, LevelRow, level_table};
-use rahmen::{Facts, Form, Layout};
+use rahmen::{Facts, Form, Layout, Stored, View};
 use rahmen_show::csv;
 use rahmen_show::plot::{Chart, Figure, Panel};
 use serde::Serialize;
@@ -57,6 +58,10 @@ pub(crate) struct Histogram {
     /// All files together as one
     #[arg(long)]
     together: bool,
+    /// How far this channel goes together with that of --channel: their correlation; with --csv how often pairs of bins
+    /// occur (16 each unless --bins says otherwise)
+    #[arg(long, value_name = "NAME", requires = "channel", conflicts_with_all = ["table", "together", "weights", "mask"])]
+    against: Option<String>,
     /// The worked table instead: a line a level with count, probability, cumulative share, and what equalising makes of it
     #[arg(long)]
     table: bool,
@@ -156,6 +161,10 @@ impl Channel {
 impl Histogram {
     pub(crate) fn run(self, shared: &Shared) -> Done {
         let form = if self.json { look::Form::Json } else { look::Form::Text };
+        if let (Some(first), Some(second)) = (&self.channel, &self.against) {
+            let text = if self.csv { |r: &Pairs| csv::joint(&r.joint) } else { pairs_text };
+            return look::each(&self.files, form, |file| self.pairs(file, first, second, shared), text);
+        }
         let text = match (self.csv, self.table) {
             (true, false) => |r: &Report| csv::histogram(&r.counted),
             (true, true) => |r: &Report| tables(r, |_, rows| csv::level_table(rows)),
@@ -170,6 +179,25 @@ impl Histogram {
             look::each(&self.files, form, |file| report_of(&self.count(file, shared)?, &self, &mut seen), text)?;
         }
         self.plotting.draw(&self.plot_title(), |figure| self.figure(figure, &seen))
+    }
+
+    /// Two channels of a file against each other.
+    fn pairs(&self, file: &Path, first: &str, second: &str, shared: &Shared) -> Done<Pairs> {
+        let picture = open::load(file, shared, |facts| {
+            let region = self.part.region(facts.size)?;
+            Ok(if self.part.is_given() { vec![Box::new(Crop::new(region)) as Box<dyn Step>] } else { Vec::new() })
+        })?;
+        let facts = picture.facts();
+        let at = |name: &str| channel_index(&facts, name).map_err(Failure::words);
+        let full = match facts.form {
+            Form::Pixels { depth, .. } => depth.top_code().map_or(1.0, |top| f64::from(top) + 1.0),
+            Form::Planes { .. } => return Err(Failure::words("--against compares channels of pixels, not planes")),
+        };
+        let bins = self.bins.unwrap_or(16);
+        let range = self.range.unwrap_or((0.0, full));
+        let joint = picture.visit(Against { channels: (at(first)?, at(second)?), bins, range })?;
+        let joint = joint.map_err(|e| e.in_file(open::name_of(file)))?;
+        Ok(Pairs { file: open::name_of(file), first: first.into(), second: second.into(), joint })
     }
 
     fn plot_title(&self) -> String {
@@ -266,6 +294,42 @@ impl Histogram {
     }
 }
 
+/// Two channels against each other.
+#[derive(Debug, Serialize)]
+struct Pairs {
+    file: String,
+    first: String,
+    second: String,
+    #[serde(flatten)]
+    joint: Joint,
+}
+
+struct Against {
+    channels: (usize, usize),
+    bins: usize,
+    range: (f64, f64),
+}
+
+impl Job for Against {
+    type Out = rahmen::Result<Joint>;
+    fn run<P: Stored>(self, view: View<'_, P>) -> Self::Out {
+        let (first, second) = self.channels;
+        joint_histogram((view, first), (view, second), (self.bins, self.bins), [self.range; 2], &Mask::ALL)
+    }
+}
+
+fn pairs_text(p: &Pairs) -> String {
+    let counted: u64 = p.joint.counts.iter().sum();
+    let outside = if p.joint.outside > 0 { format!(", {} outside", p.joint.outside) } else { String::new() };
+    let correlation = number(p.joint.correlation);
+    format!(
+        "{}: {} against {}: correlation {correlation}, {counted} pairs{outside}\n",
+        safe(&p.file),
+        p.first,
+        p.second
+    )
+}
+
 /// What a file's pixels count up to.
 struct Counts {
     file: String,
@@ -327,7 +391,7 @@ fn text(report: &Report) -> String {
     }
     let columns = [[Align::Left].as_slice(), &[Align::Right; 10]].concat();
     out.push_str(&table("  ", &columns, &rows));
-    for c in &report.channels {
+    for c in &report.counted.channels {
         out.push_str(&bar_text(c));
     }
     out
@@ -348,25 +412,8 @@ fn table_text(name: &str, rows: &[LevelRow]) -> String {
     format!("\n  {}\n{}", safe(name), table("  ", &[Align::Right; 5], &lines))
 }
 
-fn bar_text(channel: &Channel) -> String {
-    let mut out = format!("\n  {}\n", safe(&channel.name));
-    let lines = rahmen_show::text::bars(&channel.bins, WIDE, HIGH);
-    let wide = lines.first().map_or(0, |l| l.chars().count());
-    for line in lines {
-        out.push_str(&format!("  |{line}|\n"));
-    }
-    let (low, high) = channel.range;
-    // Whole levels: the last one is what people look for, not the open end behind it.
-    let last = if channel.used.is_some() && high.fract() == 0.0 { high - 1.0 } else { high };
-    let (low, last) = (number(low), number(last));
-    let gap = (wide + 2).saturating_sub(low.len() + last.len()).max(1);
-    out.push_str(&format!("  {low}{}{last}\n", " ".repeat(gap)));
-    for (count, what) in
-        [(channel.under, "below the range"), (channel.over, "above the range"), (channel.nan, "not a number")]
-    {
-        if count > 0 {
-            out.push_str(&format!("  {count} {what}\n"));
-        }
-    }
-    out
+fn bar_text(channel: &ChannelHistogram) -> String {
+    let lines = rahmen_show::text::histogram(channel, WIDE, HIGH);
+    let lines: String = lines.lines().map(|line| format!("  {line}\n")).collect();
+    format!("\n  {}\n{lines}", safe(&channel.name))
 }

@@ -109,25 +109,9 @@ fn text(report: &Report) -> String {
     out.push_str(&table("  ", &columns, &rows));
     for c in &p.channels {
         out.push_str(&format!("\n  {}\n", safe(&c.name)));
-        for line in curve_text(&c.values) {
-            out.push_str(&format!("  |{line}|\n"));
+        for line in rahmen_show::text::profile(c, WIDE, HIGH).lines() {
+            out.push_str(&format!("  {line}\n"));
         }
     }
     out
-}
-
-/// The values as bars from the least to the greatest, neighbours put together by their mean.
-fn curve_text(values: &[f64]) -> Vec<String> {
-    let known = |v: &&f64| v.is_finite();
-    let low = values.iter().filter(known).copied().fold(f64::INFINITY, f64::min);
-    let high = values.iter().filter(known).copied().fold(f64::NEG_INFINITY, f64::max);
-    let columns = WIDE.min(values.len()).max(1);
-    let edge = |i: usize| i * values.len() / columns;
-    let bar = |i: usize| {
-        let part: Vec<f64> = values[edge(i)..edge(i + 1)].iter().copied().filter(|v| v.is_finite()).collect();
-        let mean = part.iter().sum::<f64>() / part.len().max(1) as f64;
-        let share = if high > low { (mean - low) / (high - low) } else { 1.0 };
-        if part.is_empty() { 0 } else { 1 + (share * 999.0).round() as u64 }
-    };
-    rahmen_show::text::bars(&(0..columns).map(bar).collect::<Vec<_>>(), WIDE, HIGH)
 }

@@ -59,7 +59,7 @@ pub(crate) struct Resize {
 
 /// What is mixed.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
-enum LightWord {
+pub(crate) enum LightWord {
     Encoded,
     Linear,
 }
@@ -102,9 +102,12 @@ impl Making for Resize {
         if self.no_widen {
             rules = rules.without_widening();
         }
-        if let Form::Pixels { layout, .. } = input.form {
-            rules = rules.edge(self.edge.of_layout(layout).map_err(|e| Failure::Work(anyhow::anyhow!(e)))?);
+        // Planes have no colours; a gray edge would be a number of unknown meaning.
+        let layout = if let Form::Pixels { layout, .. } = input.form { layout } else { rahmen::Layout::Gray };
+        if let (Form::Planes { .. }, true) = (&input.form, self.edge.is_color()) {
+            return Err(Failure::words("planes have no colours: --edge clamp, reflect or wrap"));
         }
+        rules = rules.edge(self.edge.of_layout(layout).map_err(|e| Failure::Work(anyhow::anyhow!(e)))?);
         if self.light == LightWord::Linear {
             rules = rules.light(Light::linear_of(&input.metadata));
         }

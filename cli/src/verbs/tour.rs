@@ -16,7 +16,7 @@ pub(crate) struct Tour {
 }
 
 /// What is said before a command, and its words; names in braces are files of the folder.
-const STOPS: [(&str, &str); 7] = [
+const STOPS: [(&str, &str); 10] = [
     ("What a file holds is asked of its header; no pixel is read yet.", "facts {quay-dawn.png}"),
     (
         "A place is x,y from the top left, counted from 0. This one is on the red of the tide staff.",
@@ -37,6 +37,15 @@ const STOPS: [(&str, &str); 7] = [
     (
         "How often each level occurs. In fog a small part of the possible range is used: that is low contrast.",
         "histogram {quay-fog.png}",
+    ),
+    (
+        "Equalising spreads those levels over all that are possible; the plot shows both pictures and what was done.",
+        "equalize {quay-fog.png} {quay-clear.png} --plot {fog-to-clear.svg}",
+    ),
+    ("How far the two are apart now.", "compare {quay-fog.png} {quay-clear.png}"),
+    (
+        "A picture can be looked at where it is: in colours on a terminal that has them, else in characters.",
+        "look {quay-dawn.png} --columns 72 --lines 26",
     ),
     (
         "Rings that grow finer than the pixels. Shrunk without widening they break up into false rings: aliasing.",
@@ -70,6 +79,7 @@ impl Tour {
             shared,
             &format!("Look into {folder}: board.png, quay-small.png and quay-gray.pgm were made from quay-dawn.png,"),
         )?;
+        say(shared, "quay-clear.png and fog-to-clear.svg from quay-fog.png,")?;
         say(shared, "rings-aliased.png from rings.png. `rahmen --help` lists the verbs.")
     }
 }

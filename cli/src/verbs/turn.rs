@@ -4,10 +4,11 @@ use crate::args::Shared;
 use crate::fail::{Done, Failure};
 use crate::lossless::Lossless;
 use crate::make::{Context, Making, Steps};
+use crate::verbs::resize::LightWord;
 use crate::words::{self, EdgeWord};
 use clap::Args;
 use rahmen::file::LosslessRules;
-use rahmen::resample::{Kernel, WarpRules};
+use rahmen::resample::{Kernel, Light, WarpRules};
 use rahmen::{Facts, Form, access, flow};
 
 /// The words of `mirror`.
@@ -63,6 +64,9 @@ pub(crate) struct Turn {
     /// With --degrees: what lies outside: clamp, reflect, wrap or a colour (black, or clear where there is alpha)
     #[arg(long, value_name = "EDGE")]
     edge: Option<EdgeWord>,
+    /// With --degrees: what is mixed, the numbers as they are encoded (the default) or the light they stand for
+    #[arg(long, value_enum)]
+    light: Option<LightWord>,
     #[command(flatten)]
     lossless: Lossless,
 }
@@ -80,15 +84,19 @@ impl Turn {
 
 impl Making for Turn {
     fn steps(&self, input: &Facts, context: &Context<'_>) -> Done<Steps> {
-        if self.degrees.is_none() && (self.same_size || self.kernel.is_some() || self.edge.is_some()) {
+        let words = self.kernel.is_some() || self.edge.is_some() || self.light.is_some();
+        if self.degrees.is_none() && (self.same_size || words) {
             return Err(Failure::words(
-                "--same-size, --kernel and --edge go with --degrees; other turns move pixels exactly",
+                "--same-size, --kernel, --edge and --light go with --degrees; other turns move pixels exactly",
             ));
         }
         let Some(degrees) = self.degrees else { return Ok(vec![Box::new(flow::Turn::new(self.turn()?))]) };
         let mut rules = WarpRules::new(self.kernel.unwrap_or_default()).threads(context.shared.threads());
         if let (Some(edge), Form::Pixels { layout, .. }) = (self.edge, &input.form) {
             rules = rules.edge(edge.of_layout(*layout).map_err(|e| Failure::Work(anyhow::anyhow!(e)))?);
+        }
+        if self.light == Some(LightWord::Linear) {
+            rules = rules.light(Light::linear_of(&input.metadata));
         }
         let step = flow::TurnBy::new(degrees, rules);
         Ok(vec![Box::new(if self.same_size { step.same_size() } else { step })])

@@ -40,6 +40,9 @@ pub struct Figure {
     rows: Vec<Vec<Panel>>,
 }
 
+/// Pixels beside a picture, and above and below it with its title.
+const PADDING: u32 = 28;
+const CAPTION: u32 = 44;
 /// Pixels that the title takes, and a line of the note.
 const HEAD: u32 = 44;
 const LINE: u32 = 19;
@@ -140,6 +143,25 @@ impl Figure {
         Ok(rahmen::write(path, &Picture::from(self.to_frame()?))?)
     }
 
+    /// How high each row is: rows of pictures alone as high as those need, the others share what is left.
+    fn row_heights(&self, inside: u32) -> Vec<u32> {
+        let even = inside / self.rows.len().max(1) as u32;
+        let needs = |panels: &Vec<Panel>| {
+            let width = (self.size.width / panels.len().max(1) as u32).saturating_sub(PADDING);
+            let height = |panel: &Panel| match panel {
+                Panel::Picture { content, .. } => {
+                    Some(fitted(content.size(), Size::new(width, even.saturating_sub(CAPTION))).height + CAPTION)
+                }
+                Panel::Chart(_) => None,
+            };
+            panels.iter().map(height).collect::<Option<Vec<u32>>>().and_then(|all| all.into_iter().max())
+        };
+        let needed: Vec<Option<u32>> = self.rows.iter().map(needs).collect();
+        let others = needed.iter().filter(|n| n.is_none()).count() as u32;
+        let left = inside.saturating_sub(needed.iter().flatten().sum());
+        needed.into_iter().map(|n| n.unwrap_or(left / others.max(1))).collect()
+    }
+
     /// Draws all but the pictures; says where those go.
     fn draw<'a, DB: DrawingBackend + 'a>(&self, area: &DrawingArea<DB, Shift>) -> Result<Vec<Place>> {
         area.fill(&PAPER).map_err(failed)?;
@@ -154,10 +176,10 @@ impl Figure {
             area.draw(&Text::new(line, at, style)).map_err(failed)?;
         }
         let mut places = Vec::new();
-        let rows = self.rows.len().max(1) as u32;
-        let inside = self.size.height - HEAD - foot;
-        for (y, panels) in (0u32..).zip(&self.rows) {
-            let (top, bottom) = (HEAD + inside * y / rows, HEAD + inside * (y + 1) / rows);
+        let heights = self.row_heights(self.size.height - HEAD - foot);
+        let mut top = HEAD;
+        for (panels, height) in self.rows.iter().zip(heights) {
+            let bottom = top + height;
             let columns = panels.len() as u32;
             for (x, panel) in (0u32..).zip(panels) {
                 let (left, right) = (self.size.width * x / columns, self.size.width * (x + 1) / columns);
@@ -166,7 +188,8 @@ impl Figure {
                     Panel::Chart(of) => chart(&part, of)?,
                     Panel::Picture { title: words, content, look } => {
                         title(&part, words, (right - left) as i32)?;
-                        let room = Size::new((right - left).saturating_sub(28), (bottom - top).saturating_sub(44));
+                        let room =
+                            Size::new((right - left).saturating_sub(PADDING), (bottom - top).saturating_sub(CAPTION));
                         let size = fitted(content.size(), room);
                         let shown = render(content, size, look, 8)?;
                         let at = (left + 14 + (room.width - size.width) / 2, top + 34);
@@ -174,6 +197,7 @@ impl Figure {
                     }
                 }
             }
+            top = bottom;
         }
         Ok(places)
     }

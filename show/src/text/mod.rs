@@ -1,7 +1,10 @@
-//! Terminal text: a picture by half blocks in true colour or 256 colours, or by plain characters; bars for histograms.
+//! Terminal text: a picture by half blocks in true colour or 256 colours, or by plain characters; measurements as bars and
+//! lines.
 
 mod bars;
+mod measures;
 mod terminal;
 
 pub use bars::bars;
+pub use measures::{comparison, histogram, profile};
 pub use terminal::{Colors, Terminal, picture};

@@ -1,0 +1,144 @@
+//! Resizing planes of any number type: values, which are computed in `f64` and rounded once.
+//!
+//! Not here: pixels, which have alpha and light, and quick ways.
+
+use super::axis::Axis;
+use super::plan::{Plan, Tables};
+use super::rows::SourceRows;
+use super::{Area, ResizeRules, nearest};
+use crate::access::Edge;
+use crate::error::Result;
+use crate::frame::{Frame, Planes, Size, View, ViewMut};
+use crate::pixel::{Gray, Number};
+use crate::threads;
+
+impl Plan {
+    /// [`run_rows`](Plan::run_rows) for a plane of any number type: in `f64`, rounded once, half up; integers clamp. A
+    /// constant edge shows its first number as it is, not as a fraction of full. Numbers beyond 2^53 are rounded first; a
+    /// NaN counts wherever its weight is not zero. A row of memory a thread.
+    ///
+    /// # Errors
+    /// As [`run_rows`](Plan::run_rows).
+    pub fn run_plane_rows<T: Number>(
+        &self,
+        source: View<'_, Gray<T>>,
+        first_row: u32,
+        target: ViewMut<'_, Gray<T>>,
+        first_output: u32,
+    ) -> Result<()> {
+        self.check_rows(source.size(), first_row, target.size(), first_output)?;
+        let bytes = (source.size().pixels() + target.size().pixels()) as usize * size_of::<f64>();
+        let each = target.height().div_ceil(self.rules().threads.bands(bytes) as u32).max(1);
+        let jobs: Vec<_> = (first_output..).step_by(each as usize).zip(target.strips(each)).collect();
+        let source = SourceRows { view: source, first: first_row, constant: &[] };
+        threads::each(jobs, |(first, mut strip)| match self.tables() {
+            Tables::Nearest { columns, rows } => nearest::run(source, &mut strip, columns, rows, first),
+            Tables::Weighted { columns, rows, .. } => {
+                let outside = match self.rules().edge {
+                    Edge::Constant(all) => all[0],
+                    _ => 0.0,
+                };
+                weighed(source, &mut strip, (&columns.axis, &rows.axis), first, outside);
+            }
+        });
+        Ok(())
+    }
+}
+
+fn weighed<T: Number>(
+    source: SourceRows<'_, Gray<T>>,
+    target: &mut ViewMut<'_, Gray<T>>,
+    (columns, rows): (&Axis, &Axis),
+    first: u32,
+    outside: f64,
+) {
+    let width = source.width() as usize;
+    // A row of the source's width, made of the rows that an output row needs.
+    let mut row = vec![0.0f64; width];
+    for y in 0..target.height() {
+        let out = (first + y) as usize;
+        row.fill(0.0);
+        for tap in rows.used(out) {
+            let weight = rows.weights_of(out)[tap];
+            match rows.inside(rows.starts[out] + tap as u32) {
+                Some(from) => {
+                    let from = source.row(from);
+                    row.iter_mut().zip(from).filter(|_| weight != 0.0).for_each(|(to, v)| *to += weight * v.v.to_f64());
+                }
+                None => row.iter_mut().for_each(|to| *to += weight * outside),
+            }
+        }
+        for (x, to) in target.row_numbers_mut(y).iter_mut().enumerate() {
+            let mut sum = 0.0;
+            for tap in columns.used(x) {
+                let weight = columns.weights_of(x)[tap];
+                let value = columns.inside(columns.starts[x] + tap as u32).map_or(outside, |at| row[at as usize]);
+                sum += if weight != 0.0 { weight * value } else { 0.0 };
+            }
+            *to = T::from_f64(sum);
+        }
+    }
+}
+
+/// A part of planes resized by any rules, each plane by itself.
+///
+/// # Errors
+/// As [`Plan::of_area`], or no memory.
+///
+/// # Examples
+/// ```
+/// use rahmen::{Frame, Gray, Planes, Size, resample::{Area, Kernel, ResizeRules, resize_planes}};
+/// let depths = Frame::<Gray<i32>>::from_numbers(Size::new(2, 1), vec![-1000, 3000])?;
+/// let planes = Planes::new(Size::new(2, 1)).with("depth", depths)?;
+/// let rules = ResizeRules::new(Kernel::Linear);
+/// let four = resize_planes(&planes, Area::of(planes.size()), Size::new(4, 1), rules)?;
+/// assert_eq!(four.get("depth").map(|d| d.numbers().to_vec()), Some(vec![-1000, 0, 2000, 3000]));
+/// # Ok::<(), rahmen::Error>(())
+/// ```
+pub fn resize_planes<T: Number>(planes: &Planes<T>, area: Area, to: Size, rules: ResizeRules) -> Result<Planes<T>> {
+    let plan = Plan::of_area(planes.size(), area, to, rules)?;
+    let mut out = Planes::new(to);
+    for (name, plane) in planes.iter() {
+        let mut resized = Frame::new(to)?;
+        plan.run_plane_rows(plane.view(), 0, resized.view_mut(), 0)?;
+        out.push(name, resized)?;
+    }
+    Ok(out)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::resample::{Kernel, resize_area};
+
+    #[test]
+    fn planes_are_resized_as_floats_are_and_whole_numbers_rounded_once() {
+        let size = Size::new(37, 23);
+        let value = |x: u32, y: u32| (x * x) as f32 * 3.25 - (y * 17 % 29) as f32;
+        let floats = Frame::from_fn(size, |x, y| Gray::new(value(x, y))).unwrap();
+        let wide = Frame::from_fn(size, |x, y| Gray::new(f64::from(value(x, y)))).unwrap();
+        let whole = Frame::from_fn(size, |x, y| Gray::new((value(x, y) * 1000.0) as i64)).unwrap();
+        let area = Area::new(1.5..30.25, 0.0..23.0).unwrap();
+        let kernels = [Kernel::Nearest, Kernel::Box, Kernel::Linear, Kernel::CatmullRom, Kernel::Lanczos3];
+        for kernel in kernels {
+            for to in [Size::new(11, 40), Size::new(90, 7), Size::new(1, 1)] {
+                for edge in [Edge::Clamp, Edge::Reflect, Edge::Wrap, Edge::Constant([0.5; 4])] {
+                    let rules = ResizeRules::new(kernel).edge(edge);
+                    let wanted = resize_area(floats.view(), area, to, rules).unwrap();
+                    let planes = Planes::new(size).with("z", wide.clone()).unwrap();
+                    let found = resize_planes(&planes, area, to, rules).unwrap();
+                    let found = found.get("z").unwrap();
+                    for (a, b) in wanted.numbers().iter().zip(found.numbers()) {
+                        assert!((f64::from(*a) - b).abs() < 5e-3, "{kernel} {to} {edge:?}: {a} {b}");
+                    }
+                    if edge == Edge::Clamp {
+                        let planes = Planes::new(size).with("z", whole.clone()).unwrap();
+                        let thousand = resize_planes(&planes, area, to, rules).unwrap();
+                        let pairs = thousand.get("z").unwrap().numbers().iter().zip(found.numbers());
+                        assert!(pairs.into_iter().all(|(a, b)| (*a as f64 - b * 1000.0).abs() < 2.0));
+                    }
+                }
+            }
+        }
+    }
+}

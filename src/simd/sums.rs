@@ -1,0 +1,111 @@
+//! Sum, sum of squares, least and greatest of a row of bytes, all of one channel.
+
+use super::Level;
+#[cfg(target_arch = "x86_64")]
+use super::Set;
+
+/// What a row of bytes sums up to.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) struct ByteSums {
+    pub(crate) sum: u64,
+    pub(crate) squares: u64,
+    pub(crate) min: u8,
+    pub(crate) max: u8,
+}
+
+/// The sums of a row; of none the least is 255 and the greatest 0. One pass.
+pub(crate) fn of_bytes(level: Level, row: &[u8]) -> ByteSums {
+    let mut sums = ByteSums { sum: 0, squares: 0, min: u8::MAX, max: 0 };
+    let rest = match level.0 {
+        #[cfg(target_arch = "x86_64")]
+        Set::Avx2 | Set::Avx512 => {
+            let (chunks, rest) = row.as_chunks::<32>();
+            // So few that no 32-bit lane of squares overflows: 8 x 65,025 a chunk over 8 lanes.
+            for part in chunks.chunks(16_384) {
+                // SAFETY: every level but the plain one exists only where AVX2 was seen on this machine.
+                sums.add(unsafe { x86::avx2(part) });
+            }
+            rest
+        }
+        Set::Plain => row,
+    };
+    for &v in rest {
+        let (sum, squares) = (u64::from(v), u64::from(v) * u64::from(v));
+        sums.add(ByteSums { sum, squares, min: v, max: v });
+    }
+    sums
+}
+
+impl ByteSums {
+    fn add(&mut self, other: ByteSums) {
+        self.sum += other.sum;
+        self.squares += other.squares;
+        (self.min, self.max) = (self.min.min(other.min), self.max.max(other.max));
+    }
+}
+
+#[cfg(target_arch = "x86_64")]
+mod x86 {
+    use super::ByteSums;
+    use std::arch::x86_64::*;
+
+    /// At most 16,384 chunks: a lane of squares takes up to 4 x 65,025 of each.
+    #[target_feature(enable = "avx2")]
+    pub(super) fn avx2(chunks: &[[u8; 32]]) -> ByteSums {
+        let zero = _mm256_setzero_si256();
+        let (mut sum, mut squares) = (zero, [zero; 2]);
+        let (mut min, mut max) = (_mm256_set1_epi8(-1), zero);
+        for chunk in chunks {
+            // SAFETY: 32 bytes are read from an array of 32; the load takes any alignment.
+            let v = unsafe { _mm256_loadu_si256(chunk.as_ptr().cast()) };
+            sum = _mm256_add_epi64(sum, _mm256_sad_epu8(v, zero));
+            let (low, high) = (_mm256_unpacklo_epi8(v, zero), _mm256_unpackhi_epi8(v, zero));
+            squares[0] = _mm256_add_epi32(squares[0], _mm256_madd_epi16(low, low));
+            squares[1] = _mm256_add_epi32(squares[1], _mm256_madd_epi16(high, high));
+            min = _mm256_min_epu8(min, v);
+            max = _mm256_max_epu8(max, v);
+        }
+        let (mut sums, mut lanes, mut least, mut most) = ([0u64; 4], [[0u32; 8]; 2], [0u8; 32], [0u8; 32]);
+        // SAFETY: each store writes 32 bytes into an array of 32 bytes; stores take any alignment.
+        unsafe {
+            _mm256_storeu_si256(sums.as_mut_ptr().cast(), sum);
+            _mm256_storeu_si256(lanes[0].as_mut_ptr().cast(), squares[0]);
+            _mm256_storeu_si256(lanes[1].as_mut_ptr().cast(), squares[1]);
+            _mm256_storeu_si256(least.as_mut_ptr().cast(), min);
+            _mm256_storeu_si256(most.as_mut_ptr().cast(), max);
+        }
+        ByteSums {
+            sum: sums.iter().sum(),
+            squares: lanes.iter().flatten().map(|&v| u64::from(v)).sum(),
+            min: least.iter().copied().min().unwrap_or(u8::MAX),
+            max: most.iter().copied().max().unwrap_or(0),
+        }
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn every_level_sums_up_the_same() {
+        for length in (0..100usize).chain([1000, 33_333, 600_000]) {
+            let row: Vec<u8> = (0..length).map(|i| (i * i * 7 + length) as u8 | 3).collect();
+            let wide = |v: &u8| u64::from(*v);
+            let wanted = ByteSums {
+                sum: row.iter().map(wide).sum(),
+                squares: row.iter().map(|v| wide(v) * wide(v)).sum(),
+                min: row.iter().copied().min().unwrap_or(255),
+                max: row.iter().copied().max().unwrap_or(0),
+            };
+            for level in Level::present() {
+                assert_eq!(of_bytes(level, &row), wanted, "{level:?} {length}");
+            }
+        }
+        // As bright as can be, past where 32-bit lanes would overflow.
+        let white = vec![255u8; 3_000_000];
+        for level in Level::present() {
+            assert_eq!(of_bytes(level, &white).squares, 3_000_000 * 65_025);
+        }
+    }
+}
