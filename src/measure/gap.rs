@@ -3,7 +3,7 @@
 use super::moments::strips;
 use crate::frame::View;
 use crate::pixel::{Number, NumbersRef, Pixel};
-use crate::simd::Level;
+use crate::simd::{Level, Work};
 use crate::threads::Threads;
 use std::ops::Range;
 
@@ -115,13 +115,55 @@ fn rows_of<'a, const B: usize, const W: usize, const R: usize>(
 }
 
 fn reals_row<T: Number, const L: usize>(reals: &mut Reals<L>, a: &[T], b: &[T]) {
-    Level::best().row(a, std::slice::from_mut(reals), |a, to| to[0].row(a, b));
+    Level::best().work(Adding { to: reals, a, b });
+}
+
+/// Lanes that take a row of each picture.
+trait TakesPair<T> {
+    /// Must be inlined always: it is compiled for wider registers.
+    fn take(&mut self, a: &[T], b: &[T]);
+}
+
+/// A row of each picture on its way into lanes.
+struct Adding<'a, A, T> {
+    to: &'a mut A,
+    a: &'a [T],
+    b: &'a [T],
+}
+
+impl<A: TakesPair<T>, T> Work for Adding<'_, A, T> {
+    type Out = ();
+    #[inline(always)]
+    fn work(self) {
+        self.to.take(self.a, self.b);
+    }
+}
+
+impl<const L: usize> TakesPair<u8> for Whole<u8, L> {
+    #[inline(always)]
+    fn take(&mut self, a: &[u8], b: &[u8]) {
+        byte_row(a, b, self);
+    }
+}
+
+impl<const L: usize> TakesPair<u16> for Whole<u16, L> {
+    #[inline(always)]
+    fn take(&mut self, a: &[u16], b: &[u16]) {
+        word_row(a, b, self);
+    }
+}
+
+impl<T: Number, const L: usize> TakesPair<T> for Reals<L> {
+    #[inline(always)]
+    fn take(&mut self, a: &[T], b: &[T]) {
+        self.row(a, b);
+    }
 }
 
 impl<const L: usize> Whole<u8, L> {
     fn add_row(&mut self, a: &[u8], b: &[u8]) {
         for (a, b) in a.chunks(L * MOST).zip(b.chunks(L * MOST)) {
-            Level::best().row(a, std::slice::from_mut(self), |a, to| byte_row(a, b, &mut to[0]));
+            Level::best().work(Adding { to: &mut *self, a, b });
             self.flush();
         }
     }
@@ -130,7 +172,7 @@ impl<const L: usize> Whole<u8, L> {
 impl<const L: usize> Whole<u16, L> {
     fn add_row(&mut self, a: &[u16], b: &[u16]) {
         for (a, b) in a.chunks(L * MOST).zip(b.chunks(L * MOST)) {
-            Level::best().row(a, std::slice::from_mut(self), |a, to| word_row(a, b, &mut to[0]));
+            Level::best().work(Adding { to: &mut *self, a, b });
             self.flush();
         }
     }

@@ -4,8 +4,8 @@ use super::mask::Mask;
 use crate::error::Result;
 use crate::frame::{Size, View};
 use crate::pixel::{Number, NumbersRef, Pixel};
-use crate::simd::Level;
 use crate::simd::sums::{self, ByteSums};
+use crate::simd::{Level, Work};
 use crate::threads::{self, Threads};
 use std::ops::Range;
 
@@ -288,7 +288,48 @@ fn rows_of<'a, const B: usize, const W: usize, const R: usize>(
 }
 
 fn reals_row<T: Number, const L: usize>(reals: &mut Reals<L>, row: &[T]) {
-    Level::best().row(row, std::slice::from_mut(reals), |row, to| to[0].row(row));
+    Level::best().work(Adding { to: reals, row });
+}
+
+/// Lanes that take a row.
+trait TakesRow<T> {
+    /// Must be inlined always: it is compiled for wider registers.
+    fn take(&mut self, row: &[T]);
+}
+
+/// A row on its way into lanes.
+struct Adding<'a, A, T> {
+    to: &'a mut A,
+    row: &'a [T],
+}
+
+impl<A: TakesRow<T>, T> Work for Adding<'_, A, T> {
+    type Out = ();
+    #[inline(always)]
+    fn work(self) {
+        self.to.take(self.row);
+    }
+}
+
+impl<const L: usize> TakesRow<u8> for Lanes<u8, L> {
+    #[inline(always)]
+    fn take(&mut self, row: &[u8]) {
+        byte_row(row, self);
+    }
+}
+
+impl<const L: usize> TakesRow<u16> for Lanes<u16, L> {
+    #[inline(always)]
+    fn take(&mut self, row: &[u16]) {
+        word_row(row, self);
+    }
+}
+
+impl<T: Number, const L: usize> TakesRow<T> for Reals<L> {
+    #[inline(always)]
+    fn take(&mut self, row: &[T]) {
+        self.row(row);
+    }
 }
 
 impl<const L: usize> Lanes<u8, L> {
@@ -302,7 +343,7 @@ impl<const L: usize> Lanes<u8, L> {
     /// So few numbers at a time that no 32-bit lane overflows.
     fn add_row(&mut self, row: &[u8]) {
         for part in row.chunks(L * MOST) {
-            Level::best().row(part, std::slice::from_mut(self), |part, to| byte_row(part, &mut to[0]));
+            Level::best().work(Adding { to: &mut *self, row: part });
             self.flush();
         }
     }
@@ -311,7 +352,7 @@ impl<const L: usize> Lanes<u8, L> {
 impl<const L: usize> Lanes<u16, L> {
     fn add_row(&mut self, row: &[u16]) {
         for part in row.chunks(L * MOST) {
-            Level::best().row(part, std::slice::from_mut(self), |part, to| word_row(part, &mut to[0]));
+            Level::best().work(Adding { to: &mut *self, row: part });
             self.flush();
         }
     }

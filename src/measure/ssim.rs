@@ -7,7 +7,7 @@
 
 use crate::frame::{Size, View};
 use crate::pixel::{Number, Pixel};
-use crate::simd::Level;
+use crate::simd::{Level, Work};
 use crate::threads::{self, Threads};
 
 /// Pixels of the window's side.
@@ -88,8 +88,7 @@ impl Maps {
         // The window's rows in order, from the ring.
         for (map, mean) in self.means.iter_mut().enumerate() {
             let rows: [&[f64]; SIDE] = std::array::from_fn(|k| &*self.rings[(y as usize + k) % SIDE][map]);
-            let window = &self.window;
-            Level::best().row(window, mean, |window, mean| down(window, rows, mean));
+            Level::best().work(Down { window: &self.window, rows, to: mean });
         }
         let [ma, mb, squares, products] = &self.means;
         let mut sum = 0.0;
@@ -121,45 +120,63 @@ impl Maps {
 const BLOCK: usize = 16;
 
 fn across(level: Level, window: &[f64; SIDE], from: &[f64], to: &mut [f64]) {
-    level.row(from, to, |from, to| across_body(window, from, to));
+    level.work(Across { window, from, to });
 }
 
 /// Each output the weighted sum of eleven neighbours from its own place on; the weights' order is always the same.
-#[inline(always)]
-fn across_body(window: &[f64; SIDE], from: &[f64], to: &mut [f64]) {
-    let whole = to.len() / BLOCK * BLOCK;
-    for (block, to) in to.as_chunks_mut::<BLOCK>().0.iter_mut().enumerate() {
-        let mut sums = [0.0; BLOCK];
-        if let Some(from) = from[block * BLOCK..].first_chunk::<{ BLOCK + SIDE - 1 }>() {
-            for k in 0..SIDE {
-                for i in 0..BLOCK {
-                    sums[i] += window[k] * from[i + k];
+struct Across<'a> {
+    window: &'a [f64; SIDE],
+    from: &'a [f64],
+    to: &'a mut [f64],
+}
+
+impl Work for Across<'_> {
+    type Out = ();
+    #[inline(always)]
+    fn work(self) {
+        let Across { window, from, to } = self;
+        let whole = to.len() / BLOCK * BLOCK;
+        for (block, to) in to.as_chunks_mut::<BLOCK>().0.iter_mut().enumerate() {
+            let mut sums = [0.0; BLOCK];
+            if let Some(from) = from[block * BLOCK..].first_chunk::<{ BLOCK + SIDE - 1 }>() {
+                for (k, weight) in window.iter().enumerate() {
+                    for (i, sum) in sums.iter_mut().enumerate() {
+                        *sum += weight * from[i + k];
+                    }
                 }
             }
+            *to = sums;
         }
-        *to = sums;
-    }
-    for (x, to) in to.iter_mut().enumerate().skip(whole) {
-        *to = window.iter().zip(&from[x..]).fold(0.0, |sum, (w, v)| sum + w * v);
+        for (x, to) in to.iter_mut().enumerate().skip(whole) {
+            *to = window.iter().zip(&from[x..]).fold(0.0, |sum, (w, v)| sum + w * v);
+        }
     }
 }
 
 /// Each output the weighted sum of eleven rows.
-#[inline(always)]
-fn down(window: &[f64], rows: [&[f64]; SIDE], to: &mut [f64]) {
-    let whole = to.len() / BLOCK * BLOCK;
-    for (block, to) in to.as_chunks_mut::<BLOCK>().0.iter_mut().enumerate() {
-        let mut sums = [0.0; BLOCK];
-        for (weight, row) in window.iter().zip(rows) {
-            if let Some(row) = row[block * BLOCK..].first_chunk::<BLOCK>() {
-                for i in 0..BLOCK {
-                    sums[i] += weight * row[i];
+struct Down<'a> {
+    window: &'a [f64; SIDE],
+    rows: [&'a [f64]; SIDE],
+    to: &'a mut [f64],
+}
+
+impl Work for Down<'_> {
+    type Out = ();
+    #[inline(always)]
+    fn work(self) {
+        let Down { window, rows, to } = self;
+        let whole = to.len() / BLOCK * BLOCK;
+        for (block, to) in to.as_chunks_mut::<BLOCK>().0.iter_mut().enumerate() {
+            let mut sums = [0.0; BLOCK];
+            for (weight, row) in window.iter().zip(rows) {
+                if let Some(row) = row[block * BLOCK..].first_chunk::<BLOCK>() {
+                    sums.iter_mut().zip(row).for_each(|(sum, v)| *sum += weight * v);
                 }
             }
+            *to = sums;
         }
-        *to = sums;
-    }
-    for (x, to) in to.iter_mut().enumerate().skip(whole) {
-        *to = window.iter().zip(rows).fold(0.0, |sum, (w, row)| sum + w * row[x]);
+        for (x, to) in to.iter_mut().enumerate().skip(whole) {
+            *to = window.iter().zip(rows).fold(0.0, |sum, (w, row)| sum + w * row[x]);
+        }
     }
 }

@@ -93,7 +93,6 @@ impl Level {
     }
 
     /// Does safe work compiled for this set: [`run`](Level::run) for bodies that are too large to be inlined as closures.
-    #[cfg_attr(not(feature = "jpeg"), allow(dead_code))]
     #[inline(always)]
     pub(crate) fn work<W: Work>(self, work: W) -> W::Out {
         #[cfg(target_arch = "x86_64")]
