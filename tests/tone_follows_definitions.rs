@@ -131,14 +131,15 @@ fn luminance_curves_keep_hues() {
     let frame = Frame::from_fn(Size::new(60, 60), |x, y| Rgb::new((4 * x) as u8, (4 * y) as u8, 90)).unwrap();
     let tone = Tone::luminance(Curve::gamma(0.6).unwrap(), GrayWeights::Bt709);
     let out = tone.applied(frame.view()).unwrap();
-    let luma = |p: &Rgb<u8>| (0.2126 * f64::from(p.r) + 0.7152 * f64::from(p.g) + 0.0722 * f64::from(p.b)) / 255.0;
+    let brightness =
+        |p: &Rgb<u8>| (0.2126 * f64::from(p.r) + 0.7152 * f64::from(p.g) + 0.0722 * f64::from(p.b)) / 255.0;
     for (old, new) in frame.pixels().iter().zip(out.pixels()) {
         // The new brightness is that of the curve, within rounding of three channels.
-        assert!((luma(new) - luma(old).powf(0.6)).abs() < 0.6 / 255.0, "{old:?} {new:?}");
+        assert!((brightness(new) - brightness(old).powf(0.6)).abs() < 0.6 / 255.0, "{old:?} {new:?}");
         // The order of the channels stays, and where nothing reaches full so do their ratios.
         assert!(old.r <= old.g || new.r >= new.g, "{old:?} {new:?}");
-        if new.r < 255 && new.g < 255 && new.b < 255 && old.b > 0 && luma(old) > 0.1 {
-            let scale = luma(old).powf(0.6) / luma(old);
+        if new.r < 255 && new.g < 255 && new.b < 255 && old.b > 0 && brightness(old) > 0.1 {
+            let scale = brightness(old).powf(0.6) / brightness(old);
             assert!((f64::from(new.b) - f64::from(old.b) * scale).abs() < 0.51, "{old:?} {new:?}");
         }
     }

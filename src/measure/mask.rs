@@ -59,7 +59,8 @@ impl<'a> Mask<'a> {
         Mask(Kind::Where(counts, (0, 0)))
     }
 
-    /// A pixel counts as often as its weight says: whole numbers, so that counts stay exact and can be merged.
+    /// A pixel counts as often as its weight says: whole numbers of 8 or 16 bits, so that counts stay exact and can be
+    /// merged. A mask of floats has no whole numbers and stays what it was: half or more counts once.
     pub fn weights<M: Into<Mask<'a>>>(mask: M) -> Mask<'a> {
         match mask.into().0 {
             Kind::Half(grays @ (Grays::Bytes(_) | Grays::Words(_))) => Mask(Kind::Weights(grays)),

@@ -71,7 +71,7 @@ pub fn bit_study(histogram: &Histogram, output: Output) -> Result<BitStudy> {
     let levels = first.bins.len() as u32;
     if !histogram.channels.iter().all(|c| c.is_by_level() && c.bins.len() as u32 == levels) {
         return Err(Error::unusable(
-            "a study of bits needs channels counted by level, all of one top code; floats: --depth u16",
+            "a study of bits needs channels counted by level, all of one top code; floats have to become integers first (--depth u16)",
         ));
     }
     if levels < 3 {
