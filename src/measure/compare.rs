@@ -108,6 +108,13 @@ pub struct ChannelDifference {
 /// # Ok::<(), rahmen::Error>(())
 /// ```
 pub fn compare<P: Pixel>(a: View<'_, P>, b: View<'_, P>, rules: &CompareRules) -> Result<Comparison> {
+    let (mut out, _) = compared(a, b, rules)?;
+    out.hint = if out.equal { None } else { hint(a, b) };
+    Ok(out)
+}
+
+/// The comparison without a hint, and the sums that it was made of: planes are put together from those of each.
+fn compared<P: Pixel>(a: View<'_, P>, b: View<'_, P>, rules: &CompareRules) -> Result<(Comparison, Vec<Gap>)> {
     if a.size() != b.size() {
         return Err(Error::sizes("the second picture", a.size(), b.size()));
     }
@@ -122,9 +129,8 @@ pub fn compare<P: Pixel>(a: View<'_, P>, b: View<'_, P>, rules: &CompareRules) -
         name: name.to_string(),
         difference: Difference::new(gap, peak, similar(channel)),
     });
-    let mut out = together(channels.collect(), &gaps, P::CHANNELS - usize::from(P::ALPHA), peak, rules);
-    out.hint = if out.equal { None } else { hint(a, b) };
-    Ok(out)
+    let out = together(channels.collect(), &gaps, P::CHANNELS - usize::from(P::ALPHA), peak, rules);
+    Ok((out, gaps))
 }
 
 /// Two contents compared: pixels, or planes by their order.
@@ -170,9 +176,9 @@ fn compare_planes<T: Number>(a: &Planes<T>, b: &AnyPlanes, rules: &CompareRules)
     let mut sums = Vec::new();
     for ((name, a), (_, b)) in pairs() {
         let (a, b): (&Frame<Gray<T>>, &Frame<Gray<T>>) = (a, b);
-        let found = compare(a.view(), b.view(), &rules)?;
+        let (found, gaps) = compared(a.view(), b.view(), &rules)?;
         channels.push(ChannelDifference { name: name.to_string(), difference: found.whole });
-        sums.extend(gaps(a.view(), b.view(), rules.threshold, rules.threads));
+        sums.extend(gaps);
     }
     let used = sums.len();
     Ok(together(channels, &sums, used, rules.peak.unwrap_or(peaks), &rules))

@@ -20,7 +20,7 @@ pub(crate) fn of_bytes(level: Level, row: &[u8]) -> ByteSums {
         #[cfg(target_arch = "x86_64")]
         Set::Avx2 | Set::Avx512 => {
             let (chunks, rest) = row.as_chunks::<32>();
-            // So few that no 32-bit lane of squares overflows: 8 x 65,025 a chunk over 8 lanes.
+            // So few that no 32-bit lane of squares overflows: each takes at most 2 x 65,025 of a chunk.
             for part in chunks.chunks(16_384) {
                 // SAFETY: every level but the plain one exists only where AVX2 was seen on this machine.
                 sums.add(unsafe { x86::avx2(part) });
@@ -49,7 +49,7 @@ mod x86 {
     use super::ByteSums;
     use std::arch::x86_64::*;
 
-    /// At most 16,384 chunks: a lane of squares takes up to 4 x 65,025 of each.
+    /// At most 16,384 chunks: a lane of squares takes up to 2 x 65,025 of each.
     #[target_feature(enable = "avx2")]
     pub(super) fn avx2(chunks: &[[u8; 32]]) -> ByteSums {
         let zero = _mm256_setzero_si256();
