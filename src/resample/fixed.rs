@@ -6,11 +6,13 @@
 //! rounding survive to the end.
 
 use super::axis::{Axis, FixedWeights};
+use super::columns::WordColumns;
+use super::group::{Group, Kept, reach};
 use super::rows::{SourceRows, fill_beside};
-use crate::frame::{SamplesMut, SamplesRef, ViewMut};
-use crate::pixel::{Pixel, Sample};
-use crate::simd::Level;
-use crate::simd::across::{Columns, SLACK};
+use crate::frame::ViewMut;
+use crate::pixel::{Gray, Sample, samples_of_mut};
+use crate::simd::mix::TOGETHER;
+use crate::simd::{Level, SLACK, Work};
 
 /// Fraction bits of the row between the passes.
 pub(super) const KEPT: u32 = 6;
@@ -21,152 +23,149 @@ pub(super) struct FixedAxis<'a> {
     pub(super) fixed: &'a FixedWeights,
 }
 
-impl FixedAxis<'_> {
-    /// The positions that output `x` is made of, and their weights.
-    fn taps_of(&self, x: usize) -> (std::ops::Range<u32>, &[i16]) {
-        let used = self.axis.used(x);
-        let start = self.axis.starts[x];
-        (start + used.start as u32..start + used.end as u32, &self.fixed.weights.of(x)[used])
-    }
-
-    fn columns(&self) -> Columns<'_> {
-        let (weights, stride) = self.fixed.weights.all();
-        Columns { starts: &self.axis.starts, weights, stride, taps: self.axis.taps }
-    }
-}
-
 /// What a band of output rows is made with.
 pub(super) struct Band<'a> {
     pub(super) columns: FixedAxis<'a>,
     pub(super) rows: FixedAxis<'a>,
+    /// Numbers of a pixel.
+    pub(super) channels: usize,
+    pub(super) vertical_first: bool,
     pub(super) level: Level,
 }
 
 impl Band<'_> {
-    /// Output rows `first..` of the whole target, as many as the view has; vertical pass first (for shrinking).
-    pub(super) fn vertical_first<P: Pixel<Number: Sample>>(
-        &self,
-        source: SourceRows<'_, P>,
-        target: &mut ViewMut<'_, P>,
-        first: u32,
-    ) {
-        let Band { columns, rows, level } = self;
-        let (at, width) = (columns.axis.before as usize * P::CHANNELS, source.width() as usize * P::CHANNELS);
-        let mut middle = vec![0i16; columns.axis.length() as usize * P::CHANNELS + SLACK];
-        let mut words = vec![0i16; target.width() as usize * P::CHANNELS];
-        let constant: Vec<i16> =
-            bytes_of(source.constant).iter().take(P::CHANNELS).map(|&v| i16::from(v) << KEPT).collect();
-        let mut picked = Vec::with_capacity(rows.axis.taps);
-        for y in 0..target.height() {
-            let (taps, weights) = rows.taps_of((first + y) as usize);
-            picked.clear();
-            picked.extend(taps.map(|row| bytes_of(source.at(rows.axis, row))));
-            level.mix_bytes(&picked, weights, rows.fixed.bits - KEPT, &mut middle[at..at + width]);
-            fill_beside(&mut middle, columns.axis, P::CHANNELS, &constant);
-            self.across::<P>(&middle, columns.fixed.bits + KEPT, &mut words);
-            if let SamplesMut::U8(out) = P::Number::lend(target.row_numbers_mut(y)) {
-                level.row(&words, out, |from, to| {
-                    to.iter_mut().zip(from).for_each(|(to, v)| *to = (*v).clamp(0, 255) as u8);
-                });
-            }
+    /// Output rows `first..` of the whole target, as many as the view has.
+    pub(super) fn run<S: Sample>(&self, source: SourceRows<'_, Gray<S>>, target: ViewMut<'_, Gray<S>>, first: u32) {
+        let columns = WordColumns::new(self.level, self.columns.axis, self.columns.fixed, self.channels);
+        match self.vertical_first {
+            true => self.vertical_first(source, target, first, columns),
+            false => self.horizontal_first(source, target, first, columns),
         }
     }
 
-    /// The same rows, horizontal pass first (for enlarging): each source row is resized once and kept while it is needed,
-    /// alone and beside the next one, as both are summed at once.
-    pub(super) fn horizontal_first<P: Pixel<Number: Sample>>(
+    /// Vertical pass first, for shrinking: the rows that an output row needs become one.
+    fn vertical_first<S: Sample>(
         &self,
-        source: SourceRows<'_, P>,
-        target: &mut ViewMut<'_, P>,
+        source: SourceRows<'_, Gray<S>>,
+        target: ViewMut<'_, Gray<S>>,
         first: u32,
+        mut columns: WordColumns<'_>,
     ) {
-        let Band { columns, rows, level } = self;
-        let mut across = Across {
-            padded: vec![0; columns.axis.length() as usize * P::CHANNELS + SLACK],
-            constant: bytes_of(source.constant).iter().take(P::CHANNELS).map(|&v| i16::from(v)).collect(),
-        };
-        let numbers = target.width() as usize * P::CHANNELS;
-        let count = rows.axis.taps;
-        let slot = |row: u32| row as usize % count;
-        let (mut ring, mut held) = (vec![vec![0i16; numbers]; count], vec![None; count]);
-        let (mut pairs, mut paired) = (vec![vec![0i16; numbers * 2]; count], vec![None; count]);
-        let (mut picked, mut pair_weights) = (Vec::with_capacity(count), Vec::with_capacity(count));
-        for y in 0..target.height() {
-            let (taps, weights) = rows.taps_of((first + y) as usize);
-            for row in taps.clone() {
-                if held[slot(row)] != Some(row) {
-                    self.resized::<P>(source.at(rows.axis, row), &mut across, &mut ring[slot(row)]);
-                    held[slot(row)] = Some(row);
+        let (axis, level, bits) = (self.rows.axis, self.level, self.rows.fixed.bits);
+        let inner = self.inner(source.width() as usize);
+        let mut middle = [(); TOGETHER].map(|()| self.padded());
+        let mut words = [(); TOGETHER].map(|()| vec![0i16; target.width() as usize]);
+        let constant: Vec<i16> = self.constant(source).map(|v| v << KEPT).collect();
+        let mut y = first as usize;
+        for mut strip in target.strips(TOGETHER as u32) {
+            let count = strip.height() as usize;
+            let (positions, weights) = Group::of(axis, &self.rows.fixed.weights, y..y + count).by_pairs();
+            let picked: Vec<[&[u8]; 2]> =
+                positions.iter().map(|pair| pair.map(|row| bytes_of(source.at(axis, row)))).collect();
+            let mut outs = middle.each_mut().map(|row| &mut row[inner.clone()]);
+            level.mix_bytes(&picked, &weights, bits - KEPT, &mut outs[..count]);
+            for row in &mut middle[..count] {
+                fill_beside(row, self.columns.axis, self.channels, &constant);
+            }
+            let rows = middle.each_ref().map(Vec::as_slice);
+            let mut outs = words.each_mut().map(Vec::as_mut_slice);
+            columns.run(level, &rows[..count], self.columns.fixed.bits + KEPT, &mut outs[..count]);
+            for (row, words) in strip.rows_mut().zip(&words) {
+                if let Some(to) = u8::pick_mut(S::lend(samples_of_mut(row))) {
+                    level.work(ToBytes { from: words, to });
                 }
             }
-            // Taps two by two; the last of an odd number goes with the one before it, which counts for nothing there.
-            picked.clear();
-            pair_weights.clear();
-            let mut row = taps.start;
-            for weights in weights.chunks(2) {
-                match *weights {
-                    [v, w] => (picked.push(row), pair_weights.push([v, w])),
-                    [w] if row > taps.start => (picked.push(row - 1), pair_weights.push([0, w])),
-                    _ => break,
-                };
-                row += 2;
-            }
-            for &row in picked.iter().filter(|&&row| paired[slot(row)] != Some(row)).collect::<Vec<_>>() {
-                let (above, below) = (&ring[slot(row)], &ring[slot(row + 1)]);
-                level.run(|| {
-                    for (to, (a, b)) in pairs[slot(row)].as_chunks_mut::<2>().0.iter_mut().zip(above.iter().zip(below))
-                    {
-                        *to = [*a, *b];
-                    }
-                });
-                paired[slot(row)] = Some(row);
-            }
-            let SamplesMut::U8(out) = P::Number::lend(target.row_numbers_mut(y)) else { continue };
-            let shift = rows.fixed.bits + KEPT;
-            match picked.is_empty() {
-                true => level.mix_words(&[&ring[slot(taps.start)]], weights, shift, out),
-                false => {
-                    let pairs: Vec<&[i16]> = picked.iter().map(|&row| pairs[slot(row)].as_slice()).collect();
-                    level.mix_pairs(&pairs, &pair_weights, shift, out);
+            y += count;
+        }
+    }
+
+    /// Horizontal pass first, for enlarging: each source row is resized once and kept while it is needed.
+    fn horizontal_first<S: Sample>(
+        &self,
+        source: SourceRows<'_, Gray<S>>,
+        target: ViewMut<'_, Gray<S>>,
+        first: u32,
+        mut columns: WordColumns<'_>,
+    ) {
+        let (axis, level) = (self.rows.axis, self.level);
+        let inner = self.inner(source.width() as usize);
+        let mut padded = [(); TOGETHER].map(|()| self.padded());
+        let mut made = [(); TOGETHER].map(|()| vec![0i16; target.width() as usize]);
+        let constant: Vec<i16> = self.constant(source).collect();
+        let mut kept = Kept::new();
+        let last = reach(axis, first as usize..first as usize + target.height() as usize).end;
+        let mut y = first as usize;
+        for mut strip in target.strips(TOGETHER as u32) {
+            let count = strip.height() as usize;
+            let group = Group::of(axis, &self.rows.fixed.weights, y..y + count);
+            for positions in kept.missing(&group.positions, columns.together(), last) {
+                for (row, &position) in padded.iter_mut().zip(&positions) {
+                    let from = bytes_of(source.at(axis, position));
+                    level.work(ToWords { from, to: &mut row[inner.clone()] });
+                    fill_beside(row, self.columns.axis, self.channels, &constant);
+                }
+                let rows = padded.each_ref().map(Vec::as_slice);
+                let mut outs = made.each_mut().map(Vec::as_mut_slice);
+                let count = positions.len();
+                columns.run(level, &rows[..count], self.columns.fixed.bits - KEPT, &mut outs[..count]);
+                for (row, &position) in made.iter_mut().zip(&positions) {
+                    kept.swap_in(position, &group.positions, row);
                 }
             }
+            let (positions, weights) = group.by_pairs();
+            let picked: Vec<[&[i16]; 2]> = positions.iter().map(|pair| pair.map(|row| kept.get(row))).collect();
+            let bytes = strip.rows_mut().filter_map(|row| u8::pick_mut(S::lend(samples_of_mut(row))));
+            let mut outs: Vec<&mut [u8]> = bytes.collect();
+            level.mix_words(&picked, &weights, self.rows.fixed.bits + KEPT, &mut outs);
+            y += count;
         }
     }
 
-    /// A source row, resized.
-    fn resized<P: Pixel<Number: Sample>>(&self, row: &[P::Number], across: &mut Across, out: &mut [i16]) {
-        let columns = &self.columns;
-        let at = columns.axis.before as usize * P::CHANNELS;
-        self.level.row(bytes_of(row), &mut across.padded[at..at + row.len()], |from, to| {
-            to.iter_mut().zip(from).for_each(|(to, &v)| *to = i16::from(v));
-        });
-        fill_beside(&mut across.padded, columns.axis, P::CHANNELS, &across.constant);
-        self.across::<P>(&across.padded, columns.fixed.bits - KEPT, out);
+    /// A row of the source's width, with room for what an edge shows beside it.
+    fn padded(&self) -> Vec<i16> {
+        vec![0; self.columns.axis.length() as usize * self.channels + SLACK]
     }
 
-    fn across<P: Pixel>(&self, row: &[i16], shift: u32, out: &mut [i16]) {
-        let (columns, level) = (self.columns.columns(), self.level);
-        match P::CHANNELS {
-            1 => level.across::<1>(row, columns, shift, out),
-            2 => level.across::<2>(row, columns, shift, out),
-            3 => level.across::<3>(row, columns, shift, out),
-            _ => level.across::<4>(row, columns, shift, out),
-        }
+    /// Where the source's numbers lie in such a row.
+    fn inner(&self, width: usize) -> std::ops::Range<usize> {
+        let before = self.columns.axis.before as usize * self.channels;
+        before..before + width
+    }
+
+    /// The pixel that a constant edge shows.
+    fn constant<'s, S: Sample>(&self, source: SourceRows<'s, Gray<S>>) -> impl Iterator<Item = i16> + use<'s, S> {
+        bytes_of(source.constant).iter().take(self.channels).map(|&v| i16::from(v))
     }
 }
 
-/// A source row as words, with what an edge shows beside it.
-struct Across {
-    padded: Vec<i16>,
-    /// The pixel that a constant edge shows.
-    constant: Vec<i16>,
+struct ToBytes<'a> {
+    from: &'a [i16],
+    to: &'a mut [u8],
+}
+
+impl Work for ToBytes<'_> {
+    type Out = ();
+    #[inline(always)]
+    fn work(self) {
+        self.to.iter_mut().zip(self.from).for_each(|(to, v)| *to = (*v).clamp(0, 255) as u8);
+    }
+}
+
+struct ToWords<'a> {
+    from: &'a [u8],
+    to: &'a mut [i16],
+}
+
+impl Work for ToWords<'_> {
+    type Out = ();
+    #[inline(always)]
+    fn work(self) {
+        self.to.iter_mut().zip(self.from).for_each(|(to, &v)| *to = i16::from(v));
+    }
 }
 
 /// The bytes that samples are.
 #[inline(always)]
 fn bytes_of<S: Sample>(samples: &[S]) -> &[u8] {
-    match S::lend_ref(samples) {
-        SamplesRef::U8(bytes) => bytes,
-        _ => &[],
-    }
+    u8::pick(S::lend_ref(samples)).unwrap_or(&[])
 }

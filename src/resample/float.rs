@@ -3,13 +3,16 @@
 //! The order of the sums is fixed, so that neither the number of threads nor the instruction set shows. Colours of pixels
 //! with alpha are weighted by it on the way in and divided by the resulting alpha on the way out.
 
-use super::axis::{Axis, GROUP, Weights};
+use super::axis::{Axis, Weights};
+use super::columns::FloatColumns;
+use super::group::{Group, Kept, reach};
 use super::light::Curve;
 use super::rows::{SourceRows, fill_beside};
-use super::samples::{Load, Store};
-use crate::frame::{SamplesRef, ViewMut};
-use crate::pixel::{Pixel, Sample};
-use crate::simd::{Level, Work};
+use super::samples::{Channels, Load, Store};
+use crate::frame::ViewMut;
+use crate::pixel::{Depth, Gray, Sample, samples_of_mut};
+use crate::simd::mix::{Alpha, FloatRows, TOGETHER};
+use crate::simd::{Level, SLACK};
 
 /// One axis with its `f32` weights.
 pub(super) struct FloatAxis<'a> {
@@ -21,6 +24,7 @@ pub(super) struct FloatAxis<'a> {
 pub(super) struct Band<'a> {
     pub(super) columns: FloatAxis<'a>,
     pub(super) rows: FloatAxis<'a>,
+    pub(super) channels: Channels,
     pub(super) vertical_first: bool,
     /// The curve to linear light and back, where that is mixed.
     pub(super) curve: Option<&'a Curve>,
@@ -29,222 +33,135 @@ pub(super) struct Band<'a> {
 
 impl Band<'_> {
     /// Output rows `first..` of the whole target, as many as the view has.
-    pub(super) fn run<P: Pixel<Number: Sample>>(
+    pub(super) fn run<S: Sample>(&self, source: SourceRows<'_, Gray<S>>, target: ViewMut<'_, Gray<S>>, first: u32) {
+        let count = self.channels.count;
+        let columns = FloatColumns::new(self.level, self.columns.axis, self.columns.weights, count);
+        let mut constant = vec![0.0f32; source.constant.len().min(count)];
+        self.load(&source.constant[..constant.len()], &mut constant);
+        let before = self.columns.axis.before as usize * count;
+        let rows = Rows { source, constant, inner: before..before + source.width() as usize };
+        match self.vertical_first {
+            true => self.vertical_first(&rows, target, first, columns),
+            false => self.horizontal_first(&rows, target, first, columns),
+        }
+    }
+
+    /// Vertical pass first, for shrinking. Rows are mixed as they lie in the source; light is made of them first.
+    fn vertical_first<S: Sample>(
         &self,
-        source: SourceRows<'_, P>,
-        target: &mut ViewMut<'_, P>,
+        rows: &Rows<'_, S>,
+        target: ViewMut<'_, Gray<S>>,
         first: u32,
+        mut columns: FloatColumns<'_>,
     ) {
-        let Band { columns, rows, vertical_first, curve, level } = self;
-        let channels = P::CHANNELS;
-        let (wide, narrow) = (source.width() as usize * channels, target.width() as usize * channels);
-        let (at, length) = (columns.axis.before as usize * channels, columns.axis.length() as usize * channels);
-        let mut constant = vec![0.0f32; source.constant.len().min(channels)];
-        Load::<P>(&source.constant[..constant.len()], &mut constant, *curve).work();
-        // Floats that stay as they are need not be kept: the rows are looked at where they lie.
-        let plain =
-            *vertical_first && curve.is_none() && !P::ALPHA && matches!(P::Number::lend_ref(&[]), SamplesRef::F32(_));
-        let kept = if *vertical_first { wide } else { narrow };
-        let held_rows = if plain { 0 } else { rows.axis.taps };
-        let mut ring: Vec<Vec<f32>> = vec![vec![0.0; kept]; held_rows];
-        let mut held: Vec<Option<u32>> = vec![None; held_rows];
-        let mut padded = vec![0.0f32; length + GROUP * 4];
-        let mut done = vec![0.0f32; narrow];
-        for y in 0..target.height() {
-            let out = (first + y) as usize;
-            let (start, used) = (rows.axis.starts[out], rows.axis.used(out));
-            let weights = &rows.weights.of(out)[used.clone()];
-            let taps = start + used.start as u32..start + used.end as u32;
-            for row in taps.clone().filter(|_| !plain) {
-                let slot = row as usize % ring.len();
-                if held[slot] == Some(row) {
-                    continue;
+        let (axis, level) = (self.rows.axis, self.level);
+        let mut middle = [(); TOGETHER].map(|()| self.padded());
+        let mut done = [(); TOGETHER].map(|()| vec![0.0f32; target.width() as usize]);
+        let mut lights = Kept::new();
+        let mut light = vec![0.0; rows.inner.len()];
+        let mut y = first as usize;
+        for strip in target.strips(TOGETHER as u32) {
+            let count = strip.height() as usize;
+            let group = Group::of(axis, self.rows.weights, y..y + count);
+            let mut outs = middle.each_mut().map(|row| &mut row[rows.inner.clone()]);
+            if self.curve.is_some() {
+                for position in lights.missing(&group.positions, 1, 0).concat() {
+                    self.load(rows.source.at(axis, position), &mut light);
+                    lights.swap_in(position, &group.positions, &mut light);
                 }
-                held[slot] = Some(row);
-                let numbers = source.at(rows.axis, row);
-                if *vertical_first {
-                    level.work(Load::<P>(numbers, &mut ring[slot], *curve));
-                } else {
-                    level.work(Load::<P>(numbers, &mut padded[at..at + wide], *curve));
-                    fill_beside(&mut padded, columns.axis, channels, &constant);
-                    self.across::<P>(&padded, &mut ring[slot]);
-                }
+                let picked: Vec<&[f32]> = group.positions.iter().map(|&position| lights.get(position)).collect();
+                level.mix_floats(FloatRows::F32(&picked, Alpha::NONE), &group.weights, &mut outs[..count]);
+            } else {
+                let picked: Vec<&[S]> = group.positions.iter().map(|&row| rows.source.at(axis, row)).collect();
+                self.mix_samples(&picked, &group.weights, &mut outs[..count]);
             }
-            let picked: Vec<&[f32]> = match plain {
-                true => taps.map(|row| floats_of(source.at(rows.axis, row))).collect(),
-                false => taps.map(|row| ring[row as usize % ring.len()].as_slice()).collect(),
-            };
-            match *vertical_first {
-                true => {
-                    level.work(Mix(&picked, weights, &mut padded[at..at + wide]));
-                    fill_beside(&mut padded, columns.axis, channels, &constant);
-                    self.across::<P>(&padded, &mut done);
-                }
-                false => level.work(Mix(&picked, weights, &mut done)),
+            for row in &mut middle[..count] {
+                fill_beside(row, self.columns.axis, self.channels.count, &rows.constant);
             }
-            level.work(Store::<P>(&mut done, target.row_numbers_mut(y), *curve));
+            let rows = middle.each_ref().map(Vec::as_slice);
+            let mut outs = done.each_mut().map(Vec::as_mut_slice);
+            columns.run(level, &rows[..count], &mut outs[..count]);
+            self.store(&mut done, strip);
+            y += count;
         }
     }
 
-    fn across<P: Pixel>(&self, row: &[f32], to: &mut [f32]) {
-        // Weights behind the last tap are zero, but zero times infinity is not.
-        let finite = self.level.work(Finite(row));
-        let columns = &self.columns;
-        match (finite, P::CHANNELS) {
-            (true, 1) => self.level.work(AcrossOne { row, to, columns }),
-            (true, 3) => self.level.work(AcrossThree { row, to, columns }),
-            (true, 4) => self.level.work(AcrossFour { row, to, columns }),
-            (_, channels) => across_each(row, to, columns, channels),
-        }
-    }
-}
-
-fn floats_of<S: Sample>(samples: &[S]) -> &[f32] {
-    match S::lend_ref(samples) {
-        SamplesRef::F32(floats) => floats,
-        _ => &[],
-    }
-}
-
-struct Finite<'a>(&'a [f32]);
-
-impl Work for Finite<'_> {
-    type Out = bool;
-    #[inline(always)]
-    fn work(self) -> bool {
-        // All ones in the exponent: infinite, or not a number.
-        let worst = self.0.iter().fold(0u32, |worst, v| worst.max(v.to_bits() & 0x7f80_0000));
-        worst != 0x7f80_0000
-    }
-}
-
-/// Numbers that are summed together, in registers.
-const BLOCK: usize = 64;
-
-/// Rows times their weights, summed in order.
-struct Mix<'a>(&'a [&'a [f32]], &'a [f32], &'a mut [f32]);
-
-impl Work for Mix<'_> {
-    type Out = ();
-    #[inline(always)]
-    fn work(self) {
-        let Mix(rows, weights, to) = self;
-        let (blocks, rest) = to.as_chunks_mut::<BLOCK>();
-        let done = blocks.len() * BLOCK;
-        for (i, to) in blocks.iter_mut().enumerate() {
-            let mut sums = [0.0f32; BLOCK];
-            for (row, &w) in rows.iter().zip(weights) {
-                let Some(part) = row.get(i * BLOCK..).and_then(|r| r.first_chunk::<BLOCK>()) else { continue };
-                for (sum, v) in sums.iter_mut().zip(part) {
-                    *sum += v * w;
+    /// Horizontal pass first, for enlarging: each source row is resized once and kept while it is needed.
+    fn horizontal_first<S: Sample>(
+        &self,
+        rows: &Rows<'_, S>,
+        target: ViewMut<'_, Gray<S>>,
+        first: u32,
+        mut columns: FloatColumns<'_>,
+    ) {
+        let (axis, level) = (self.rows.axis, self.level);
+        let mut padded = [(); TOGETHER].map(|()| self.padded());
+        let mut made = [(); TOGETHER].map(|()| vec![0.0f32; target.width() as usize]);
+        let mut done = made.clone();
+        let mut kept = Kept::new();
+        let end = reach(axis, first as usize..first as usize + target.height() as usize).end;
+        let mut y = first as usize;
+        for strip in target.strips(TOGETHER as u32) {
+            let count = strip.height() as usize;
+            let group = Group::of(axis, self.rows.weights, y..y + count);
+            for positions in kept.missing(&group.positions, columns.together(), end) {
+                for (row, &position) in padded.iter_mut().zip(&positions) {
+                    self.load(rows.source.at(axis, position), &mut row[rows.inner.clone()]);
+                    fill_beside(row, self.columns.axis, self.channels.count, &rows.constant);
+                }
+                let (rows, count) = (padded.each_ref().map(Vec::as_slice), positions.len());
+                let mut outs = made.each_mut().map(Vec::as_mut_slice);
+                columns.run(level, &rows[..count], &mut outs[..count]);
+                for (row, &position) in made.iter_mut().zip(&positions) {
+                    kept.swap_in(position, &group.positions, row);
                 }
             }
-            *to = sums;
+            let picked: Vec<&[f32]> = group.positions.iter().map(|&position| kept.get(position)).collect();
+            let mut outs = done.each_mut().map(Vec::as_mut_slice);
+            level.mix_floats(FloatRows::F32(&picked, Alpha::NONE), &group.weights, &mut outs[..count]);
+            self.store(&mut done, strip);
+            y += count;
         }
-        for (i, to) in rest.iter_mut().enumerate() {
-            *to = rows.iter().zip(weights).map(|(row, w)| row[done + i] * w).fold(0.0, |a, b| a + b);
+    }
+
+    fn load<S: Sample>(&self, from: &[S], to: &mut [f32]) {
+        self.level.work(Load { from, to, channels: self.channels, curve: self.curve });
+    }
+
+    fn store<S: Sample>(&self, rows: &mut [Vec<f32>], mut strip: ViewMut<'_, Gray<S>>) {
+        for (from, to) in rows.iter_mut().zip(strip.rows_mut()) {
+            let to = samples_of_mut(to);
+            self.level.work(Store { from, to, channels: self.channels, curve: self.curve });
         }
+    }
+
+    /// Rows of the source mixed as they lie there.
+    fn mix_samples<S: Sample>(&self, rows: &[&[S]], weights: &[[f32; TOGETHER]], outs: &mut [&mut [f32]]) {
+        let alpha = match self.channels.alpha {
+            true => Alpha { channels: self.channels.count, unit: 1.0 / S::FULL.to_f64() as f32 },
+            false => Alpha::NONE,
+        };
+        match S::DEPTH {
+            Depth::U8 => self.level.mix_floats(FloatRows::U8(&all_of(rows), alpha), weights, outs),
+            Depth::U16 => self.level.mix_floats(FloatRows::U16(&all_of(rows), alpha), weights, outs),
+            Depth::F32 => self.level.mix_floats(FloatRows::F32(&all_of(rows), alpha), weights, outs),
+        }
+    }
+
+    /// A row of the source's width, with room for what an edge shows beside it.
+    fn padded(&self) -> Vec<f32> {
+        vec![0.0; self.columns.axis.length() as usize * self.channels.count + SLACK]
     }
 }
 
-/// One channel: eight sums of every eighth tap, added in pairs.
-struct AcrossOne<'a> {
-    row: &'a [f32],
-    to: &'a mut [f32],
-    columns: &'a FloatAxis<'a>,
+/// Rows as the type that they have.
+fn all_of<'a, S: Sample, T: Sample>(rows: &[&'a [S]]) -> Vec<&'a [T]> {
+    rows.iter().filter_map(|row| T::pick(S::lend_ref(row))).collect()
 }
 
-impl Work for AcrossOne<'_> {
-    type Out = ();
-    #[inline(always)]
-    fn work(self) {
-        let (weights, stride) = self.columns.weights.all();
-        for ((to, weights), &start) in
-            self.to.iter_mut().zip(weights.chunks_exact(stride)).zip(&self.columns.axis.starts)
-        {
-            let mut sums = [0.0f32; 8];
-            let values = &self.row[start as usize..][..stride];
-            for (values, weights) in values.as_chunks::<8>().0.iter().zip(weights.as_chunks::<8>().0) {
-                for (sum, (v, w)) in sums.iter_mut().zip(values.iter().zip(weights)) {
-                    *sum += v * w;
-                }
-            }
-            let [a, b, c, d, e, f, g, h] = sums;
-            *to = ((a + e) + (c + g)) + ((b + f) + (d + h));
-        }
-    }
-}
-
-/// Four channels, two sums each: of even taps and of odd ones.
-struct AcrossFour<'a> {
-    row: &'a [f32],
-    to: &'a mut [f32],
-    columns: &'a FloatAxis<'a>,
-}
-
-impl Work for AcrossFour<'_> {
-    type Out = ();
-    #[inline(always)]
-    fn work(self) {
-        let (weights, stride) = self.columns.weights.all();
-        let taps = self.columns.axis.taps.next_multiple_of(2);
-        let outputs = self.to.as_chunks_mut::<4>().0.iter_mut();
-        for ((to, weights), &start) in outputs.zip(weights.chunks_exact(stride)).zip(&self.columns.axis.starts) {
-            let mut sums = [0.0f32; 8];
-            let values = &self.row[start as usize * 4..][..taps * 4];
-            for (values, weights) in values.as_chunks::<8>().0.iter().zip(weights.as_chunks::<2>().0) {
-                let [a, b] = *weights;
-                for (sum, (v, w)) in sums.iter_mut().zip(values.iter().zip([a, a, a, a, b, b, b, b])) {
-                    *sum += v * w;
-                }
-            }
-            let [a, b, c, d, e, f, g, h] = sums;
-            *to = [a + e, b + f, c + g, d + h];
-        }
-    }
-}
-
-/// Three channels as if they were four, the last one that of the next pixel and not used.
-struct AcrossThree<'a> {
-    row: &'a [f32],
-    to: &'a mut [f32],
-    columns: &'a FloatAxis<'a>,
-}
-
-impl Work for AcrossThree<'_> {
-    type Out = ();
-    #[inline(always)]
-    fn work(self) {
-        let (weights, stride) = self.columns.weights.all();
-        let taps = self.columns.axis.taps.next_multiple_of(2);
-        let outputs = self.to.as_chunks_mut::<3>().0.iter_mut();
-        for ((to, weights), &start) in outputs.zip(weights.chunks_exact(stride)).zip(&self.columns.axis.starts) {
-            let mut sums = [[0.0f32; 4]; 2];
-            let values = &self.row[start as usize * 3..][..taps * 3 + 1];
-            for (i, weights) in weights.as_chunks::<2>().0[..taps / 2].iter().enumerate() {
-                for (k, (sums, w)) in sums.iter_mut().zip(weights).enumerate() {
-                    if let Some(values) = values.get(i * 6 + k * 3..).and_then(|v| v.first_chunk::<4>()) {
-                        for (sum, v) in sums.iter_mut().zip(values) {
-                            *sum += v * w;
-                        }
-                    }
-                }
-            }
-            let [[a, b, c, _], [d, e, f, _]] = sums;
-            *to = [a + d, b + e, c + f];
-        }
-    }
-}
-
-/// Any channels, tap by tap, and only those that count.
-fn across_each(row: &[f32], to: &mut [f32], columns: &FloatAxis<'_>, channels: usize) {
-    for (x, to) in to.chunks_exact_mut(channels).enumerate() {
-        let start = columns.axis.starts[x] as usize;
-        to.fill(0.0);
-        for (tap, &w) in columns.weights.of(x).iter().enumerate().take(columns.axis.taps).filter(|(_, w)| **w != 0.0) {
-            for (to, v) in to.iter_mut().zip(&row[(start + tap) * channels..]) {
-                *to += v * w;
-            }
-        }
-    }
+/// The source's rows, the pixel that a constant edge shows, and where numbers lie in a row that has room beside them.
+struct Rows<'a, S: Sample> {
+    source: SourceRows<'a, Gray<S>>,
+    constant: Vec<f32>,
+    inner: std::ops::Range<usize>,
 }

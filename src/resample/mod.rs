@@ -20,8 +20,10 @@
 mod affine;
 mod area;
 mod axis;
+mod columns;
 mod fixed;
 mod float;
+mod group;
 mod kernel;
 mod light;
 mod nearest;

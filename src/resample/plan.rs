@@ -8,10 +8,11 @@ use super::kernel::Kernel;
 use super::light::{Curve, Light};
 use super::nearest;
 use super::rows::{SourceRows, constant_of};
+use super::samples::Channels;
 use crate::access::Edge;
 use crate::error::{Error, Result};
 use crate::frame::{Frame, Job, Pixels, Size, View, ViewMut};
-use crate::pixel::{Number, NumberKind, Pixel, Sample, Stored};
+use crate::pixel::{Gray, NumberKind, Pixel, Sample, Stored};
 use crate::simd::Level;
 use crate::threads::{self, Threads};
 
@@ -196,7 +197,7 @@ impl Plan {
     /// row and column; needs memory for as many rows as the kernel has taps, for each thread.
     ///
     /// # Errors
-    /// A view of another size than planned.
+    /// A view of another size than planned, or rows of more than `u32::MAX` numbers.
     pub fn run<P: Pixel<Number: Sample>>(&self, source: View<'_, P>, target: ViewMut<'_, P>) -> Result<()> {
         if source.size() != self.from {
             return Err(Error::sizes("the source", self.from, source.size()));
@@ -204,8 +205,7 @@ impl Plan {
         if target.size() != self.to {
             return Err(Error::sizes("the target", self.to, target.size()));
         }
-        self.run_bands(source, 0, 0, target);
-        Ok(())
+        self.run_bands(source, 0, 0, target)
     }
 
     /// Makes the output rows from `first_output` on, as many as the target has, from a strip of the source that begins
@@ -222,8 +222,7 @@ impl Plan {
         first_output: u32,
     ) -> Result<()> {
         self.check_rows(source.size(), first_row, target.size(), first_output)?;
-        self.run_bands(source, first_row, first_output, target);
-        Ok(())
+        self.run_bands(source, first_row, first_output, target)
     }
 
     /// Whether a strip of the source holds what rows of the target need.
@@ -253,48 +252,84 @@ impl Plan {
         &self.tables
     }
 
-    fn run_bands<P: Pixel<Number: Sample>>(&self, view: View<'_, P>, row: u32, first: u32, target: ViewMut<'_, P>) {
-        // What a constant edge shows, as a row.
-        let pixel = constant_of::<P>(self.rules.edge).unwrap_or_default();
-        let constant = pixel.repeat(view.width() as usize);
-        let source = SourceRows { view, first: row, constant: &constant };
-        let bytes = (view.size().pixels() + target.size().pixels()) as usize * size_of::<P>();
-        let mut jobs = Vec::new();
-        let mut rest = target;
-        for band in threads::bands(rest.height(), self.rules.threads.bands(bytes)) {
-            let (part, below) = rest.cut_rows(band.end - band.start);
-            rest = below;
-            jobs.push((first + band.start, part));
-        }
-        let curve = self.rules.light.curve().map(|transfer| Curve::new(transfer, P::Number::KIND));
-        threads::each(jobs, |(first, mut part)| self.band(source, &mut part, first, curve.as_ref()));
-    }
-
-    fn band<P: Pixel<Number: Sample>>(
+    fn run_bands<P: Pixel<Number: Sample>>(
         &self,
-        source: SourceRows<'_, P>,
-        part: &mut ViewMut<'_, P>,
+        view: View<'_, P>,
+        row: u32,
         first: u32,
-        curve: Option<&Curve>,
+        target: ViewMut<'_, P>,
+    ) -> Result<()> {
+        let pixel = constant_of::<P>(self.rules.edge).unwrap_or_default();
+        match &self.tables {
+            Tables::Nearest { columns, rows } => {
+                let source = SourceRows { view, first: row, constant: &[] };
+                each_band(view, target, first, self.rules.threads, |first, mut part| {
+                    nearest::run(source, &mut part, columns, rows, first);
+                });
+            }
+            Tables::Weighted { columns, rows, vertical_first } => {
+                // What a constant edge shows, as a row.
+                let constant = pixel.repeat(view.width() as usize);
+                let source = SourceRows { view: view.as_numbers()?, first: row, constant: &constant };
+                let channels = Channels { count: P::CHANNELS, alpha: P::ALPHA };
+                let weighted = Weighted { columns, rows, channels, vertical_first: *vertical_first };
+                weighted.run(source, target.into_numbers()?, first, &self.rules);
+            }
+        }
+        Ok(())
+    }
+}
+
+/// Runs bands of the target's rows on as many threads as are allowed and worth it.
+fn each_band<P: Pixel, Q: Pixel>(
+    source: View<'_, P>,
+    target: ViewMut<'_, Q>,
+    first: u32,
+    threads: Threads,
+    run: impl Fn(u32, ViewMut<'_, Q>) + Sync + Send,
+) {
+    let bytes = source.size().pixels() as usize * size_of::<P>() + target.size().pixels() as usize * size_of::<Q>();
+    let mut jobs = Vec::new();
+    let mut rest = target;
+    for band in threads::bands(rest.height(), threads.bands(bytes)) {
+        let (part, below) = rest.cut_rows(band.end - band.start);
+        rest = below;
+        jobs.push((first + band.start, part));
+    }
+    threads::each(jobs, |(first, part)| run(first, part));
+}
+
+/// The tables of a plan for pixels of a kind, number by number: one body for all layouts of a depth.
+struct Weighted<'a> {
+    columns: &'a Table,
+    rows: &'a Table,
+    channels: Channels,
+    vertical_first: bool,
+}
+
+impl Weighted<'_> {
+    fn run<S: Sample>(
+        &self,
+        source: SourceRows<'_, Gray<S>>,
+        target: ViewMut<'_, Gray<S>>,
+        first: u32,
+        rules: &ResizeRules,
     ) {
+        let Weighted { columns, rows, channels, vertical_first } = *self;
         let level = Level::best();
-        let (columns, rows, vertical_first) = match &self.tables {
-            Tables::Nearest { columns, rows } => return nearest::run(source, part, columns, rows, first),
-            Tables::Weighted { columns, rows, vertical_first } => (columns, rows, *vertical_first),
-        };
-        let whole_numbers = P::Number::KIND == NumberKind::U8 && !P::ALPHA && curve.is_none();
+        let curve = rules.light.curve().map(|transfer| Curve::new(transfer, S::KIND));
+        let whole_numbers = S::KIND == NumberKind::U8 && !channels.alpha && curve.is_none();
         match (&columns.fixed, &rows.fixed) {
             (Some(across), Some(down)) if whole_numbers => {
-                let columns = FixedAxis { axis: &columns.axis, fixed: across };
-                let band = fixed::Band { columns, rows: FixedAxis { axis: &rows.axis, fixed: down }, level };
-                match vertical_first {
-                    true => band.vertical_first(source, part, first),
-                    false => band.horizontal_first(source, part, first),
-                }
+                let (columns, rows) =
+                    (FixedAxis { axis: &columns.axis, fixed: across }, FixedAxis { axis: &rows.axis, fixed: down });
+                let band = fixed::Band { columns, rows, channels: channels.count, vertical_first, level };
+                each_band(source.view, target, first, rules.threads, |first, part| band.run(source, part, first));
             }
             _ => {
                 let (columns, rows) = (columns.as_float(), rows.as_float());
-                float::Band { columns, rows, vertical_first, curve, level }.run(source, part, first);
+                let band = float::Band { columns, rows, channels, vertical_first, curve: curve.as_ref(), level };
+                each_band(source.view, target, first, rules.threads, |first, part| band.run(source, part, first));
             }
         }
     }

@@ -3,31 +3,39 @@
 
 use super::light::Curve;
 use crate::frame::{SamplesMut, SamplesRef};
-use crate::pixel::{NumberKind, Pixel, Sample};
+use crate::pixel::{NumberKind, Sample};
 use crate::simd::Work;
 
-/// Samples as floats on their own scale (0..=255, 0..=65,535, 0..=1), or as light up to 1; colours times alpha as a fraction.
-pub(super) struct Load<'a, P: Pixel>(
-    pub(super) &'a [P::Number],
-    pub(super) &'a mut [f32],
-    pub(super) Option<&'a Curve>,
-);
+/// Numbers of a pixel, and whether the last of them is alpha.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Channels {
+    pub(super) count: usize,
+    pub(super) alpha: bool,
+}
 
-impl<P: Pixel<Number: Sample>> Work for Load<'_, P> {
+/// Samples as floats on their own scale (0..=255, 0..=65,535, 0..=1), or as light up to 1; colours times alpha as a fraction.
+pub(super) struct Load<'a, S> {
+    pub(super) from: &'a [S],
+    pub(super) to: &'a mut [f32],
+    pub(super) channels: Channels,
+    pub(super) curve: Option<&'a Curve>,
+}
+
+impl<S: Sample> Work for Load<'_, S> {
     type Out = ();
     #[inline(always)]
     fn work(self) {
-        let Load(from, to, curve) = self;
-        match (P::Number::lend_ref(from), curve) {
+        let Load { from, to, channels, curve } = self;
+        match (S::lend_ref(from), curve) {
             (SamplesRef::U8(from), None) => to.iter_mut().zip(from).for_each(|(to, &v)| *to = v.into()),
             (SamplesRef::U16(from), None) => to.iter_mut().zip(from).for_each(|(to, &v)| *to = v.into()),
             (SamplesRef::F32(from), None) => to.iter_mut().zip(from).for_each(|(to, &v)| *to = v),
             (SamplesRef::U8(from), Some(curve)) => curve.decode_bytes(from, to),
             (_, Some(curve)) => to.iter_mut().zip(from).for_each(|(to, &v)| *to = curve.decode(v)),
         }
-        match (P::ALPHA, P::CHANNELS) {
-            (true, 2) => weigh::<P::Number, 2>(from, to),
-            (true, 4) => weigh::<P::Number, 4>(from, to),
+        match (channels.alpha, channels.count) {
+            (true, 2) => weigh::<S, 2>(from, to),
+            (true, 4) => weigh::<S, 4>(from, to),
             _ => {}
         }
     }
@@ -46,30 +54,31 @@ fn weigh<S: Sample, const C: usize>(from: &[S], to: &mut [f32]) {
 }
 
 /// Back to samples: rounded once, half up, clamped; colours divided by alpha, zero where the stored alpha is zero.
-pub(super) struct Store<'a, P: Pixel>(
-    pub(super) &'a mut [f32],
-    pub(super) &'a mut [P::Number],
-    pub(super) Option<&'a Curve>,
-);
+pub(super) struct Store<'a, S> {
+    pub(super) from: &'a mut [f32],
+    pub(super) to: &'a mut [S],
+    pub(super) channels: Channels,
+    pub(super) curve: Option<&'a Curve>,
+}
 
-impl<P: Pixel<Number: Sample>> Work for Store<'_, P> {
+impl<S: Sample> Work for Store<'_, S> {
     type Out = ();
     #[inline(always)]
     fn work(self) {
-        let Store(from, to, curve) = self;
-        match (P::ALPHA, P::CHANNELS) {
-            (true, 2) => unweigh::<P::Number, 2>(from),
-            (true, 4) => unweigh::<P::Number, 4>(from),
+        let Store { from, to, channels: Channels { count, alpha }, curve } = self;
+        match (alpha, count) {
+            (true, 2) => unweigh::<S, 2>(from),
+            (true, 4) => unweigh::<S, 4>(from),
             _ => {}
         }
         match curve {
             None => put(from, to),
             Some(curve) => {
                 to.iter_mut().zip(&*from).for_each(|(to, &v)| *to = curve.encode(v));
-                if P::ALPHA {
+                if alpha {
                     // Alpha is no light.
-                    for (to, from) in to.chunks_exact_mut(P::CHANNELS).zip(from.chunks_exact(P::CHANNELS)) {
-                        put(&from[P::CHANNELS - 1..], &mut to[P::CHANNELS - 1..]);
+                    for (to, from) in to.chunks_exact_mut(count).zip(from.chunks_exact(count)) {
+                        put(&from[count - 1..], &mut to[count - 1..]);
                     }
                 }
             }

@@ -1,338 +1,361 @@
-//! Weighted sums of pixels along a row in whole numbers: the other half of what resizing spends its time in.
+//! Weighted sums of pixels along four rows at once: the other half of what shrinking spends its time in.
 //!
-//! The plain body is the definition. The wide ones multiply pairs of 16-bit numbers, two pixels of one channel, and add them
-//! in one instruction; all sums are exact in `i32`, so that every body gives the same numbers.
+//! The rows are laid side by side first, number by number, so that a register holds all channels of a pixel of all four
+//! rows: a weight counts for all of them, and sums need no adding up afterwards. Whole numbers lie there by pairs of
+//! pixels, which are multiplied and added in one instruction.
+//!
+//! The plain bodies are the definition; every set gives the same numbers.
+//!
+//! Not here: outputs that lie close together ([`spread`](super::spread)).
 
-use super::Level;
-#[cfg(target_arch = "x86_64")]
-use super::Set;
-use super::mix::narrowed;
-#[cfg(target_arch = "x86_64")]
-use super::mix::part;
-#[cfg(target_arch = "x86_64")]
-use std::arch::x86_64::*;
+use super::lanes::{Lanes, Line, Wide};
+use super::mix::{both, narrowed};
+use super::spread::Taps;
+use super::{Level, Work};
 
-/// Numbers behind the end of a row that [`Level::across`] may look at, and multiply by zero.
-pub(crate) const SLACK: usize = 64;
+/// Rows that go across together.
+pub(crate) const ROWS: usize = 4;
 
-/// Which pixels along a row make each output, and how much each counts.
-#[derive(Debug, Clone, Copy)]
-pub(crate) struct Columns<'a> {
-    /// The first pixel of each output.
-    pub(crate) starts: &'a [u32],
-    /// Weights, so many an output, a multiple of 8; those behind the last tap are zero.
-    pub(crate) weights: &'a [i16],
-    pub(crate) stride: usize,
-    /// How many taps count.
-    pub(crate) taps: usize,
+/// Lines that are laid before they are needed.
+const AHEAD: usize = 64;
+
+/// How pixels of four rows lie in lines, and which of them make each output.
+#[derive(Debug)]
+struct Lines<W> {
+    channels: usize,
+    /// Pixels of a line.
+    pixels: usize,
+    /// The first line of each output.
+    starts: Vec<u32>,
+    /// Weights of so many pixels, or pairs of them, an output.
+    weights: Vec<W>,
+    each: usize,
+    /// Lines of an output.
+    count: usize,
+    /// Lines that outputs look at in all.
+    reach: usize,
 }
 
-impl<'a> Columns<'a> {
-    /// The weights of four outputs each.
-    #[cfg(target_arch = "x86_64")]
-    #[inline(always)]
-    fn fours(&self) -> std::slice::ChunksExact<'a, i16> {
-        self.weights.chunks_exact(self.stride * 4)
-    }
-
-    /// Without the first outputs.
-    #[cfg(target_arch = "x86_64")]
-    fn behind(self, outputs: usize) -> Columns<'a> {
-        Columns { starts: &self.starts[outputs..], weights: &self.weights[outputs * self.stride..], ..self }
-    }
-}
-
-impl Level {
-    /// The outputs along a row of pixels of `C` channels: sums over their taps, divided by 2^shift, to nearest. The row has
-    /// [`SLACK`] numbers behind the last pixel.
-    pub(crate) fn across<const C: usize>(self, row: &[i16], columns: Columns<'_>, shift: u32, out: &mut [i16]) {
-        let (pixels, _) = out.as_chunks_mut::<C>();
-        match (self.0, C) {
-            #[cfg(target_arch = "x86_64")]
-            // SAFETY: a level of this kind exists only where its set was seen on this machine.
-            (Set::Avx512, 3 | 4) if columns.taps > 4 => unsafe { across_avx512::<C>(row, columns, shift, pixels) },
-            #[cfg(target_arch = "x86_64")]
-            // SAFETY: as above; AVX-512 levels have AVX2.
-            (Set::Avx2 | Set::Avx512, 3 | 4) if columns.taps <= 4 && columns.stride == 8 => unsafe {
-                few_avx2::<C>(row, columns, shift, pixels);
-            },
-            #[cfg(target_arch = "x86_64")]
-            // SAFETY: as above.
-            (Set::Avx2 | Set::Avx512, 3 | 4) => unsafe { across_avx2::<C>(row, columns, shift, pixels) },
-            #[cfg(target_arch = "x86_64")]
-            // SAFETY: as above.
-            (Set::Avx2 | Set::Avx512, 1) => unsafe { across_one_avx2(row, columns, shift, pixels.as_flattened_mut()) },
-            _ => across_plain::<C>(row, columns, shift, pixels),
+impl<W> Lines<W> {
+    /// Outputs begin with whole lines: where their first pixel is not the first of a line, weights of zero come before.
+    /// `weight` puts those of `together` neighbours together.
+    fn new<V: Copy + Default>(
+        taps: &Taps<'_, V>,
+        pixels: usize,
+        together: usize,
+        weight: impl Fn(&dyn Fn(usize) -> V, usize) -> W,
+    ) -> Lines<W> {
+        let lines = |start: &u32| (*start as usize % pixels + taps.taps).div_ceil(pixels);
+        let count = taps.starts.iter().map(lines).max().unwrap_or(1);
+        let each = count * pixels / together;
+        let starts: Vec<u32> = taps.starts.iter().map(|start| start / pixels as u32).collect();
+        let mut weights = Vec::with_capacity(starts.len() * each);
+        for (start, all) in taps.starts.iter().zip(taps.weights.chunks_exact(taps.stride)) {
+            let (lead, all) = (*start as usize % pixels, &all[..taps.taps]);
+            let of = |at: usize| at.checked_sub(lead).and_then(|tap| all.get(tap)).copied().unwrap_or_default();
+            weights.extend((0..each).map(|i| weight(&of, i * together)));
         }
+        let reach = starts.iter().max().map_or(0, |&start| start as usize + count);
+        Lines { channels: taps.channels, pixels, starts, weights, each, count, reach }
+    }
+
+    /// Up to where lines are to be laid for outputs that begin there, if they are not: some more at once, but not many, so
+    /// that they are still in the innermost cache when they are looked at.
+    #[inline(always)]
+    fn missing(&self, starts: &[u32; 4], laid: usize) -> Option<usize> {
+        let last = starts.iter().fold(0, |last, &start| last.max(start)) as usize;
+        let needed = last + self.count;
+        (needed > laid).then(|| (needed + AHEAD).min(self.reach))
+    }
+
+    /// Numbers of a row that lines hold.
+    fn numbers(&self) -> usize {
+        self.reach * self.pixels * self.channels
     }
 }
 
-fn across_plain<const C: usize>(row: &[i16], columns: Columns<'_>, shift: u32, out: &mut [[i16; C]]) {
-    let pixels = row.as_chunks::<C>().0;
-    let weights = columns.weights.chunks_exact(columns.stride);
-    for ((to, weights), &start) in out.iter_mut().zip(weights).zip(columns.starts) {
-        let mut sums = [0i32; C];
-        for (p, &w) in pixels[start as usize..].iter().zip(&weights[..columns.taps]) {
-            for (sum, &v) in sums.iter_mut().zip(p) {
-                *sum += i32::from(v) * i32::from(w);
+/// Whole numbers.
+#[derive(Debug)]
+pub(crate) struct AcrossWords {
+    level: Level,
+    lines: Lines<i32>,
+    beside: Vec<Line<i32>>,
+}
+
+impl AcrossWords {
+    /// A few operations a tap.
+    pub(crate) fn new(level: Level, taps: Taps<'_, i16>) -> AcrossWords {
+        let pixels = if taps.channels == 1 { 8 } else { 2 };
+        let lines = Lines::new(&taps, pixels, 2, |of, at| both(of(at), of(at + 1)));
+        AcrossWords { level, beside: vec![Line::default(); lines.reach], lines }
+    }
+
+    /// The outputs along rows: sums over their taps, divided by 2^shift, to nearest. The rows have
+    /// [`SLACK`](super::SLACK) numbers behind the last pixel. There may be fewer outputs than rows.
+    pub(crate) fn run(&mut self, rows: [&[i16]; ROWS], shift: u32, outs: &mut [&mut [i16]]) {
+        let channels = self.lines.channels;
+        let done = match channels {
+            1 => self.level.wide(Words::<1> { across: self, rows, shift, outs: &mut *outs }),
+            3 => self.level.wide(Words::<3> { across: self, rows, shift, outs: &mut *outs }),
+            4 => self.level.wide(Words::<4> { across: self, rows, shift, outs: &mut *outs }),
+            _ => 0,
+        };
+        let Lines { pixels, starts, weights, each, .. } = &self.lines;
+        for (out, row) in outs.iter_mut().zip(rows) {
+            for (x, to) in out.chunks_exact_mut(channels).enumerate().skip(done) {
+                for (c, to) in to.iter_mut().enumerate() {
+                    let values = row[starts[x] as usize * pixels * channels + c..].iter().step_by(channels);
+                    let weights = weights[x * each..][..*each].iter().flat_map(|&w| [w as i16, (w >> 16) as i16]);
+                    let sum = values.zip(weights).map(|(&v, w)| i32::from(v) * i32::from(w)).sum();
+                    *to = narrowed(sum, shift);
+                }
             }
         }
-        *to = sums.map(|sum| narrowed(sum, shift));
     }
 }
 
-/// The weights that count of each of four outputs.
-#[cfg(target_arch = "x86_64")]
-#[inline(always)]
-fn each_of(weights: &[i16], stride: usize, taps: usize) -> [&[i16]; 4] {
-    let (first, others) = weights.split_at(stride);
-    let (second, others) = others.split_at(stride);
-    let (third, fourth) = others.split_at(stride);
-    [&first[..taps], &second[..taps], &third[..taps], &fourth[..taps]]
+struct Words<'a, 'b, 'c, const C: usize> {
+    across: &'a mut AcrossWords,
+    rows: [&'a [i16]; ROWS],
+    shift: u32,
+    outs: &'b mut [&'c mut [i16]],
 }
 
-/// Bytes in the order that brings two pixels of three or four channels to pairs of one channel each.
-#[cfg(target_arch = "x86_64")]
-#[inline(always)]
-fn pairs_of<const C: usize>() -> [i8; 16] {
-    std::array::from_fn(|i| {
-        let (channel, pixel, byte) = (i / 4, i / 2 % 2, i % 2);
-        if channel < C { (pixel * 2 * C + channel * 2 + byte) as i8 } else { -1 }
-    })
-}
-
-/// Four pixels from the sums of each, whose channels lie in both lanes, to be added: narrowed and put where they belong.
-#[cfg(target_arch = "x86_64")]
-#[target_feature(enable = "avx2")]
-#[inline]
-fn put_four<const C: usize>(sums: [__m256i; 4], shift: u32, to: &mut [[i16; C]; 4]) {
-    let half = _mm256_set1_epi32(1 << (shift - 1));
-    let by = _mm_cvtsi32_si128(shift as i32);
-    let two = |a: __m256i, b: __m256i| {
-        let sum = _mm256_add_epi32(_mm256_permute2x128_si256::<0x20>(a, b), _mm256_permute2x128_si256::<0x31>(a, b));
-        _mm256_sra_epi32(_mm256_add_epi32(sum, half), by)
-    };
-    let [a, b, c, d] = sums;
-    // Pixels 0 and 1 in the lower lane, 2 and 3 in the upper one, four words each.
-    let words = _mm256_packs_epi32(two(a, c), two(b, d));
-    let numbers = to.as_flattened_mut();
-    if C == 4 {
-        let Some(to) = numbers.first_chunk_mut::<16>() else { return };
-        // SAFETY: the array has the 32 bytes that are written.
-        unsafe { _mm256_storeu_si256(to.as_mut_ptr().cast(), words) };
-        return;
-    }
-    // Words 0, 1, 2, 4, 5, 6 of each lane.
-    let close = _mm256_setr_epi8(
-        0, 1, 2, 3, 4, 5, 8, 9, 10, 11, 12, 13, -1, -1, -1, -1, 0, 1, 2, 3, 4, 5, 8, 9, 10, 11, 12, 13, -1, -1, -1, -1,
-    );
-    let words = _mm256_shuffle_epi8(words, close);
-    let (low, high) = (_mm256_castsi256_si128(words), _mm256_extracti128_si256::<1>(words));
-    let last = _mm_extract_epi32::<2>(high);
-    let Some(to) = numbers.first_chunk_mut::<12>() else { return };
-    let start = to.as_mut_ptr();
-    // SAFETY: the array has 24 bytes: 16 from its start, 8 from the twelfth on, and the last 4.
-    unsafe {
-        _mm_storeu_si128(start.cast(), low);
-        _mm_storel_epi64(start.add(6).cast(), high);
-        start.add(10).cast::<i32>().write_unaligned(last);
-    }
-}
-
-/// An output's sums, each channel's in both lanes and to be added: four pixels at a time.
-#[cfg(target_arch = "x86_64")]
-#[target_feature(enable = "avx2")]
-#[inline]
-fn sums_avx2<const C: usize>(row: &[i16], start: u32, weights: &[i16], order: __m256i) -> __m256i {
-    // The lower lane takes the first two weights four times, the upper one the next two.
-    let spread = _mm256_setr_epi8(
-        0, 1, 2, 3, 0, 1, 2, 3, 0, 1, 2, 3, 0, 1, 2, 3, 4, 5, 6, 7, 4, 5, 6, 7, 4, 5, 6, 7, 4, 5, 6, 7,
-    );
-    let groups = weights.as_chunks::<4>().0;
-    // Four pixels, of which the last load may reach into the slack.
-    let pixels = &row[start as usize * C..][..groups.len() * 4 * C + 16];
-    let mut sums = _mm256_setzero_si256();
-    for (group, weights) in groups.iter().enumerate() {
-        let at = group * 4 * C;
-        let (a, b): (&[i16; 8], &[i16; 8]) = (part(pixels, at), part(pixels, at + 2 * C));
-        // SAFETY: the arrays have the 16 bytes that are read of each, and the 8 of weights.
-        let (a, b, w) = unsafe {
-            let a = _mm_loadu_si128(a.as_ptr().cast());
-            (a, _mm_loadu_si128(b.as_ptr().cast()), _mm_loadl_epi64(weights.as_ptr().cast()))
-        };
-        let values = _mm256_shuffle_epi8(_mm256_inserti128_si256::<1>(_mm256_castsi128_si256(a), b), order);
-        let w = _mm256_shuffle_epi8(_mm256_broadcastq_epi64(w), spread);
-        sums = _mm256_add_epi32(sums, _mm256_madd_epi16(values, w));
-    }
-    sums
-}
-
-#[cfg(target_arch = "x86_64")]
-#[target_feature(enable = "avx2")]
-fn across_avx2<const C: usize>(row: &[i16], columns: Columns<'_>, shift: u32, out: &mut [[i16; C]]) {
-    let order: [i8; 16] = pairs_of::<C>();
-    // SAFETY: the array has the 16 bytes that are read.
-    let order = _mm256_broadcastsi128_si256(unsafe { _mm_loadu_si128(order.as_ptr().cast()) });
-    let taps = columns.taps.next_multiple_of(4);
-    let (fours, rest) = out.as_chunks_mut::<4>();
-    for ((to, weights), starts) in fours.iter_mut().zip(columns.fours()).zip(columns.starts.as_chunks::<4>().0) {
-        // Written out: a closure would not be inlined.
-        let [a, b, c, d] = each_of(weights, columns.stride, taps);
-        let sums = [
-            sums_avx2::<C>(row, starts[0], a, order),
-            sums_avx2::<C>(row, starts[1], b, order),
-            sums_avx2::<C>(row, starts[2], c, order),
-            sums_avx2::<C>(row, starts[3], d, order),
-        ];
-        put_four(sums, shift, to);
-    }
-    across_plain::<C>(row, columns.behind(fours.len() * 4), shift, rest);
-}
-
-/// Four taps at most, as where pictures are enlarged: no loop over taps, and one look at the row's length a pixel.
-#[cfg(target_arch = "x86_64")]
-#[target_feature(enable = "avx2")]
-fn few_avx2<const C: usize>(row: &[i16], columns: Columns<'_>, shift: u32, out: &mut [[i16; C]]) {
-    let order: [i8; 16] = pairs_of::<C>();
-    // SAFETY: the array has the 16 bytes that are read.
-    let order = _mm256_broadcastsi128_si256(unsafe { _mm_loadu_si128(order.as_ptr().cast()) });
-    let spread = _mm256_setr_epi8(
-        0, 1, 2, 3, 0, 1, 2, 3, 0, 1, 2, 3, 0, 1, 2, 3, 4, 5, 6, 7, 4, 5, 6, 7, 4, 5, 6, 7, 4, 5, 6, 7,
-    );
-    let (fours, rest) = out.as_chunks_mut::<4>();
-    let weights = columns.weights.as_chunks::<32>().0;
-    for ((to, weights), starts) in fours.iter_mut().zip(weights).zip(columns.starts.as_chunks::<4>().0) {
-        let mut sums = [_mm256_setzero_si256(); 4];
-        for ((sum, &start), weights) in sums.iter_mut().zip(starts).zip(weights.as_chunks::<8>().0) {
-            let pixels: &[i16; 16] = part(row, start as usize * C);
-            // SAFETY: the 8 words from the start on and from the third pixel on lie within the 16; so do 4 weights.
-            let (a, b, w) = unsafe {
-                let third = pixels.as_ptr().add(2 * C);
-                let b = _mm_loadu_si128(third.cast());
-                (_mm_loadu_si128(pixels.as_ptr().cast()), b, _mm_loadl_epi64(weights.as_ptr().cast()))
-            };
-            let values = _mm256_shuffle_epi8(_mm256_inserti128_si256::<1>(_mm256_castsi128_si256(a), b), order);
-            let w = _mm256_shuffle_epi8(_mm256_broadcastq_epi64(w), spread);
-            *sum = _mm256_madd_epi16(values, w);
+impl<const C: usize> Wide for Words<'_, '_, '_, C> {
+    #[inline(always)]
+    fn work<L: Lanes>(self, lanes: L) -> usize {
+        // Few lines want no loop.
+        match self.across.lines.count {
+            1 => self.of_lines::<L, 1>(lanes),
+            2 => self.of_lines::<L, 2>(lanes),
+            4 => self.of_lines::<L, 4>(lanes),
+            _ => self.of_lines::<L, 0>(lanes),
         }
-        put_four(sums, shift, to);
     }
-    across_plain::<C>(row, columns.behind(fours.len() * 4), shift, rest);
 }
 
-/// Eight pixels at a time for AVX-512.
-#[cfg(target_arch = "x86_64")]
-#[target_feature(enable = "avx2,avx512f,avx512bw")]
-#[inline]
-fn sums_avx512<const C: usize>(row: &[i16], start: u32, weights: &[i16], order: __m512i) -> __m256i {
-    let spread = _mm512_set_epi32(3, 3, 3, 3, 2, 2, 2, 2, 1, 1, 1, 1, 0, 0, 0, 0);
-    let groups = weights.as_chunks::<8>().0;
-    let pixels = &row[start as usize * C..][..groups.len() * 8 * C + 8];
-    let mut sums = _mm512_setzero_si512();
-    for (group, weights) in groups.iter().enumerate() {
-        let pixels: &[i16; 32] = part(pixels, group * 8 * C);
-        // SAFETY: the arrays have the 64 and 16 bytes that are read.
-        let (values, w) =
-            unsafe { (_mm512_loadu_si512(pixels.as_ptr().cast()), _mm_loadu_si128(weights.as_ptr().cast())) };
-        let values = _mm512_permutexvar_epi16(order, values);
-        let w = _mm512_permutexvar_epi32(spread, _mm512_castsi128_si512(w));
-        sums = _mm512_add_epi32(sums, _mm512_madd_epi16(values, w));
+impl<const C: usize> Words<'_, '_, '_, C> {
+    #[inline(always)]
+    fn of_lines<L: Lanes, const N: usize>(self, lanes: L) -> usize {
+        let Words { across: AcrossWords { lines, beside, .. }, rows, shift, outs } = self;
+        let (fours, _) = lines.starts.as_chunks::<4>();
+        let weights = lines.weights.chunks_exact(4 * lines.each);
+        let mut laid = 0;
+        for (four, (starts, weights)) in fours.iter().zip(weights).enumerate() {
+            if let Some(next) = lines.missing(starts, laid) {
+                let at = laid * lines.pixels * C;
+                lanes.lay_words::<C>(rows.map(|row| &row[at..]), &mut beside[laid..next]);
+                laid = next;
+            }
+            let words = lanes.across_words::<C, N>(beside, starts, weights, shift);
+            for (out, words) in outs.iter_mut().zip(&words) {
+                out[four * 4 * C..][..4 * C].copy_from_slice(&words[..4 * C]);
+            }
+        }
+        fours.len() * 4
     }
-    _mm256_add_epi32(_mm512_castsi512_si256(sums), _mm512_extracti64x4_epi64::<1>(sums))
 }
 
-#[cfg(target_arch = "x86_64")]
-#[target_feature(enable = "avx2,avx512f,avx512bw")]
-fn across_avx512<const C: usize>(row: &[i16], columns: Columns<'_>, shift: u32, out: &mut [[i16; C]]) {
-    // Words in the order that brings eight pixels to pairs of one channel each, two pixels a lane.
-    let order: [i16; 32] = std::array::from_fn(|i| {
-        let (lane, channel, pixel) = (i / 8, i % 8 / 2, i % 2);
-        ((lane * 2 + pixel) * C + channel.min(C - 1)) as i16
-    });
-    // SAFETY: the array has the 64 bytes that are read.
-    let order = unsafe { _mm512_loadu_si512(order.as_ptr().cast()) };
-    let taps = columns.taps.next_multiple_of(8);
-    let (fours, rest) = out.as_chunks_mut::<4>();
-    for ((to, weights), starts) in fours.iter_mut().zip(columns.fours()).zip(columns.starts.as_chunks::<4>().0) {
-        // Written out: a closure would not be inlined.
-        let [a, b, c, d] = each_of(weights, columns.stride, taps);
-        let sums = [
-            sums_avx512::<C>(row, starts[0], a, order),
-            sums_avx512::<C>(row, starts[1], b, order),
-            sums_avx512::<C>(row, starts[2], c, order),
-            sums_avx512::<C>(row, starts[3], d, order),
-        ];
-        put_four(sums, shift, to);
-    }
-    across_plain::<C>(row, columns.behind(fours.len() * 4), shift, rest);
+/// Floats.
+#[derive(Debug)]
+pub(crate) struct AcrossFloats<'a> {
+    level: Level,
+    taps: Taps<'a, f32>,
+    lines: Lines<f32>,
+    beside: Vec<Line<f32>>,
 }
 
-/// Eight taps of one channel at a time.
-#[cfg(target_arch = "x86_64")]
-#[target_feature(enable = "avx2")]
-#[inline]
-fn sums_of_one(row: &[i16], start: u32, weights: &[i16]) -> __m128i {
-    let mut sums = _mm_setzero_si128();
-    let values = &row[start as usize..][..weights.len()];
-    for (values, weights) in values.as_chunks::<8>().0.iter().zip(weights.as_chunks::<8>().0) {
-        // SAFETY: both arrays have the 16 bytes that are read.
-        let (values, weights) =
-            unsafe { (_mm_loadu_si128(values.as_ptr().cast()), _mm_loadu_si128(weights.as_ptr().cast())) };
-        sums = _mm_add_epi32(sums, _mm_madd_epi16(values, weights));
+impl<'a> AcrossFloats<'a> {
+    /// A few operations a tap.
+    pub(crate) fn new(level: Level, taps: Taps<'a, f32>) -> AcrossFloats<'a> {
+        let pixels = if taps.channels > 2 { 1 } else { 4 / taps.channels };
+        let lines = Lines::new(&taps, pixels, 1, |of, at| of(at));
+        AcrossFloats { level, taps, beside: vec![Line::default(); lines.reach], lines }
     }
-    sums
+
+    /// The outputs along rows. Taps are summed in order; of one channel those at every fourth pixel of the row, of two
+    /// those at every second one, and these sums added as (0 + 2) + (1 + 3), or 0 + 1. A tap counts only where its weight
+    /// is not zero: rows with numbers that are not finite are summed all in order. The rows have [`SLACK`](super::SLACK) numbers behind
+    /// the last pixel. There may be fewer outputs than rows.
+    pub(crate) fn run(&mut self, rows: [&[f32]; ROWS], outs: &mut [&mut [f32]]) {
+        let channels = self.taps.channels;
+        let done = match channels {
+            1 => self.level.wide(Floats::<1> { across: self, rows, outs: &mut *outs }),
+            2 => self.level.wide(Floats::<2> { across: self, rows, outs: &mut *outs }),
+            3 => self.level.wide(Floats::<3> { across: self, rows, outs: &mut *outs }),
+            4 => self.level.wide(Floats::<4> { across: self, rows, outs: &mut *outs }),
+            _ => 0,
+        };
+        let Lines { pixels, starts, weights, each, .. } = &self.lines;
+        for (out, row) in outs.iter_mut().zip(rows) {
+            if !self.level.work(Finite(&row[..self.lines.numbers()])) {
+                one_row(&self.taps, row, out);
+                continue;
+            }
+            for (x, to) in out.chunks_exact_mut(channels).enumerate().skip(done) {
+                for (c, to) in to.iter_mut().enumerate() {
+                    let values = row[starts[x] as usize * pixels * channels + c..].iter().step_by(channels);
+                    let mut sums = [0.0f32; 4];
+                    for (i, (v, w)) in values.zip(&weights[x * each..][..*each]).enumerate() {
+                        sums[i % pixels] += v * w;
+                    }
+                    *to = if channels == 1 { (sums[0] + sums[2]) + (sums[1] + sums[3]) } else { sums[0] + sums[1] };
+                }
+            }
+        }
+    }
 }
 
-/// One channel: four outputs together.
-#[cfg(target_arch = "x86_64")]
-#[target_feature(enable = "avx2")]
-fn across_one_avx2(row: &[i16], columns: Columns<'_>, shift: u32, out: &mut [i16]) {
-    let half = _mm_set1_epi32(1 << (shift - 1));
-    let by = _mm_cvtsi32_si128(shift as i32);
-    let stride = columns.stride;
-    let (fours, rest) = out.as_chunks_mut::<4>();
-    for ((to, weights), &[a, b, c, d]) in fours.iter_mut().zip(columns.fours()).zip(columns.starts.as_chunks::<4>().0) {
-        let [first, second, third, fourth] = each_of(weights, stride, stride);
-        let (a, b) = (sums_of_one(row, a, first), sums_of_one(row, b, second));
-        let (c, d) = (sums_of_one(row, c, third), sums_of_one(row, d, fourth));
-        let sums = _mm_hadd_epi32(_mm_hadd_epi32(a, b), _mm_hadd_epi32(c, d));
-        let sums = _mm_sra_epi32(_mm_add_epi32(sums, half), by);
-        // SAFETY: the array has the 8 bytes that are written.
-        unsafe { _mm_storel_epi64(to.as_mut_ptr().cast(), _mm_packs_epi32(sums, sums)) };
+struct Floats<'a, 'b, 'c, 'd, const C: usize> {
+    across: &'a mut AcrossFloats<'d>,
+    rows: [&'a [f32]; ROWS],
+    outs: &'b mut [&'c mut [f32]],
+}
+
+impl<const C: usize> Wide for Floats<'_, '_, '_, '_, C> {
+    #[inline(always)]
+    fn work<L: Lanes>(self, lanes: L) -> usize {
+        let Floats { across: AcrossFloats { lines, beside, .. }, rows, outs } = self;
+        let (fours, _) = lines.starts.as_chunks::<4>();
+        let weights = lines.weights.chunks_exact(4 * lines.each);
+        let mut laid = 0;
+        for (four, (starts, weights)) in fours.iter().zip(weights).enumerate() {
+            if let Some(next) = lines.missing(starts, laid) {
+                let at = laid * lines.pixels * C;
+                lanes.lay_floats(rows.map(|row| &row[at..]), lines.pixels * C, &mut beside[laid..next]);
+                laid = next;
+            }
+            let floats = lanes.across_floats::<C>(beside, starts, weights);
+            for (out, floats) in outs.iter_mut().zip(&floats) {
+                out[four * 4 * C..][..4 * C].copy_from_slice(&floats[..4 * C]);
+            }
+        }
+        fours.len() * 4
     }
-    across_plain::<1>(row, columns.behind(fours.len() * 4), shift, rest.as_chunks_mut::<1>().0);
+}
+
+/// One row, tap by tap, and only those that count.
+pub(crate) fn one_row(taps: &Taps<'_, f32>, row: &[f32], out: &mut [f32]) {
+    let channels = taps.channels;
+    for ((to, &start), weights) in
+        out.chunks_exact_mut(channels).zip(taps.starts).zip(taps.weights.chunks_exact(taps.stride))
+    {
+        to.fill(0.0);
+        for (tap, &w) in weights[..taps.taps].iter().enumerate().filter(|(_, w)| **w != 0.0) {
+            let pixel = &row[(start as usize + tap) * channels..];
+            to.iter_mut().zip(pixel).for_each(|(to, v)| *to += v * w);
+        }
+    }
+}
+
+/// Whether no number is infinite, or not a number.
+pub(crate) struct Finite<'a>(pub(crate) &'a [f32]);
+
+impl Work for Finite<'_> {
+    type Out = bool;
+    #[inline(always)]
+    fn work(self) -> bool {
+        // All ones in the exponent.
+        let worst = self.0.iter().fold(0u32, |worst, v| worst.max(v.to_bits() & 0x7f80_0000));
+        worst != 0x7f80_0000
+    }
 }
 
 #[cfg(test)]
 mod tests {
-    use super::super::mix::tests::words;
+    use super::super::mix::tests::{noise, words};
     use super::*;
+    use crate::simd::SLACK;
 
-    fn across_everywhere<const C: usize>() {
-        for (width, taps) in [(1usize, 1usize), (5, 3), (9, 4), (40, 5), (41, 8), (300, 9), (1003, 17), (1203, 40)] {
-            let row: Vec<i16> = words(width * C, 3, 20_000).into_iter().chain([0; SLACK]).collect();
-            let (outputs, taps) = (width * 3 / 2 + 1, taps.min(width));
+    /// Widths, outputs, taps and channels.
+    fn shapes() -> impl Iterator<Item = (usize, usize, usize, usize)> {
+        let sizes =
+            [(1, 1, 1), (5, 3, 3), (9, 13, 4), (40, 7, 5), (41, 62, 8), (300, 77, 9), (1003, 250, 17), (1203, 301, 40)];
+        sizes.into_iter().flat_map(|(width, outputs, taps)| (1..=4).map(move |c| (width, outputs, taps, c)))
+    }
+
+    /// First pixels, evenly spaced and now and then one off.
+    fn starts(width: usize, outputs: usize, taps: usize) -> Vec<u32> {
+        let last = width - taps;
+        (0..outputs).map(|x| ((x * (last + 1) / outputs) + x % 2).min(last) as u32).collect()
+    }
+
+    fn outputs<T: Clone + Default>(rows: usize, length: usize, run: impl FnOnce(&mut [&mut [T]])) -> Vec<Vec<T>> {
+        let mut outs = vec![vec![T::default(); length]; rows];
+        run(&mut outs.iter_mut().map(Vec::as_mut_slice).collect::<Vec<_>>());
+        outs
+    }
+
+    #[test]
+    fn every_level_takes_words_across_to_the_same_numbers() {
+        for (width, count, taps, channels) in shapes() {
+            let starts = starts(width, count, taps);
             let stride = taps.next_multiple_of(8);
-            let mut weights = words(outputs * stride, 9, 1500);
-            weights.chunks_exact_mut(stride).for_each(|w| w[taps..].fill(0));
-            let last = (width - taps) as u32;
-            let starts: Vec<u32> = (0..outputs as u32).map(|x| (x * 2 / 3).min(last)).collect();
-            let columns = Columns { starts: &starts, weights: &weights, stride, taps };
-            let mut wanted = vec![[0i16; C]; outputs];
-            across_plain(&row, columns, 16, &mut wanted);
+            let weights = words(count * stride, 9, 9000);
+            let rows: Vec<Vec<i16>> = (0..4).map(|r| words(width * channels + SLACK, r, 20_000)).collect();
+            let rows = [&rows[0][..], &rows[1], &rows[2], &rows[3]];
+            let taps = Taps { starts: &starts, weights: &weights, stride, taps, channels };
+            // From the definition: pixel by pixel, without pairs.
+            let wanted: Vec<Vec<i16>> = rows
+                .iter()
+                .map(|row| {
+                    (0..count * channels)
+                        .map(|i| {
+                            let at = |tap| row[(starts[i / channels] as usize + tap) * channels + i % channels];
+                            let weight = |tap| weights[i / channels * stride + tap];
+                            let sum = (0..taps.taps).map(|tap| i32::from(at(tap)) * i32::from(weight(tap))).sum();
+                            narrowed(sum, 16)
+                        })
+                        .collect()
+                })
+                .collect();
             for level in Level::present() {
-                let mut found = vec![0i16; outputs * C];
-                level.across::<C>(&row, columns, 16, &mut found);
-                assert!(found == wanted.as_flattened(), "{level:?} {C} channels, {width} wide, {taps} taps");
+                for given in [1, 4] {
+                    let mut across = AcrossWords::new(level, taps);
+                    let found = outputs(given, count * channels, |outs| across.run(rows, 16, outs));
+                    assert!(found == wanted[..given], "{level:?} {width} {count} {channels}");
+                }
             }
         }
     }
 
     #[test]
-    fn every_level_goes_across_to_the_same_numbers() {
-        across_everywhere::<1>();
-        across_everywhere::<2>();
-        across_everywhere::<3>();
-        across_everywhere::<4>();
+    fn every_level_takes_floats_across_to_the_same_bits() {
+        for (width, count, taps, channels) in shapes() {
+            let starts = starts(width, count, taps);
+            let stride = taps.next_multiple_of(8);
+            let weights: Vec<f32> = noise(count * stride, 9).map(|v| v as f32 / 1e7 - 0.4).collect();
+            let rows: Vec<Vec<f32>> =
+                (0..4).map(|r| noise(width * channels + SLACK, r).map(|v| v as f32 / 1e6 - 3.0).collect()).collect();
+            let rows = [&rows[0][..], &rows[1], &rows[2], &rows[3]];
+            let taps = Taps { starts: &starts, weights: &weights, stride, taps, channels };
+            let run = |level, given| {
+                outputs::<f32>(given, count * channels, |outs| AcrossFloats::new(level, taps).run(rows, outs))
+            };
+            let wanted = run(Level::PLAIN, 4);
+            for level in Level::present() {
+                assert!(run(level, 4) == wanted, "{level:?} {width} {count} {channels}");
+                assert!(run(level, 2) == wanted[..2]);
+            }
+            // Close to the sum in order, in float64.
+            for (row, sums) in rows.iter().zip(&wanted) {
+                for (i, sum) in sums.iter().enumerate() {
+                    let at = |tap| row[(starts[i / channels] as usize + tap) * channels + i % channels];
+                    let weight = |tap| weights[i / channels * stride + tap];
+                    let exact: f64 = (0..taps.taps).map(|tap| f64::from(at(tap)) * f64::from(weight(tap))).sum();
+                    assert!((exact - f64::from(*sum)).abs() < 1e-4);
+                }
+            }
+        }
+    }
+
+    #[test]
+    fn infinity_counts_where_its_weight_is_not_zero() {
+        let taps = Taps { starts: &[0, 1], weights: &[0.0, 1.0, 0.5, 0.5], stride: 2, taps: 2, channels: 1 };
+        let mut row = vec![f32::INFINITY, 3.0, 5.0];
+        row.extend([0.0; SLACK]);
+        let rows = [&row[..]; 4];
+        let found = outputs(4, 2, |outs| AcrossFloats::new(Level::best(), taps).run(rows, outs));
+        assert_eq!(found, vec![vec![3.0, 4.0]; 4]);
     }
 }

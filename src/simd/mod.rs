@@ -5,11 +5,17 @@
 #![allow(unsafe_code)]
 
 pub(crate) mod across;
+pub(crate) mod few;
+mod lanes;
 pub(crate) mod lookup;
 pub(crate) mod mix;
 mod rows;
+pub(crate) mod spread;
 pub(crate) mod sums;
 pub(crate) mod transpose;
+
+/// Numbers behind the end of a row that kernels along rows may look at; they do not count, but must be finite.
+pub(crate) const SLACK: usize = 64;
 
 /// Work that [`Level::work`] compiles for wider registers: its one method must be `#[inline(always)]`.
 pub(crate) trait Work {
@@ -67,6 +73,17 @@ impl Level {
             && is_x86_feature_detected!("avx512bw")
             && is_x86_feature_detected!("avx512vl")
             && is_x86_feature_detected!("avx512dq")
+    }
+
+    /// 32-bit numbers in a register of [`wide`](Level::wide); none without one.
+    fn lanes(self) -> usize {
+        match self.0 {
+            Set::Plain => 0,
+            #[cfg(target_arch = "x86_64")]
+            Set::Avx2 => 8,
+            #[cfg(target_arch = "x86_64")]
+            Set::Avx512 => 16,
+        }
     }
 
     /// Whether `f32::mul_add` is one instruction in what [`row`](Level::row) compiles.
