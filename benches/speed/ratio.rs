@@ -48,10 +48,10 @@ impl Bench {
         self.filter.is_empty() || self.filter.iter().any(|f| name.contains(f.as_str()))
     }
 
-    /// Times a job against the copy of its bytes.
-    pub(crate) fn row(&mut self, name: &str, load: Load, mut job: impl FnMut()) {
+    /// Times a job against the copy of its bytes, and says how many seconds its best round took.
+    pub(crate) fn row(&mut self, name: &str, load: Load, mut job: impl FnMut()) -> Option<f64> {
         if !self.wants(name) {
-            return;
+            return None;
         }
         let bytes = (load.read + load.written) / 2;
         let copied = bytes.max(OUT_OF_CACHE);
@@ -64,6 +64,7 @@ impl Bench {
         let (job, copy) = pair(self.rounds, &mut job, copy);
         let ratio = job.best.as_secs_f64() / (copy.best.as_secs_f64() * bytes as f64 / copied as f64);
         print_row(name, &job, load.pixels, &format!("{ratio:.2}"));
+        Some(job.best.as_secs_f64())
     }
 
     /// Times a job against another one, such as a codec against the bare compression of the same bytes.

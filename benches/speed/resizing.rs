@@ -17,14 +17,17 @@ pub(crate) fn rows(bench: &mut Bench) {
     shapes(bench, "gray u8", pictures::gray, false);
     shapes(bench, "gray f32", pictures::gray_f32, false);
     shapes(bench, "RGBA8", noisy::<Rgba<u8>>, false);
+    shapes(bench, "opaque RGBA8", opaque, false);
     shapes(bench, "RGB16", noisy::<Rgb<u16>>, false);
     shapes(bench, "gray u16", noisy::<Gray<u16>>, false);
-    let rgb = pictures::rgb(LARGE);
     let light = ResizeRules::new(Kernel::CatmullRom).light(Light::Linear(Transfer::Srgb));
-    row(bench, "RGB8 4096 -> 1024, linear light", &rgb, SMALL, light);
     let wrapped = ResizeRules::new(Kernel::CatmullRom).edge(Edge::Wrap);
-    row(bench, "RGB8 4096 -> 1024, wrapped", &rgb, SMALL, wrapped);
-    warps(bench, &rgb);
+    for (what, rules) in [("RGB8 4096 -> 1024, linear light", light), ("RGB8 4096 -> 1024, wrapped", wrapped)] {
+        if bench.wants(&row_name(what, rules.kernel)) {
+            row(bench, what, &pictures::rgb(LARGE), SMALL, rules);
+        }
+    }
+    warps(bench);
 }
 
 /// From large to small, the odd shrink of a photograph, and from small to large; by every kernel, or by those that the bars
@@ -37,7 +40,11 @@ fn shapes<P: Pixel<Number: Sample>>(bench: &mut Bench, what: &str, make: impl Fn
         (Size::new(4928, 3280), Size::new(852, 567), "4928x3280 -> 852x567", MAIN.to_vec()),
         (SMALL, LARGE, "1024 -> 4096", enlarged),
     ];
-    for (from, to, name, kernels) in cases {
+    for (from, to, name, mut kernels) in cases {
+        kernels.retain(|kernel| bench.wants(&row_name(&format!("{what} {name}"), *kernel)));
+        if kernels.is_empty() {
+            continue;
+        }
         let from = make(from);
         for kernel in kernels {
             row(bench, &format!("{what} {name}"), &from, to, ResizeRules::new(kernel));
@@ -45,37 +52,59 @@ fn shapes<P: Pixel<Number: Sample>>(bench: &mut Bench, what: &str, make: impl Fn
     }
 }
 
-/// One thread and two, each as a ratio to the copy.
+fn row_name(what: &str, kernel: Kernel) -> String {
+    format!("resize {what}, {kernel}")
+}
+
+/// One thread and two, each as a ratio to the copy; how many times as fast two are is printed below.
 fn row<P: Pixel<Number: Sample>>(bench: &mut Bench, what: &str, from: &Frame<P>, to: Size, rules: ResizeRules) {
     let mut target = Frame::<P>::new(to).expect("memory");
     let bytes = |frame: &Frame<P>| std::mem::size_of_val(frame.numbers());
     let pixels = from.size().pixels().max(to.pixels());
     let load = Load { pixels, read: bytes(from), written: bytes(&target) };
-    for (threads, name) in [(Threads::ONE, ""), (Threads::at_most(2), ", 2 threads")] {
+    let mut times = [None; 2];
+    for ((threads, name), time) in
+        [(Threads::ONE, ""), (Threads::at_most(2), ", 2 threads")].into_iter().zip(&mut times)
+    {
         let plan = Plan::new(from.size(), to, rules.threads(threads)).expect("a size");
-        let name = format!("resize {what}, {}{name}", rules.kernel);
-        bench.row(&name, load, || {
+        let name = row_name(what, rules.kernel) + name;
+        *time = bench.row(&name, load, || {
             plan.run(black_box(from).view(), target.view_mut()).expect("sizes agree");
         });
-        if threads == Threads::ONE && bench.wants(&name) {
+        if threads == Threads::ONE && time.is_some() {
             MEMORY.reset_peak_usage();
             let before = MEMORY.current_usage();
             plan.run(black_box(from).view(), target.view_mut()).expect("sizes agree");
             println!("  memory beside both pictures: {} KiB", (MEMORY.peak_usage() - before) >> 10);
         }
     }
+    if let [Some(one), Some(two)] = times {
+        println!("  two threads: {:.2} times as fast", one / two);
+    }
 }
 
-fn warps(bench: &mut Bench, from: &Frame<Rgb<u8>>) {
+fn warps(bench: &mut Bench) {
+    let name = |kernel: Kernel| format!("warp RGB8 by 30 degrees, {kernel}");
+    let kernels = [Kernel::Nearest, Kernel::Linear, Kernel::CatmullRom, Kernel::Lanczos3];
+    if !kernels.iter().any(|kernel| bench.wants(&name(*kernel))) {
+        return;
+    }
+    let from = &pictures::rgb(LARGE);
     let (map, size) = turned_whole(from.size(), 30.0).expect("a size");
     let mut target = Frame::<Rgb<u8>>::new(size).expect("memory");
     let load = Load { pixels: size.pixels(), read: from.numbers().len(), written: target.numbers().len() };
-    for kernel in [Kernel::Nearest, Kernel::Linear, Kernel::CatmullRom, Kernel::Lanczos3] {
+    for kernel in kernels {
         let rules = WarpRules::new(kernel).threads(Threads::ONE);
-        bench.row(&format!("warp RGB8 by 30 degrees, {kernel}"), load, || {
+        bench.row(&name(kernel), load, || {
             warp(black_box(from).view(), map, target.view_mut(), rules).expect("a map with a way back");
         });
     }
+}
+
+fn opaque(size: Size) -> Frame<Rgba<u8>> {
+    let mut frame = noisy::<Rgba<u8>>(size);
+    frame.pixels_mut().iter_mut().for_each(|p| p.a = 255);
+    frame
 }
 
 fn noisy<P: Pixel<Number: Sample>>(size: Size) -> Frame<P> {

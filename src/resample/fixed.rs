@@ -13,18 +13,21 @@ use crate::frame::ViewMut;
 use crate::pixel::{Gray, Sample, samples_of_mut};
 use crate::simd::mix::TOGETHER;
 use crate::simd::{Level, SLACK, Work};
+use std::ops::Range;
 
 /// Fraction bits of the row between the passes.
 pub(super) const KEPT: u32 = 6;
 
 /// One axis with its fixed-point weights.
+#[derive(Clone, Copy)]
 pub(super) struct FixedAxis<'a> {
     pub(super) axis: &'a Axis,
     pub(super) fixed: &'a FixedWeights,
 }
 
-/// What a band of output rows is made with.
-pub(super) struct Band<'a> {
+/// What output rows are made with.
+#[derive(Clone, Copy)]
+pub(super) struct Plan<'a> {
     pub(super) columns: FixedAxis<'a>,
     pub(super) rows: FixedAxis<'a>,
     /// Numbers of a pixel.
@@ -33,108 +36,110 @@ pub(super) struct Band<'a> {
     pub(super) level: Level,
 }
 
-impl Band<'_> {
-    /// Output rows `first..` of the whole target, as many as the view has.
-    pub(super) fn run<S: Sample>(&self, source: SourceRows<'_, Gray<S>>, target: ViewMut<'_, Gray<S>>, first: u32) {
-        let columns = WordColumns::new(self.level, self.columns.axis, self.columns.fixed, self.channels);
-        match self.vertical_first {
-            true => self.vertical_first(source, target, first, columns),
-            false => self.horizontal_first(source, target, first, columns),
+/// A band of output rows in the making, from the first to the last.
+pub(super) struct Passes<'a> {
+    plan: Plan<'a>,
+    columns: WordColumns<'a>,
+    /// Rows of the source's width, with room for what an edge shows beside them, and where the source's numbers lie in one.
+    padded: [Vec<i16>; TOGETHER],
+    inner: Range<usize>,
+    /// Rows of the target's width.
+    made: [Vec<i16>; TOGETHER],
+    /// The pixel that a constant edge shows.
+    constant: Vec<i16>,
+    /// Source rows that were resized and may be needed again.
+    kept: Kept<i16>,
+    /// Behind the last position that the band needs.
+    end: u32,
+}
+
+impl<'a> Passes<'a> {
+    /// For output rows `outputs` of the whole target.
+    pub(super) fn new<S: Sample>(plan: Plan<'a>, source: SourceRows<'_, Gray<S>>, outputs: Range<usize>) -> Passes<'a> {
+        let Plan { columns, rows, channels, level, .. } = plan;
+        let length = columns.axis.length() as usize * channels + SLACK;
+        let before = columns.axis.before as usize * channels;
+        let constant = bytes_of(source.constant).iter().take(channels).map(|&v| i16::from(v));
+        Passes {
+            plan,
+            columns: WordColumns::new(level, columns.axis, columns.fixed, channels),
+            padded: [(); TOGETHER].map(|()| vec![0; length]),
+            inner: before..before + source.width() as usize,
+            made: [(); TOGETHER].map(|()| vec![0; columns.axis.target as usize * channels]),
+            constant: constant.collect(),
+            kept: Kept::new(),
+            end: reach(rows.axis, outputs).end,
+        }
+    }
+
+    /// Up to [`TOGETHER`] output rows, the first of which is row `first` of the whole target.
+    pub(super) fn run<S: Sample>(
+        &mut self,
+        source: SourceRows<'_, Gray<S>>,
+        strip: ViewMut<'_, Gray<S>>,
+        first: usize,
+    ) {
+        match self.plan.vertical_first {
+            true => self.vertical_first(source, strip, first),
+            false => self.horizontal_first(source, strip, first),
         }
     }
 
     /// Vertical pass first, for shrinking: the rows that an output row needs become one.
     fn vertical_first<S: Sample>(
-        &self,
+        &mut self,
         source: SourceRows<'_, Gray<S>>,
-        target: ViewMut<'_, Gray<S>>,
-        first: u32,
-        mut columns: WordColumns<'_>,
+        mut strip: ViewMut<'_, Gray<S>>,
+        first: usize,
     ) {
-        let (axis, level, bits) = (self.rows.axis, self.level, self.rows.fixed.bits);
-        let inner = self.inner(source.width() as usize);
-        let mut middle = [(); TOGETHER].map(|()| self.padded());
-        let mut words = [(); TOGETHER].map(|()| vec![0i16; target.width() as usize]);
-        let constant: Vec<i16> = self.constant(source).map(|v| v << KEPT).collect();
-        let mut y = first as usize;
-        for mut strip in target.strips(TOGETHER as u32) {
-            let count = strip.height() as usize;
-            let (positions, weights) = Group::of(axis, &self.rows.fixed.weights, y..y + count).by_pairs();
-            let picked: Vec<[&[u8]; 2]> =
-                positions.iter().map(|pair| pair.map(|row| bytes_of(source.at(axis, row)))).collect();
-            let mut outs = middle.each_mut().map(|row| &mut row[inner.clone()]);
-            level.mix_bytes(&picked, &weights, bits - KEPT, &mut outs[..count]);
-            for row in &mut middle[..count] {
-                fill_beside(row, self.columns.axis, self.channels, &constant);
+        let Plan { columns, rows, channels, level, .. } = self.plan;
+        let count = strip.height() as usize;
+        let (positions, weights) = Group::of(rows.axis, &rows.fixed.weights, first..first + count).by_pairs();
+        let picked: Vec<[&[u8]; 2]> =
+            positions.iter().map(|pair| pair.map(|row| bytes_of(source.at(rows.axis, row)))).collect();
+        let mut outs = self.padded.each_mut().map(|row| &mut row[self.inner.clone()]);
+        level.mix_bytes(&picked, &weights, rows.fixed.bits - KEPT, &mut outs[..count]);
+        let constant: Vec<i16> = self.constant.iter().map(|v| v << KEPT).collect();
+        for row in &mut self.padded[..count] {
+            fill_beside(row, columns.axis, channels, &constant);
+        }
+        let rows = self.padded.each_ref().map(Vec::as_slice);
+        let mut outs = self.made.each_mut().map(Vec::as_mut_slice);
+        self.columns.run(level, &rows[..count], columns.fixed.bits + KEPT, &mut outs[..count]);
+        for (row, from) in strip.rows_mut().zip(&self.made) {
+            if let Some(to) = u8::pick_mut(S::lend(samples_of_mut(row))) {
+                level.work(ToBytes { from, to });
             }
-            let rows = middle.each_ref().map(Vec::as_slice);
-            let mut outs = words.each_mut().map(Vec::as_mut_slice);
-            columns.run(level, &rows[..count], self.columns.fixed.bits + KEPT, &mut outs[..count]);
-            for (row, words) in strip.rows_mut().zip(&words) {
-                if let Some(to) = u8::pick_mut(S::lend(samples_of_mut(row))) {
-                    level.work(ToBytes { from: words, to });
-                }
-            }
-            y += count;
         }
     }
 
     /// Horizontal pass first, for enlarging: each source row is resized once and kept while it is needed.
     fn horizontal_first<S: Sample>(
-        &self,
+        &mut self,
         source: SourceRows<'_, Gray<S>>,
-        target: ViewMut<'_, Gray<S>>,
-        first: u32,
-        mut columns: WordColumns<'_>,
+        mut strip: ViewMut<'_, Gray<S>>,
+        first: usize,
     ) {
-        let (axis, level) = (self.rows.axis, self.level);
-        let inner = self.inner(source.width() as usize);
-        let mut padded = [(); TOGETHER].map(|()| self.padded());
-        let mut made = [(); TOGETHER].map(|()| vec![0i16; target.width() as usize]);
-        let constant: Vec<i16> = self.constant(source).collect();
-        let mut kept = Kept::new();
-        let last = reach(axis, first as usize..first as usize + target.height() as usize).end;
-        let mut y = first as usize;
-        for mut strip in target.strips(TOGETHER as u32) {
-            let count = strip.height() as usize;
-            let group = Group::of(axis, &self.rows.fixed.weights, y..y + count);
-            for positions in kept.missing(&group.positions, columns.together(), last) {
-                for (row, &position) in padded.iter_mut().zip(&positions) {
-                    let from = bytes_of(source.at(axis, position));
-                    level.work(ToWords { from, to: &mut row[inner.clone()] });
-                    fill_beside(row, self.columns.axis, self.channels, &constant);
-                }
-                let rows = padded.each_ref().map(Vec::as_slice);
-                let mut outs = made.each_mut().map(Vec::as_mut_slice);
-                let count = positions.len();
-                columns.run(level, &rows[..count], self.columns.fixed.bits - KEPT, &mut outs[..count]);
-                for (row, &position) in made.iter_mut().zip(&positions) {
-                    kept.swap_in(position, &group.positions, row);
-                }
+        let Plan { columns, rows, channels, level, .. } = self.plan;
+        let group = Group::of(rows.axis, &rows.fixed.weights, first..first + strip.height() as usize);
+        for positions in self.kept.missing(&group.positions, self.columns.together(), self.end) {
+            for (row, &position) in self.padded.iter_mut().zip(&positions) {
+                let from = bytes_of(source.at(rows.axis, position));
+                level.work(ToWords { from, to: &mut row[self.inner.clone()] });
+                fill_beside(row, columns.axis, channels, &self.constant);
             }
-            let (positions, weights) = group.by_pairs();
-            let picked: Vec<[&[i16]; 2]> = positions.iter().map(|pair| pair.map(|row| kept.get(row))).collect();
-            let bytes = strip.rows_mut().filter_map(|row| u8::pick_mut(S::lend(samples_of_mut(row))));
-            let mut outs: Vec<&mut [u8]> = bytes.collect();
-            level.mix_words(&picked, &weights, self.rows.fixed.bits + KEPT, &mut outs);
-            y += count;
+            let (count, rows) = (positions.len(), self.padded.each_ref().map(Vec::as_slice));
+            let mut outs = self.made.each_mut().map(Vec::as_mut_slice);
+            self.columns.run(level, &rows[..count], columns.fixed.bits - KEPT, &mut outs[..count]);
+            for (row, &position) in self.made.iter_mut().zip(&positions) {
+                let free = self.kept.take_out(&group.positions, row.len());
+                self.kept.put_in(position, std::mem::replace(row, free));
+            }
         }
-    }
-
-    /// A row of the source's width, with room for what an edge shows beside it.
-    fn padded(&self) -> Vec<i16> {
-        vec![0; self.columns.axis.length() as usize * self.channels + SLACK]
-    }
-
-    /// Where the source's numbers lie in such a row.
-    fn inner(&self, width: usize) -> std::ops::Range<usize> {
-        let before = self.columns.axis.before as usize * self.channels;
-        before..before + width
-    }
-
-    /// The pixel that a constant edge shows.
-    fn constant<'s, S: Sample>(&self, source: SourceRows<'s, Gray<S>>) -> impl Iterator<Item = i16> + use<'s, S> {
-        bytes_of(source.constant).iter().take(self.channels).map(|&v| i16::from(v))
+        let (positions, weights) = group.by_pairs();
+        let picked: Vec<[&[i16]; 2]> = positions.iter().map(|pair| pair.map(|row| self.kept.get(row))).collect();
+        let bytes = strip.rows_mut().filter_map(|row| u8::pick_mut(S::lend(samples_of_mut(row))));
+        level.mix_words(&picked, &weights, rows.fixed.bits + KEPT, &mut bytes.collect::<Vec<&mut [u8]>>());
     }
 }
 

@@ -8,20 +8,23 @@ use super::columns::FloatColumns;
 use super::group::{Group, Kept, reach};
 use super::light::Curve;
 use super::rows::{SourceRows, fill_beside};
-use super::samples::{Channels, Load, Store};
+use super::samples::{Channels, Load, store};
 use crate::frame::ViewMut;
 use crate::pixel::{Depth, Gray, Sample, samples_of_mut};
 use crate::simd::mix::{Alpha, FloatRows, TOGETHER};
 use crate::simd::{Level, SLACK};
+use std::ops::Range;
 
 /// One axis with its `f32` weights.
+#[derive(Clone, Copy)]
 pub(super) struct FloatAxis<'a> {
     pub(super) axis: &'a Axis,
     pub(super) weights: &'a Weights<f32>,
 }
 
-/// What a band of output rows is made with.
-pub(super) struct Band<'a> {
+/// What output rows are made with.
+#[derive(Clone, Copy)]
+pub(super) struct Plan<'a> {
     pub(super) columns: FloatAxis<'a>,
     pub(super) rows: FloatAxis<'a>,
     pub(super) channels: Channels,
@@ -31,108 +34,9 @@ pub(super) struct Band<'a> {
     pub(super) level: Level,
 }
 
-impl Band<'_> {
-    /// Output rows `first..` of the whole target, as many as the view has.
-    pub(super) fn run<S: Sample>(&self, source: SourceRows<'_, Gray<S>>, target: ViewMut<'_, Gray<S>>, first: u32) {
-        let count = self.channels.count;
-        let columns = FloatColumns::new(self.level, self.columns.axis, self.columns.weights, count);
-        let mut constant = vec![0.0f32; source.constant.len().min(count)];
-        self.load(&source.constant[..constant.len()], &mut constant);
-        let before = self.columns.axis.before as usize * count;
-        let rows = Rows { source, constant, inner: before..before + source.width() as usize };
-        match self.vertical_first {
-            true => self.vertical_first(&rows, target, first, columns),
-            false => self.horizontal_first(&rows, target, first, columns),
-        }
-    }
-
-    /// Vertical pass first, for shrinking. Rows are mixed as they lie in the source; light is made of them first.
-    fn vertical_first<S: Sample>(
-        &self,
-        rows: &Rows<'_, S>,
-        target: ViewMut<'_, Gray<S>>,
-        first: u32,
-        mut columns: FloatColumns<'_>,
-    ) {
-        let (axis, level) = (self.rows.axis, self.level);
-        let mut middle = [(); TOGETHER].map(|()| self.padded());
-        let mut done = [(); TOGETHER].map(|()| vec![0.0f32; target.width() as usize]);
-        let mut lights = Kept::new();
-        let mut light = vec![0.0; rows.inner.len()];
-        let mut y = first as usize;
-        for strip in target.strips(TOGETHER as u32) {
-            let count = strip.height() as usize;
-            let group = Group::of(axis, self.rows.weights, y..y + count);
-            let mut outs = middle.each_mut().map(|row| &mut row[rows.inner.clone()]);
-            if self.curve.is_some() {
-                for position in lights.missing(&group.positions, 1, 0).concat() {
-                    self.load(rows.source.at(axis, position), &mut light);
-                    lights.swap_in(position, &group.positions, &mut light);
-                }
-                let picked: Vec<&[f32]> = group.positions.iter().map(|&position| lights.get(position)).collect();
-                level.mix_floats(FloatRows::F32(&picked, Alpha::NONE), &group.weights, &mut outs[..count]);
-            } else {
-                let picked: Vec<&[S]> = group.positions.iter().map(|&row| rows.source.at(axis, row)).collect();
-                self.mix_samples(&picked, &group.weights, &mut outs[..count]);
-            }
-            for row in &mut middle[..count] {
-                fill_beside(row, self.columns.axis, self.channels.count, &rows.constant);
-            }
-            let rows = middle.each_ref().map(Vec::as_slice);
-            let mut outs = done.each_mut().map(Vec::as_mut_slice);
-            columns.run(level, &rows[..count], &mut outs[..count]);
-            self.store(&mut done, strip);
-            y += count;
-        }
-    }
-
-    /// Horizontal pass first, for enlarging: each source row is resized once and kept while it is needed.
-    fn horizontal_first<S: Sample>(
-        &self,
-        rows: &Rows<'_, S>,
-        target: ViewMut<'_, Gray<S>>,
-        first: u32,
-        mut columns: FloatColumns<'_>,
-    ) {
-        let (axis, level) = (self.rows.axis, self.level);
-        let mut padded = [(); TOGETHER].map(|()| self.padded());
-        let mut made = [(); TOGETHER].map(|()| vec![0.0f32; target.width() as usize]);
-        let mut done = made.clone();
-        let mut kept = Kept::new();
-        let end = reach(axis, first as usize..first as usize + target.height() as usize).end;
-        let mut y = first as usize;
-        for strip in target.strips(TOGETHER as u32) {
-            let count = strip.height() as usize;
-            let group = Group::of(axis, self.rows.weights, y..y + count);
-            for positions in kept.missing(&group.positions, columns.together(), end) {
-                for (row, &position) in padded.iter_mut().zip(&positions) {
-                    self.load(rows.source.at(axis, position), &mut row[rows.inner.clone()]);
-                    fill_beside(row, self.columns.axis, self.channels.count, &rows.constant);
-                }
-                let (rows, count) = (padded.each_ref().map(Vec::as_slice), positions.len());
-                let mut outs = made.each_mut().map(Vec::as_mut_slice);
-                columns.run(level, &rows[..count], &mut outs[..count]);
-                for (row, &position) in made.iter_mut().zip(&positions) {
-                    kept.swap_in(position, &group.positions, row);
-                }
-            }
-            let picked: Vec<&[f32]> = group.positions.iter().map(|&position| kept.get(position)).collect();
-            let mut outs = done.each_mut().map(Vec::as_mut_slice);
-            level.mix_floats(FloatRows::F32(&picked, Alpha::NONE), &group.weights, &mut outs[..count]);
-            self.store(&mut done, strip);
-            y += count;
-        }
-    }
-
+impl Plan<'_> {
     fn load<S: Sample>(&self, from: &[S], to: &mut [f32]) {
         self.level.work(Load { from, to, channels: self.channels, curve: self.curve });
-    }
-
-    fn store<S: Sample>(&self, rows: &mut [Vec<f32>], mut strip: ViewMut<'_, Gray<S>>) {
-        for (from, to) in rows.iter_mut().zip(strip.rows_mut()) {
-            let to = samples_of_mut(to);
-            self.level.work(Store { from, to, channels: self.channels, curve: self.curve });
-        }
     }
 
     /// Rows of the source mixed as they lie there.
@@ -147,21 +51,114 @@ impl Band<'_> {
             Depth::F32 => self.level.mix_floats(FloatRows::F32(&all_of(rows), alpha), weights, outs),
         }
     }
+}
 
-    /// A row of the source's width, with room for what an edge shows beside it.
-    fn padded(&self) -> Vec<f32> {
-        vec![0.0; self.columns.axis.length() as usize * self.channels.count + SLACK]
+/// A band of output rows in the making, from the first to the last.
+pub(super) struct Passes<'a> {
+    plan: Plan<'a>,
+    columns: FloatColumns<'a>,
+    /// Rows of the source's width, with room for what an edge shows beside them, and where the source's numbers lie in one.
+    padded: [Vec<f32>; TOGETHER],
+    inner: Range<usize>,
+    /// Rows of the target's width.
+    made: [Vec<f32>; TOGETHER],
+    /// The pixel that a constant edge shows.
+    constant: Vec<f32>,
+    /// Source rows that may be needed again: resized, or as light.
+    kept: Kept<f32>,
+    /// Behind the last position that the band needs.
+    end: u32,
+}
+
+impl<'a> Passes<'a> {
+    /// For output rows `outputs` of the whole target.
+    pub(super) fn new<S: Sample>(plan: Plan<'a>, source: SourceRows<'_, Gray<S>>, outputs: Range<usize>) -> Passes<'a> {
+        let Plan { columns, rows, channels: Channels { count, .. }, level, .. } = plan;
+        let length = columns.axis.length() as usize * count + SLACK;
+        let before = columns.axis.before as usize * count;
+        let mut constant = vec![0.0f32; source.constant.len().min(count)];
+        plan.load(&source.constant[..constant.len()], &mut constant);
+        Passes {
+            plan,
+            columns: FloatColumns::new(level, columns.axis, columns.weights, count),
+            padded: [(); TOGETHER].map(|()| vec![0.0; length]),
+            inner: before..before + source.width() as usize,
+            made: [(); TOGETHER].map(|()| vec![0.0; columns.axis.target as usize * count]),
+            constant,
+            kept: Kept::new(),
+            end: reach(rows.axis, outputs).end,
+        }
+    }
+
+    /// Up to [`TOGETHER`] output rows, the first of which is row `first` of the whole target.
+    pub(super) fn run<S: Sample>(
+        &mut self,
+        source: SourceRows<'_, Gray<S>>,
+        mut strip: ViewMut<'_, Gray<S>>,
+        first: usize,
+    ) {
+        let Plan { rows, channels, curve, level, vertical_first, .. } = self.plan;
+        let count = strip.height() as usize;
+        let group = Group::of(rows.axis, rows.weights, first..first + count);
+        match vertical_first {
+            true => self.vertical_first(source, &group, count),
+            false => self.horizontal_first(source, &group, count),
+        }
+        for (from, to) in self.made.iter().zip(strip.rows_mut()) {
+            store(level, from, samples_of_mut(to), channels, curve);
+        }
+    }
+
+    /// Vertical pass first, for shrinking. Rows are mixed as they lie in the source; light is made of them first.
+    fn vertical_first<S: Sample>(&mut self, source: SourceRows<'_, Gray<S>>, group: &Group<f32>, count: usize) {
+        let Plan { columns, rows, channels, curve, level, .. } = self.plan;
+        let mut outs = self.padded.each_mut().map(|row| &mut row[self.inner.clone()]);
+        match curve {
+            Some(_) => {
+                for position in self.kept.missing(&group.positions, 1, 0).concat() {
+                    let mut light = self.kept.take_out(&group.positions, self.inner.len());
+                    self.plan.load(source.at(rows.axis, position), &mut light);
+                    self.kept.put_in(position, light);
+                }
+                let picked: Vec<&[f32]> = group.positions.iter().map(|&position| self.kept.get(position)).collect();
+                level.mix_floats(FloatRows::F32(&picked, Alpha::NONE), &group.weights, &mut outs[..count]);
+            }
+            None => {
+                let picked: Vec<&[S]> = group.positions.iter().map(|&row| source.at(rows.axis, row)).collect();
+                self.plan.mix_samples(&picked, &group.weights, &mut outs[..count]);
+            }
+        }
+        for row in &mut self.padded[..count] {
+            fill_beside(row, columns.axis, channels.count, &self.constant);
+        }
+        let rows = self.padded.each_ref().map(Vec::as_slice);
+        let mut outs = self.made.each_mut().map(Vec::as_mut_slice);
+        self.columns.run(level, &rows[..count], &mut outs[..count]);
+    }
+
+    /// Horizontal pass first, for enlarging: each source row is resized once and kept while it is needed.
+    fn horizontal_first<S: Sample>(&mut self, source: SourceRows<'_, Gray<S>>, group: &Group<f32>, count: usize) {
+        let Plan { columns, rows, channels, level, .. } = self.plan;
+        for positions in self.kept.missing(&group.positions, self.columns.together(), self.end) {
+            for (row, &position) in self.padded.iter_mut().zip(&positions) {
+                self.plan.load(source.at(rows.axis, position), &mut row[self.inner.clone()]);
+                fill_beside(row, columns.axis, channels.count, &self.constant);
+            }
+            let (count, rows) = (positions.len(), self.padded.each_ref().map(Vec::as_slice));
+            let mut outs = self.made.each_mut().map(Vec::as_mut_slice);
+            self.columns.run(level, &rows[..count], &mut outs[..count]);
+            for (row, &position) in self.made.iter_mut().zip(&positions) {
+                let free = self.kept.take_out(&group.positions, row.len());
+                self.kept.put_in(position, std::mem::replace(row, free));
+            }
+        }
+        let picked: Vec<&[f32]> = group.positions.iter().map(|&position| self.kept.get(position)).collect();
+        let mut outs = self.made.each_mut().map(Vec::as_mut_slice);
+        level.mix_floats(FloatRows::F32(&picked, Alpha::NONE), &group.weights, &mut outs[..count]);
     }
 }
 
 /// Rows as the type that they have.
 fn all_of<'a, S: Sample, T: Sample>(rows: &[&'a [S]]) -> Vec<&'a [T]> {
     rows.iter().filter_map(|row| T::pick(S::lend_ref(row))).collect()
-}
-
-/// The source's rows, the pixel that a constant edge shows, and where numbers lie in a row that has room beside them.
-struct Rows<'a, S: Sample> {
-    source: SourceRows<'a, Gray<S>>,
-    constant: Vec<f32>,
-    inner: std::ops::Range<usize>,
 }

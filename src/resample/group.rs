@@ -58,26 +58,24 @@ pub(super) fn reach(axis: &Axis, outputs: Range<usize>) -> Range<u32> {
 /// Rows that were made from positions and may be needed again.
 #[derive(Debug)]
 pub(super) struct Kept<T> {
-    rows: Vec<Vec<T>>,
-    held: Vec<Option<u32>>,
+    held: Vec<(u32, Vec<T>)>,
 }
 
 impl<T: Copy + Default> Kept<T> {
     /// Nothing yet.
     pub(super) fn new() -> Kept<T> {
-        Kept { rows: Vec::new(), held: Vec::new() }
+        Kept { held: Vec::new() }
     }
 
     /// The row of a position; none where it was not kept.
     pub(super) fn get(&self, position: u32) -> &[T] {
-        let slot = self.held.iter().position(|&held| held == Some(position));
-        slot.map_or(&[], |slot| &self.rows[slot])
+        self.held.iter().find(|(held, _)| *held == position).map_or(&[], |(_, row)| row)
     }
 
     /// Of needed positions those that are not held, `together` at a time. Where a last few are less than that, positions
     /// behind them, up to `end`, join them, as they will be needed soon.
     pub(super) fn missing(&self, needed: &[u32], together: usize, end: u32) -> Vec<Vec<u32>> {
-        let is_missing = |position: &u32| !self.held.contains(&Some(*position));
+        let is_missing = |position: &u32| self.held.iter().all(|(held, _)| held != position);
         let mut missing: Vec<u32> = needed.iter().copied().filter(is_missing).collect();
         if let Some(&last) = missing.last() {
             let more = missing.len().next_multiple_of(together) - missing.len();
@@ -86,18 +84,16 @@ impl<T: Copy + Default> Kept<T> {
         missing.chunks(together).map(<[u32]>::to_vec).collect()
     }
 
-    /// Keeps the row of a position in the place of one that lies before all that are needed now, which is given back to be
-    /// written over.
-    pub(super) fn swap_in(&mut self, position: u32, needed: &[u32], row: &mut Vec<T>) {
-        let least = needed.iter().min().copied().unwrap_or(position);
-        let gone = self.held.iter().position(|held| held.is_none_or(|held| held < least));
-        let slot = gone.unwrap_or_else(|| {
-            self.rows.push(vec![T::default(); row.len()]);
-            self.held.push(None);
-            self.rows.len() - 1
-        });
-        self.held[slot] = Some(position);
-        std::mem::swap(&mut self.rows[slot], row);
+    /// A row to write, `length` long: one that lies before all positions that are needed now, or a new one.
+    pub(super) fn take_out(&mut self, needed: &[u32], length: usize) -> Vec<T> {
+        let least = needed.iter().min().copied().unwrap_or(0);
+        let gone = self.held.iter().position(|&(position, _)| position < least);
+        gone.map_or_else(|| vec![T::default(); length], |at| self.held.swap_remove(at).1)
+    }
+
+    /// Keeps the row of a position.
+    pub(super) fn put_in(&mut self, position: u32, row: Vec<T>) {
+        self.held.push((position, row));
     }
 }
 
@@ -143,10 +139,12 @@ mod tests {
         let mut kept = Kept::new();
         assert_eq!(kept.missing(&[1, 2], 1, 9), [[1], [2]]);
         for position in 1..=3u32 {
-            kept.swap_in(position, &[position.max(2) - 1, position], &mut vec![position * 10]);
+            let mut row = kept.take_out(&[position.max(2) - 1, position], 1);
+            row[0] = position * 10;
+            kept.put_in(position, row);
         }
         assert_eq!([1, 2, 3].map(|p| kept.get(p).to_vec()), [vec![], vec![20], vec![30]]);
-        assert_eq!(kept.rows.len(), 2);
+        assert_eq!(kept.held.len(), 2);
         assert_eq!(kept.missing(&[2, 3, 4, 5], 4, 9), [[4, 5, 6, 7]]);
         assert_eq!(kept.missing(&[2, 3, 4, 5], 4, 7), [vec![4, 5, 6]]);
         assert!(kept.missing(&[2, 3], 4, 7).is_empty());

@@ -27,6 +27,7 @@ mod group;
 mod kernel;
 mod light;
 mod nearest;
+mod opaque;
 mod plan;
 mod plane;
 mod point;

@@ -7,6 +7,7 @@ use super::float::{self, FloatAxis};
 use super::kernel::Kernel;
 use super::light::{Curve, Light};
 use super::nearest;
+use super::opaque::Opaque;
 use super::rows::{SourceRows, constant_of};
 use super::samples::Channels;
 use crate::access::Edge;
@@ -14,7 +15,9 @@ use crate::error::{Error, Result};
 use crate::frame::{Frame, Job, Pixels, Size, View, ViewMut};
 use crate::pixel::{Gray, NumberKind, Pixel, Sample, Stored};
 use crate::simd::Level;
+use crate::simd::mix::TOGETHER;
 use crate::threads::{self, Threads};
+use std::ops::Range;
 
 /// How to resize.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -186,7 +189,7 @@ impl Plan {
     ///
     /// # Panics
     /// If the rows are not rows of the target.
-    pub fn rows_needed(&self, outputs: std::ops::Range<u32>) -> std::ops::Range<u32> {
+    pub fn rows_needed(&self, outputs: Range<u32>) -> Range<u32> {
         match &self.tables {
             Tables::Nearest { rows, .. } => rows.reach(outputs),
             Tables::Weighted { rows, .. } => rows.axis.reach(outputs),
@@ -318,21 +321,51 @@ impl Weighted<'_> {
         let Weighted { columns, rows, channels, vertical_first } = *self;
         let level = Level::best();
         let curve = rules.light.curve().map(|transfer| Curve::new(transfer, S::KIND));
-        let whole_numbers = S::KIND == NumberKind::U8 && !channels.alpha && curve.is_none();
-        match (&columns.fixed, &rows.fixed) {
-            (Some(across), Some(down)) if whole_numbers => {
-                let (columns, rows) =
-                    (FixedAxis { axis: &columns.axis, fixed: across }, FixedAxis { axis: &rows.axis, fixed: down });
-                let band = fixed::Band { columns, rows, channels: channels.count, vertical_first, level };
-                each_band(source.view, target, first, rules.threads, |first, part| band.run(source, part, first));
+        let curve = curve.as_ref();
+        let floats =
+            float::Plan { columns: columns.as_float(), rows: rows.as_float(), channels, vertical_first, curve, level };
+        let whole_numbers = match (&columns.fixed, &rows.fixed) {
+            (Some(across), Some(down)) if S::KIND == NumberKind::U8 && curve.is_none() => Some(fixed::Plan {
+                columns: FixedAxis { axis: &columns.axis, fixed: across },
+                rows: FixedAxis { axis: &rows.axis, fixed: down },
+                channels: channels.count,
+                vertical_first,
+                level,
+            }),
+            _ => None,
+        };
+        each_band(source.view, target, first, rules.threads, |first, part| {
+            let outputs = first as usize..first as usize + part.height() as usize;
+            match whole_numbers {
+                Some(plan) if !channels.alpha => {
+                    let mut passes = fixed::Passes::new(plan, source, outputs.clone());
+                    each_strip(part, outputs, |strip, first| passes.run(source, strip, first));
+                }
+                Some(plan) if Opaque::can_be(channels, source.constant) => {
+                    let mut passes = fixed::Passes::new(plan, source, outputs.clone());
+                    let mut weighing = float::Passes::new(floats, source, outputs.clone());
+                    let mut opaque = Opaque::new(level, &rows.axis);
+                    each_strip(part, outputs, |strip, first| {
+                        for (strip, first, is_opaque) in opaque.runs(source, strip, first) {
+                            match is_opaque {
+                                true => passes.run(source, strip, first),
+                                false => weighing.run(source, strip, first),
+                            }
+                        }
+                    });
+                }
+                _ => {
+                    let mut passes = float::Passes::new(floats, source, outputs.clone());
+                    each_strip(part, outputs, |strip, first| passes.run(source, strip, first));
+                }
             }
-            _ => {
-                let (columns, rows) = (columns.as_float(), rows.as_float());
-                let band = float::Band { columns, rows, channels, vertical_first, curve: curve.as_ref(), level };
-                each_band(source.view, target, first, rules.threads, |first, part| band.run(source, part, first));
-            }
-        }
+        });
     }
+}
+
+/// Output rows by as many as are made together, each with the number of its first one.
+fn each_strip<P: Pixel>(band: ViewMut<'_, P>, outputs: Range<usize>, mut run: impl FnMut(ViewMut<'_, P>, usize)) {
+    band.strips(TOGETHER as u32).zip(outputs.step_by(TOGETHER)).for_each(|(strip, first)| run(strip, first));
 }
 
 /// A view resized with default rules but for the kernel, as a new frame.

@@ -4,7 +4,8 @@
 use super::light::Curve;
 use crate::frame::{SamplesMut, SamplesRef};
 use crate::pixel::{NumberKind, Sample};
-use crate::simd::Work;
+use crate::simd::finish::{Divide, Finished};
+use crate::simd::{Level, Work};
 
 /// Numbers of a pixel, and whether the last of them is alpha.
 #[derive(Debug, Clone, Copy)]
@@ -53,63 +54,50 @@ fn weigh<S: Sample, const C: usize>(from: &[S], to: &mut [f32]) {
     }
 }
 
-/// Back to samples: rounded once, half up, clamped; colours divided by alpha, zero where the stored alpha is zero.
-pub(super) struct Store<'a, S> {
-    pub(super) from: &'a mut [f32],
-    pub(super) to: &'a mut [S],
-    pub(super) channels: Channels,
-    pub(super) curve: Option<&'a Curve>,
+/// Sums back to samples: rounded once, half up, clamped; colours divided by alpha, zero where the stored alpha is zero.
+pub(super) fn store<S: Sample>(level: Level, from: &[f32], to: &mut [S], channels: Channels, curve: Option<&Curve>) {
+    let Channels { count, alpha } = channels;
+    // The least alpha that is stored as more than zero.
+    let least = if S::KIND == NumberKind::F32 { f32::MIN_POSITIVE } else { 0.5 };
+    let divide = Divide { channels: if alpha { count } else { 1 }, full: S::FULL.to_f64() as f32, least };
+    let Some(curve) = curve else {
+        return level.finish(from, divide, finished(to));
+    };
+    if !alpha {
+        return level.work(Encode { from, to, curve, count, colours: count });
+    }
+    // Alpha is no light: it is stored as it is, and colours over what stands beside it.
+    level.finish(from, Divide { channels: 1, ..divide }, finished(to));
+    let mut divided = vec![0.0; from.len()];
+    level.finish(from, divide, Finished::F32(&mut divided));
+    level.work(Encode { from: &divided, to, curve, count, colours: count - 1 });
 }
 
-impl<S: Sample> Work for Store<'_, S> {
+/// Samples as what they are.
+fn finished<S: Sample>(samples: &mut [S]) -> Finished<'_> {
+    match S::lend(samples) {
+        SamplesMut::U8(to) => Finished::U8(to),
+        SamplesMut::U16(to) => Finished::U16(to),
+        SamplesMut::F32(to) => Finished::F32(to),
+    }
+}
+
+/// Light as samples: of pixels of `count` numbers the first `colours`.
+struct Encode<'a, S> {
+    from: &'a [f32],
+    to: &'a mut [S],
+    curve: &'a Curve,
+    count: usize,
+    colours: usize,
+}
+
+impl<S: Sample> Work for Encode<'_, S> {
     type Out = ();
     #[inline(always)]
     fn work(self) {
-        let Store { from, to, channels: Channels { count, alpha }, curve } = self;
-        match (alpha, count) {
-            (true, 2) => unweigh::<S, 2>(from),
-            (true, 4) => unweigh::<S, 4>(from),
-            _ => {}
+        let Encode { from, to, curve, count, colours } = self;
+        for (to, from) in to.chunks_exact_mut(count).zip(from.chunks_exact(count)) {
+            to.iter_mut().zip(from).take(colours).for_each(|(to, &v)| *to = curve.encode(v));
         }
-        match curve {
-            None => put(from, to),
-            Some(curve) => {
-                to.iter_mut().zip(&*from).for_each(|(to, &v)| *to = curve.encode(v));
-                if alpha {
-                    // Alpha is no light.
-                    for (to, from) in to.chunks_exact_mut(count).zip(from.chunks_exact(count)) {
-                        put(&from[count - 1..], &mut to[count - 1..]);
-                    }
-                }
-            }
-        }
-    }
-}
-
-#[inline(always)]
-fn unweigh<S: Sample, const C: usize>(row: &mut [f32]) {
-    let full = S::FULL.to_f64() as f32;
-    // The least alpha that is stored as more than zero.
-    let least = if S::KIND == NumberKind::F32 { f32::MIN_POSITIVE } else { 0.5 };
-    for p in row.as_chunks_mut::<C>().0 {
-        let alpha = p[C - 1];
-        let scale = if alpha >= least { full / alpha } else { 0.0 };
-        let divided = p.map(|v| v * scale);
-        *p = divided;
-        p[C - 1] = alpha;
-    }
-}
-
-#[inline(always)]
-fn put<S: Sample>(from: &[f32], to: &mut [S]) {
-    // Within the type adding a half and cutting off rounds halves up; NaN is cut off to 0.
-    match S::lend(to) {
-        SamplesMut::U8(to) => {
-            to.iter_mut().zip(from).for_each(|(to, v)| *to = (v.clamp(0.0, 255.0) + 0.5) as i32 as u8);
-        }
-        SamplesMut::U16(to) => {
-            to.iter_mut().zip(from).for_each(|(to, v)| *to = (v.clamp(0.0, 65_535.0) + 0.5) as i32 as u16);
-        }
-        SamplesMut::F32(to) => to.iter_mut().zip(from).for_each(|(to, &v)| *to = v),
     }
 }

@@ -70,6 +70,15 @@ pub(super) trait Lanes: Copy {
     fn pick_floats(self, from: &[f32], at: usize, places: Self::Ints) -> Self::Floats;
     /// Pixels of two or four channels, colours times (alpha times `unit`), alpha as it is.
     fn weigh<const C: usize>(self, v: Self::Floats, unit: f32) -> Self::Floats;
+    /// Pixels of two or four channels, colours times (`full` over alpha), or zero where alpha is below `least`; alpha as it
+    /// is.
+    fn unweigh<const C: usize>(self, v: Self::Floats, full: f32, least: f32) -> Self::Floats;
+    /// The same of four registers of pixels of four channels, with one division for all.
+    fn unweigh_four(self, v: [Self::Floats; 4], full: f32, least: f32) -> [Self::Floats; 4];
+    /// Floats to the nearest bytes, halves up, clamped; NaN to zero.
+    fn put_rounded_bytes(self, v: Self::Floats, to: &mut [u8], at: usize);
+    /// Floats to the nearest words, likewise.
+    fn put_rounded_words(self, v: Self::Floats, to: &mut [u16], at: usize);
     /// Numbers of four rows side by side, three or four of each a line: the first of all rows, then the second. Rows have
     /// eight numbers more than that takes.
     fn lay_floats(self, rows: [&[f32]; 4], step: usize, lines: &mut [Line<f32>]);

@@ -6,6 +6,7 @@
 
 pub(crate) mod across;
 pub(crate) mod few;
+pub(crate) mod finish;
 mod lanes;
 pub(crate) mod lookup;
 pub(crate) mod mix;

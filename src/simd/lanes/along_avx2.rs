@@ -185,12 +185,19 @@ pub(super) fn across_floats<const C: usize>(lines: &[Line<f32>], starts: &[u32; 
     let count = weights.len() / 4 / pixels;
     // Four sums at a time, as each waits for itself: of the first halves of the lines, and of the second ones.
     let (mut low, mut high) = ([_mm256_setzero_ps(); 4], [_mm256_setzero_ps(); 4]);
-    let [a, b, c, d] = [0, 1, 2, 3].map(|x| {
-        let weights = weights[x * count * pixels..][..count * pixels].chunks_exact(pixels);
-        lines[starts[x] as usize..][..count].iter().zip(weights)
-    });
-    for (((a, b), c), d) in a.zip(b).zip(c).zip(d) {
-        for ((low, high), (line, w)) in low.iter_mut().zip(&mut high).zip([a, b, c, d]) {
+    // Written out: the map of an array is not inlined.
+    let [a, b, c, d] = starts;
+    let lines = [
+        &lines[*a as usize..][..count],
+        &lines[*b as usize..][..count],
+        &lines[*c as usize..][..count],
+        &lines[*d as usize..][..count],
+    ];
+    let weights = &weights[..4 * count * pixels];
+    #[allow(clippy::needless_range_loop)] // four slices take turns
+    for i in 0..count {
+        for (x, (low, high)) in low.iter_mut().zip(&mut high).enumerate() {
+            let (line, w) = (&lines[x][i], &weights[(x * count + i) * pixels..][..pixels]);
             let (v, w) = match C {
                 1 => {
                     let w = _mm256_castps128_ps256(_mm_castsi128_ps(read_four(part(w, 0))));

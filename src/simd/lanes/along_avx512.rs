@@ -169,12 +169,19 @@ pub(super) fn across_floats<const C: usize>(lines: &[Line<f32>], starts: &[u32; 
     let count = weights.len() / 4 / pixels;
     // Four sums at a time, as each waits for itself.
     let mut sums = [_mm512_setzero_ps(); 4];
-    let [a, b, c, d] = [0, 1, 2, 3].map(|x| {
-        let weights = weights[x * count * pixels..][..count * pixels].chunks_exact(pixels);
-        lines[starts[x] as usize..][..count].iter().zip(weights)
-    });
-    for (((a, b), c), d) in a.zip(b).zip(c).zip(d) {
-        for (sum, (line, w)) in sums.iter_mut().zip([a, b, c, d]) {
+    // Written out: the map of an array is not inlined.
+    let [a, b, c, d] = starts;
+    let lines = [
+        &lines[*a as usize..][..count],
+        &lines[*b as usize..][..count],
+        &lines[*c as usize..][..count],
+        &lines[*d as usize..][..count],
+    ];
+    let weights = &weights[..4 * count * pixels];
+    #[allow(clippy::needless_range_loop)] // four slices take turns
+    for i in 0..count {
+        for (x, sum) in sums.iter_mut().enumerate() {
+            let (line, w) = (&lines[x][i], &weights[(x * count + i) * pixels..][..pixels]);
             let w = match C {
                 1 => {
                     let w = _mm512_castsi128_si512(along_avx2::read_four(part(w, 0)));

@@ -229,6 +229,65 @@ impl Lanes for Avx2 {
     }
 
     #[inline(always)]
+    fn unweigh<const C: usize>(self, v: __m256, full: f32, least: f32) -> __m256 {
+        // SAFETY: where there is a value of this type, there is AVX2.
+        unsafe {
+            let alpha = match C {
+                2 => _mm256_permute_ps::<0b11_11_01_01>(v),
+                _ => _mm256_permute_ps::<0b11_11_11_11>(v),
+            };
+            let seen = _mm256_cmp_ps::<_CMP_GE_OQ>(alpha, _mm256_set1_ps(least));
+            let scale = _mm256_and_ps(seen, _mm256_div_ps(_mm256_set1_ps(full), alpha));
+            let divided = _mm256_mul_ps(v, scale);
+            match C {
+                2 => _mm256_blend_ps::<0b1010_1010>(divided, v),
+                _ => _mm256_blend_ps::<0b1000_1000>(divided, v),
+            }
+        }
+    }
+
+    #[inline(always)]
+    fn unweigh_four(self, [a, b, c, d]: [__m256; 4], full: f32, least: f32) -> [__m256; 4] {
+        // SAFETY: where there is a value of this type, there is AVX2.
+        unsafe {
+            // The alphas of a pixel of each register side by side.
+            let ab = _mm256_blend_ps::<0b0010_0010>(
+                _mm256_permute_ps::<0b11_11_11_11>(a),
+                _mm256_permute_ps::<0b11_11_11_11>(b),
+            );
+            let alphas = _mm256_blend_ps::<0b1100_1100>(
+                ab,
+                _mm256_blend_ps::<0b1000_1000>(_mm256_permute_ps::<0b11_11_11_11>(c), d),
+            );
+            let seen = _mm256_cmp_ps::<_CMP_GE_OQ>(alphas, _mm256_set1_ps(least));
+            let scales = _mm256_and_ps(seen, _mm256_div_ps(_mm256_set1_ps(full), alphas));
+            [
+                _mm256_blend_ps::<0b1000_1000>(_mm256_mul_ps(a, _mm256_permute_ps::<0b00_00_00_00>(scales)), a),
+                _mm256_blend_ps::<0b1000_1000>(_mm256_mul_ps(b, _mm256_permute_ps::<0b01_01_01_01>(scales)), b),
+                _mm256_blend_ps::<0b1000_1000>(_mm256_mul_ps(c, _mm256_permute_ps::<0b10_10_10_10>(scales)), c),
+                _mm256_blend_ps::<0b1000_1000>(_mm256_mul_ps(d, _mm256_permute_ps::<0b11_11_11_11>(scales)), d),
+            ]
+        }
+    }
+
+    #[inline(always)]
+    fn put_rounded_bytes(self, v: __m256, to: &mut [u8], at: usize) {
+        let to = part_mut::<_, 8>(to, at);
+        // SAFETY: where there is a value of this type, there is AVX2; the array has the 8 bytes that are written.
+        unsafe {
+            let words = rounded(v, 255.0);
+            _mm_storel_epi64(to.as_mut_ptr().cast(), _mm_packus_epi16(words, words));
+        }
+    }
+
+    #[inline(always)]
+    fn put_rounded_words(self, v: __m256, to: &mut [u16], at: usize) {
+        let to = part_mut::<_, 8>(to, at);
+        // SAFETY: where there is a value of this type, there is AVX2; the array has the 16 bytes that are written.
+        unsafe { _mm_storeu_si128(to.as_mut_ptr().cast(), rounded(v, 65_535.0)) }
+    }
+
+    #[inline(always)]
     fn four_taps(self, row: &[i16], starts: &[[u32; 16]], weights: &[[i16; 64]], shift: u32, out: &mut [[i16; 16]]) {
         // SAFETY: where there is a value of this type, there is AVX2.
         unsafe { along_avx2::four_taps(row, starts, weights, shift, out) }
@@ -251,4 +310,14 @@ impl Lanes for Avx2 {
         // SAFETY: where there is a value of this type, there is AVX2.
         unsafe { along_avx2::across_floats::<C>(lines, starts, weights) }
     }
+}
+
+/// Eight floats as the nearest words, halves up, within `most`.
+#[target_feature(enable = "avx2")]
+#[inline]
+fn rounded(v: __m256, most: f32) -> __m128i {
+    // The second operand is what comes of NaN.
+    let held = _mm256_min_ps(_mm256_max_ps(v, _mm256_setzero_ps()), _mm256_set1_ps(most));
+    let whole = _mm256_cvttps_epi32(_mm256_add_ps(held, _mm256_set1_ps(0.5)));
+    _mm_packus_epi32(_mm256_castsi256_si128(whole), _mm256_extracti128_si256::<1>(whole))
 }

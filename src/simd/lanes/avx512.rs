@@ -221,6 +221,54 @@ impl Lanes for Avx512 {
     }
 
     #[inline(always)]
+    fn unweigh<const C: usize>(self, v: __m512, full: f32, least: f32) -> __m512 {
+        // SAFETY: where there is a value of this type, there is AVX-512.
+        unsafe {
+            let (alpha, colours) = match C {
+                2 => (_mm512_permute_ps::<0b11_11_01_01>(v), 0b0101_0101_0101_0101),
+                _ => (_mm512_permute_ps::<0b11_11_11_11>(v), 0b0111_0111_0111_0111),
+            };
+            let seen = _mm512_cmp_ps_mask::<_CMP_GE_OQ>(alpha, _mm512_set1_ps(least));
+            let scale = _mm512_maskz_div_ps(seen, _mm512_set1_ps(full), alpha);
+            _mm512_mask_mul_ps(v, colours, v, scale)
+        }
+    }
+
+    #[inline(always)]
+    fn unweigh_four(self, [a, b, c, d]: [__m512; 4], full: f32, least: f32) -> [__m512; 4] {
+        // SAFETY: where there is a value of this type, there is AVX-512.
+        unsafe {
+            // The alphas of a pixel of each register side by side.
+            let alphas = _mm512_permute_ps::<0b11_11_11_11>(a);
+            let alphas = _mm512_mask_permute_ps::<0b11_11_11_11>(alphas, 0x2222, b);
+            let alphas = _mm512_mask_permute_ps::<0b11_11_11_11>(alphas, 0x4444, c);
+            let alphas = _mm512_mask_blend_ps(0x8888, alphas, d);
+            let seen = _mm512_cmp_ps_mask::<_CMP_GE_OQ>(alphas, _mm512_set1_ps(least));
+            let scales = _mm512_maskz_div_ps(seen, _mm512_set1_ps(full), alphas);
+            [
+                _mm512_mask_mul_ps(a, 0x7777, a, _mm512_permute_ps::<0b00_00_00_00>(scales)),
+                _mm512_mask_mul_ps(b, 0x7777, b, _mm512_permute_ps::<0b01_01_01_01>(scales)),
+                _mm512_mask_mul_ps(c, 0x7777, c, _mm512_permute_ps::<0b10_10_10_10>(scales)),
+                _mm512_mask_mul_ps(d, 0x7777, d, _mm512_permute_ps::<0b11_11_11_11>(scales)),
+            ]
+        }
+    }
+
+    #[inline(always)]
+    fn put_rounded_bytes(self, v: __m512, to: &mut [u8], at: usize) {
+        let to = part_mut::<_, 16>(to, at);
+        // SAFETY: where there is a value of this type, there is AVX-512; the array has the 16 bytes that are written.
+        unsafe { _mm_storeu_si128(to.as_mut_ptr().cast(), _mm512_cvtepi32_epi8(rounded(v, 255.0))) }
+    }
+
+    #[inline(always)]
+    fn put_rounded_words(self, v: __m512, to: &mut [u16], at: usize) {
+        let to = part_mut::<_, 16>(to, at);
+        // SAFETY: where there is a value of this type, there is AVX-512; the array has the 32 bytes that are written.
+        unsafe { _mm256_storeu_si256(to.as_mut_ptr().cast(), _mm512_cvtepi32_epi16(rounded(v, 65_535.0))) }
+    }
+
+    #[inline(always)]
     fn four_taps(self, row: &[i16], starts: &[[u32; 16]], weights: &[[i16; 64]], shift: u32, out: &mut [[i16; 16]]) {
         // SAFETY: where there is a value of this type, there is AVX-512.
         unsafe { along_avx512::four_taps(row, starts, weights, shift, out) }
@@ -243,4 +291,13 @@ impl Lanes for Avx512 {
         // SAFETY: where there is a value of this type, there is AVX-512.
         unsafe { along_avx512::across_floats::<C>(lines, starts, weights) }
     }
+}
+
+/// Sixteen floats as the nearest whole numbers, halves up, within `most`.
+#[target_feature(enable = "avx512f")]
+#[inline]
+fn rounded(v: __m512, most: f32) -> __m512i {
+    // The second operand is what comes of NaN.
+    let held = _mm512_min_ps(_mm512_max_ps(v, _mm512_setzero_ps()), _mm512_set1_ps(most));
+    _mm512_cvttps_epi32(_mm512_add_ps(held, _mm512_set1_ps(0.5)))
 }
