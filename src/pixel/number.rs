@@ -149,8 +149,10 @@ macro_rules! integers {
             const KIND: NumberKind = NumberKind::$kind;
             #[inline(always)]
             fn lend_numbers(numbers: &[Self]) -> NumbersRef<'_> { NumbersRef::$kind(numbers) }
+            #[inline(always)]
             fn to_f64(self) -> f64 { self as f64 }
             // `as` clamps to the type's range and turns NaN into 0: just the rule.
+            #[inline(always)]
             fn from_f64(value: f64) -> Self { (value + 0.5).floor() as $t }
             #[inline(always)]
             fn cast_unscaled<T: Number>(self) -> T { T::from_i128(self as i128) }
@@ -174,7 +176,9 @@ macro_rules! floats {
             const KIND: NumberKind = NumberKind::$kind;
             #[inline(always)]
             fn lend_numbers(numbers: &[Self]) -> NumbersRef<'_> { NumbersRef::$kind(numbers) }
+            #[inline(always)]
             fn to_f64(self) -> f64 { self as f64 }
+            #[inline(always)]
             fn from_f64(value: f64) -> Self { value as $t }
             #[inline(always)]
             fn cast_unscaled<T: Number>(self) -> T { T::from_f64(self as f64) }

@@ -116,6 +116,7 @@ impl Kernel {
     }
 
     /// The kernel at a distance of `t` pixels. That of the box is the one it has where nothing is resized.
+    #[inline]
     pub fn at(self, t: f64) -> f64 {
         let distance = t;
         let t = t.abs();
@@ -134,6 +135,7 @@ impl Kernel {
 }
 
 /// The family of cubics of Mitchell and Netravali, "Reconstruction filters in computer graphics" (1988), eq. 8.
+#[inline(always)]
 fn cubic(t: f64, b: f64, c: f64) -> f64 {
     let sixths = if t < 1.0 {
         (12.0 - 9.0 * b - 6.0 * c) * t * t * t + (-18.0 + 12.0 * b + 6.0 * c) * t * t + (6.0 - 2.0 * b)

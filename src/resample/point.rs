@@ -60,6 +60,7 @@ fn along<P>(name: &str, at: f64, side: u32, kernel: Kernel, edge: &Edge<P>) -> R
 }
 
 /// The weight of pixel `i` at a place, for a kernel widened by `scale`.
+#[inline(always)]
 pub(super) fn scaled_weight(kernel: Kernel, i: i64, at: f64, scale: f64) -> f64 {
     let pixel = i as f64;
     match kernel {

@@ -10,6 +10,7 @@ use crate::access::Edge;
 use crate::error::{Error, Result};
 use crate::frame::{Size, View, ViewMut};
 use crate::pixel::{Number, Pixel, Sample};
+use crate::simd::{Level, Work};
 use crate::threads::{self, Threads};
 
 /// How to warp.
@@ -96,7 +97,9 @@ pub fn warp<P: Pixel<Number: Sample>>(
     }
     let constant = constant_of::<P>(rules.edge).and_then(|c| crate::pixel::pixels_of(&c).first().copied());
     let curve = rules.light.curve().map(|transfer| Curve::new(transfer, P::Number::KIND));
-    let whole = Work { source, back, scales, rules, curve, constant: constant.unwrap_or_default() };
+    let shape = Shape::new(rules.kernel);
+    let [across, down] = scales.map(|scale| Along { shape: &shape, kernel: rules.kernel, scale });
+    let whole = Warp { source, back, across, down, rules, curve, constant: constant.unwrap_or_default() };
     let bytes = target.size().pixels() as usize * size_of::<P>() * 16;
     let mut jobs = Vec::new();
     let mut rest = target;
@@ -105,53 +108,267 @@ pub fn warp<P: Pixel<Number: Sample>>(
         rest = below;
         jobs.push((band.start, part));
     }
-    threads::collect(jobs, |(first, part)| whole.rows(first, part)).into_iter().collect()
+    let level = Level::best();
+    let run = |(first, mut part): (u32, ViewMut<'_, P>)| {
+        let mut taps = [Vec::new(), Vec::new()];
+        (first..).zip(part.rows_mut()).try_for_each(|(y, to)| level.work(Row { warp: &whole, y, to, taps: &mut taps }))
+    };
+    threads::collect(jobs, run).into_iter().collect()
 }
 
-struct Work<'a, P: Pixel> {
+/// The kernel as a function that is quick to ask.
+enum Shape {
+    /// Its own formula: a few multiplications.
+    Formula,
+    /// Values at [`STEPS`] places a pixel from the middle on, between which a line is drawn: for kernels of sines, which it
+    /// meets within 3e-8.
+    Table(Vec<f64>),
+}
+
+/// Places a pixel that a table has.
+const STEPS: f64 = 4096.0;
+
+impl Shape {
+    fn new(kernel: Kernel) -> Shape {
+        if !matches!(kernel, Kernel::Lanczos2 | Kernel::Lanczos3) {
+            return Shape::Formula;
+        }
+        let count = (kernel.support() * STEPS) as u32 + 2;
+        Shape::Table((0..count).map(|i| kernel.at(f64::from(i) / STEPS)).collect())
+    }
+}
+
+/// The kernel along one axis of the source.
+struct Along<'a> {
+    shape: &'a Shape,
+    kernel: Kernel,
+    scale: f64,
+}
+
+impl Along<'_> {
+    /// How far from a place pixels count.
+    #[inline(always)]
+    fn reach(&self) -> f64 {
+        match self.kernel {
+            // A pixel counts as soon as a part of it is covered.
+            Kernel::Box => self.scale / 2.0 + 0.5,
+            kernel => kernel.support() * self.scale,
+        }
+    }
+
+    #[inline(always)]
+    fn weight(&self, pixel: i64, at: f64) -> f64 {
+        let Shape::Table(values) = self.shape else { return scaled_weight(self.kernel, pixel, at, self.scale) };
+        let place = ((pixel as f64 + 0.5 - at) / self.scale).abs() * STEPS;
+        let (below, part) = (place as usize, place - place.trunc());
+        match values.get(below..).and_then(|v| v.first_chunk::<2>()) {
+            Some([a, b]) => a + (b - a) * part,
+            None => 0.0,
+        }
+    }
+
+    /// The weights of the pixels about a place, over their sum, and the first of them.
+    #[inline(always)]
+    fn weights(&self, at: f64, weights: &mut Vec<f64>) -> Result<i64> {
+        if at.abs() > 1e12 {
+            return Err(too_far(at));
+        }
+        // The first and the last pixel whose centre is less than the reach away.
+        let reach = self.reach();
+        let (first, last) = ((at - reach + 0.5).floor() as i64, (at + reach - 0.5).ceil() as i64 - 1);
+        weights.clear();
+        let mut sum = 0.0;
+        for pixel in first..=last {
+            let weight = self.weight(pixel, at);
+            weights.push(weight);
+            sum += weight;
+        }
+        if !sum.is_finite() || sum.abs() < 1e-9 {
+            return Err(no_sum(sum));
+        }
+        let share = 1.0 / sum;
+        weights.iter_mut().for_each(|w| *w *= share);
+        Ok(first)
+    }
+}
+
+#[cold]
+fn too_far(at: f64) -> Error {
+    Error::unusable(format!("a map that leads to {at}, far from any picture"))
+}
+
+struct Warp<'a, P: Pixel> {
     source: View<'a, P>,
     back: Affine,
-    scales: [f64; 2],
+    across: Along<'a>,
+    down: Along<'a>,
     rules: WarpRules,
     curve: Option<Curve>,
     constant: P,
 }
 
-impl<P: Pixel<Number: Sample>> Work<'_, P> {
-    fn rows(&self, first: u32, mut part: ViewMut<'_, P>) -> Result<()> {
-        let mut taps = [Vec::new(), Vec::new()];
-        for (y, row) in (first..).zip(part.rows_mut()) {
-            for (x, to) in (0u32..).zip(row) {
-                let (u, v) = self.back.at(f64::from(x) + 0.5, f64::from(y) + 0.5);
-                *to = self.pixel(u, v, &mut taps)?;
+/// One row of the target. The weights of columns and rows are kept in memory that is there already.
+struct Row<'a, 'b, P: Pixel> {
+    warp: &'a Warp<'b, P>,
+    y: u32,
+    to: &'a mut [P],
+    taps: &'a mut [Vec<f64>; 2],
+}
+
+impl<P: Pixel<Number: Sample>> Work for Row<'_, '_, P> {
+    type Out = Result<()>;
+    #[inline(always)]
+    fn work(self) -> Result<()> {
+        let Row { warp, y, to, taps } = self;
+        let y = f64::from(y) + 0.5;
+        if warp.rules.kernel == Kernel::Nearest {
+            for (x, to) in (0u32..).zip(to) {
+                let (u, v) = warp.back.at(f64::from(x) + 0.5, y);
+                *to = warp.nearest(u, v);
             }
+            return Ok(());
+        }
+        match warp.few_taps() {
+            2 => warp.row::<2>(y, to, taps),
+            4 => warp.row::<4>(y, to, taps),
+            6 => warp.row::<6>(y, to, taps),
+            _ => warp.row::<0>(y, to, taps),
+        }
+    }
+}
+
+impl<P: Pixel<Number: Sample>> Warp<'_, P> {
+    /// The pixel that a place lies in.
+    #[inline(always)]
+    fn nearest(&self, u: f64, v: f64) -> P {
+        let Size { width, height } = self.source.size();
+        // Not negative, and cut off: the floor.
+        if u >= 0.0 && v >= 0.0 && u < f64::from(width) && v < f64::from(height) {
+            return self.source.row(v as u32)[u as usize];
+        }
+        let inside = |at: f64, side: u32| self.rules.edge.inside(at.floor() as i64, side);
+        match (inside(u, width), inside(v, height)) {
+            (Some(x), Some(y)) => self.source.row(y)[x as usize],
+            _ => self.constant,
+        }
+    }
+
+    /// How many pixels count along both axes, where that is as many everywhere and few.
+    fn few_taps(&self) -> usize {
+        let whole = matches!(
+            self.rules.kernel,
+            Kernel::Linear
+                | Kernel::CatmullRom
+                | Kernel::Mitchell
+                | Kernel::Cubic { .. }
+                | Kernel::Lanczos2
+                | Kernel::Lanczos3
+        );
+        let of_own_width = self.across.scale == 1.0 && self.down.scale == 1.0;
+        if whole && of_own_width { 2 * self.rules.kernel.support() as usize } else { 0 }
+    }
+
+    /// A row by so many taps each way where all of them lie inside, and by the general way elsewhere.
+    #[inline(always)]
+    fn row<const N: usize>(&self, y: f64, to: &mut [P], taps: &mut [Vec<f64>; 2]) -> Result<()> {
+        // Of three channels the number behind the pixel is read along, and left out.
+        let numbers = if P::ALPHA || self.curve.is_some() { 0 } else { P::CHANNELS };
+        for (x, to) in (0u32..).zip(to) {
+            let (u, v) = self.back.at(f64::from(x) + 0.5, y);
+            let quick = match (N, numbers) {
+                (0, _) => None,
+                (_, 1) => self.inner_gray::<N>(u, v),
+                (_, 3) => self.inner_color::<N, 3>(u, v),
+                (_, 4) => self.inner_color::<N, 4>(u, v),
+                _ => None,
+            };
+            *to = match quick {
+                Some(pixel) => pixel,
+                None => self.pixel(u, v, taps)?,
+            };
         }
         Ok(())
     }
 
-    /// The pixel at a place of the source; the weights of its columns and rows are kept in memory that is there already.
+    /// The first of `N` columns and of `N` rows about a place, if all lie inside, and their weights; those of the columns
+    /// are divided by the sums of both.
+    #[inline(always)]
+    fn inner<const N: usize>(&self, u: f64, v: f64) -> Option<(usize, u32, [f64; N], [f64; N])> {
+        let reach = N as f64 / 2.0;
+        let (left, top) = ((u - reach + 0.5).floor(), (v - reach + 0.5).floor());
+        let Size { width, height } = self.source.size();
+        let fits =
+            left >= 0.0 && top >= 0.0 && left + N as f64 <= f64::from(width) && top + N as f64 <= f64::from(height);
+        if !fits {
+            return None;
+        }
+        let (left, top) = (left as usize, top as u32);
+        let (mut columns, mut rows) = ([0.0; N], [0.0; N]);
+        for i in 0..N {
+            columns[i] = self.across.weight((left + i) as i64, u);
+            rows[i] = self.down.weight(i64::from(top) + i as i64, v);
+        }
+        let sum = columns.iter().sum::<f64>() * rows.iter().sum::<f64>();
+        if !sum.is_finite() || sum.abs() < 1e-9 {
+            return None;
+        }
+        columns.iter_mut().for_each(|w| *w /= sum);
+        Some((left, top, columns, rows))
+    }
+
+    /// A pixel of one channel, all taps inside.
+    #[inline(always)]
+    fn inner_gray<const N: usize>(&self, u: f64, v: f64) -> Option<P> {
+        let (left, top, columns, rows) = self.inner::<N>(u, v)?;
+        let mut sums = [0.0; N];
+        for (y, down) in (top..).zip(rows) {
+            let numbers = self.source.row_numbers(y)[left..].first_chunk::<N>()?;
+            for (sum, v) in sums.iter_mut().zip(numbers) {
+                *sum += v.to_f64() * down;
+            }
+        }
+        let sum = sums.iter().zip(columns).map(|(sum, across)| sum * across).sum();
+        crate::pixel::pixels_of(&[P::Number::from_f64(sum)]).first().copied()
+    }
+
+    /// A pixel of three or four channels without alpha, all taps inside.
+    #[inline(always)]
+    fn inner_color<const N: usize, const C: usize>(&self, u: f64, v: f64) -> Option<P> {
+        let (left, top, columns, rows) = self.inner::<N>(u, v)?;
+        let mut sums = [0.0; 4];
+        for (y, down) in (top..).zip(rows) {
+            let numbers = &self.source.row_numbers(y)[left * C..];
+            let mut row = [0.0; 4];
+            for (i, across) in columns.into_iter().enumerate() {
+                let pixel = numbers.get(i * C..)?.first_chunk::<4>()?;
+                for (sum, v) in row.iter_mut().zip(pixel) {
+                    *sum += v.to_f64() * across;
+                }
+            }
+            for (sum, row) in sums.iter_mut().zip(row) {
+                *sum += row * down;
+            }
+        }
+        let mut out = P::default();
+        let numbers = crate::pixel::samples_of_mut(std::slice::from_mut(&mut out));
+        numbers.iter_mut().zip(sums).for_each(|(to, sum)| *to = P::Number::from_f64(sum));
+        Some(out)
+    }
+
+    /// The pixel at a place of the source.
+    #[inline(always)]
     fn pixel(&self, u: f64, v: f64, [columns, rows]: &mut [Vec<f64>; 2]) -> Result<P> {
         let (size, edge) = (self.source.size(), self.rules.edge);
-        let reach = self.scales.map(|scale| match self.rules.kernel {
-            // A pixel counts as soon as a part of it is covered.
-            Kernel::Box => scale / 2.0 + 0.5,
-            kernel => kernel.support() * scale,
-        });
         // Far outside every edge shows what it shows a little outside, or repeats; a constant needs no sum at all.
-        let outside = |at: f64, reach: f64, side: u32| at + reach < 0.0 || at - reach > f64::from(side);
-        if matches!(edge, Edge::Constant(_)) && (outside(u, reach[0], size.width) || outside(v, reach[1], size.height))
+        let outside =
+            |at: f64, along: &Along<'_>, side: u32| at + along.reach() < 0.0 || at - along.reach() > f64::from(side);
+        if matches!(edge, Edge::Constant(_))
+            && (outside(u, &self.across, size.width) || outside(v, &self.down, size.height))
         {
             return Ok(self.constant);
         }
-        if self.rules.kernel == Kernel::Nearest {
-            let inside = |at: f64, side: u32| edge.inside(at.floor() as i64, side);
-            return Ok(match (inside(u, size.width), inside(v, size.height)) {
-                (Some(x), Some(y)) => self.source.row(y)[x as usize],
-                _ => self.constant,
-            });
-        }
-        let left = self.weights(u, reach[0], self.scales[0], columns)?;
-        let top = self.weights(v, reach[1], self.scales[1], rows)?;
+        let left = self.across.weights(u, columns)?;
+        let top = self.down.weights(v, rows)?;
         let mut sums = Sums::<P>::new(self.curve.as_ref());
         let inner = left >= 0 && left + columns.len() as i64 <= i64::from(size.width);
         for (y, &down) in (top..).zip(&*rows) {
@@ -173,23 +390,6 @@ impl<P: Pixel<Number: Sample>> Work<'_, P> {
             }
         }
         Ok(sums.pixel())
-    }
-
-    /// The weights of the pixels about a place, over their sum, and the first of them.
-    fn weights(&self, at: f64, reach: f64, scale: f64, weights: &mut Vec<f64>) -> Result<i64> {
-        if at.abs() > 1e12 {
-            return Err(Error::unusable(format!("a map that leads to {at}, far from any picture")));
-        }
-        // The first and the last pixel whose centre is less than the reach away.
-        let (first, last) = ((at - reach + 0.5).floor() as i64, (at + reach - 0.5).ceil() as i64 - 1);
-        weights.clear();
-        weights.extend((first..=last).map(|i| scaled_weight(self.rules.kernel, i, at, scale)));
-        let sum: f64 = weights.iter().sum();
-        if !sum.is_finite() || sum.abs() < 1e-9 {
-            return Err(no_sum(sum));
-        }
-        weights.iter_mut().for_each(|w| *w /= sum);
-        Ok(first)
     }
 }
 
