@@ -2,8 +2,9 @@
 //! places between pixels are what sampling gives there.
 
 use rahmen::access::{Edge, Turn};
+use rahmen::pixel::{samples_of, samples_of_mut};
 use rahmen::resample::{Affine, Area, Kernel, ResizeRules, WarpRules, resize_area, sample, turned_whole, warp};
-use rahmen::{Frame, Gray, Pixel, Rgb, Rgba, Sample, Size, Threads};
+use rahmen::{Cmyk, Frame, Gray, Pixel, Rgb, Rgba, Sample, Size, Threads};
 
 fn frame(size: Size) -> Frame<Rgb<u8>> {
     Frame::from_fn(size, |x, y| Rgb::new((x * 37 + y * 11) as u8, (x * x + y) as u8, (y * 29) as u8)).unwrap()
@@ -78,6 +79,50 @@ fn places_between_pixels_are_sampled() {
         let parallel = warped(&from, map, size, rules.threads(Threads::at_most(5)));
         assert!(parallel == warped(&from, map, size, rules.threads(Threads::ONE)));
     }
+}
+
+/// Every pixel of a turned picture against sampling its place: at most `most` of full apart, and where rounding shows hardly
+/// ever apart at all.
+fn every_pixel_is_sampled<P: Pixel<Number: Sample>>(most: f64) {
+    let mut state = 5u32;
+    let from = Frame::<P>::from_fn(Size::new(61, 47), |_, _| {
+        let mut p = P::default();
+        for v in samples_of_mut(std::slice::from_mut(&mut p)) {
+            state = state.wrapping_mul(1_664_525).wrapping_add(1_013_904_223);
+            *v = P::Number::from_fraction(f64::from(state >> 16) / 65_535.0);
+        }
+        p
+    })
+    .unwrap();
+    let (map, size) = turned_whole(from.size(), 29.0).unwrap();
+    let back = map.inverse().unwrap();
+    for kernel in Kernel::ALL {
+        let mut out = Frame::<P>::new(size).unwrap();
+        warp(from.view(), map, out.view_mut(), WarpRules::new(kernel).edge(Edge::Clamp)).unwrap();
+        let (mut apart, mut count) = (0u32, 0u32);
+        for (x, y, found) in out.view().placed_pixels() {
+            let (u, v) = back.at(f64::from(x) + 0.5, f64::from(y) + 0.5);
+            let wanted = sample(from.view(), u, v, kernel, Edge::Clamp).unwrap();
+            for (a, b) in samples_of(&[found]).iter().zip(samples_of(&[wanted])) {
+                let error = (a.to_fraction() - b.to_fraction()).abs();
+                assert!(error <= most, "{kernel} {x},{y}: {found:?} instead of {wanted:?}");
+                apart += u32::from(error > 1e-6);
+                count += 1;
+            }
+        }
+        assert!(apart * 1000 <= count, "{kernel}: {apart} of {count}");
+    }
+}
+
+#[test]
+fn every_pixel_of_every_layout_is_what_sampling_gives() {
+    every_pixel_is_sampled::<Gray<u8>>(1.0 / 255.0);
+    every_pixel_is_sampled::<Rgb<u8>>(1.0 / 255.0);
+    every_pixel_is_sampled::<Cmyk<u8>>(1.0 / 255.0);
+    every_pixel_is_sampled::<Rgba<u8>>(1.0 / 255.0);
+    every_pixel_is_sampled::<Rgb<u16>>(1.0 / 65_535.0);
+    every_pixel_is_sampled::<Gray<f32>>(1e-6);
+    every_pixel_is_sampled::<Rgb<f32>>(1e-6);
 }
 
 #[test]

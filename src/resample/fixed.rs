@@ -108,7 +108,7 @@ impl<'a> Passes<'a> {
         self.columns.run(level, &rows[..count], columns.fixed.bits + KEPT, &mut outs[..count]);
         for (row, from) in strip.rows_mut().zip(&self.made) {
             if let Some(to) = u8::pick_mut(S::lend(samples_of_mut(row))) {
-                level.work(ToBytes { from, to });
+                level.work(Narrowed { from, to });
             }
         }
     }
@@ -125,7 +125,7 @@ impl<'a> Passes<'a> {
         for positions in self.kept.missing(&group.positions, self.columns.together(), self.end) {
             for (row, &position) in self.padded.iter_mut().zip(&positions) {
                 let from = bytes_of(source.at(rows.axis, position));
-                level.work(ToWords { from, to: &mut row[self.inner.clone()] });
+                level.work(Widened { from, to: &mut row[self.inner.clone()] });
                 fill_beside(row, columns.axis, channels, &self.constant);
             }
             let (count, rows) = (positions.len(), self.padded.each_ref().map(Vec::as_slice));
@@ -143,12 +143,12 @@ impl<'a> Passes<'a> {
     }
 }
 
-struct ToBytes<'a> {
+struct Narrowed<'a> {
     from: &'a [i16],
     to: &'a mut [u8],
 }
 
-impl Work for ToBytes<'_> {
+impl Work for Narrowed<'_> {
     type Out = ();
     #[inline(always)]
     fn work(self) {
@@ -156,12 +156,12 @@ impl Work for ToBytes<'_> {
     }
 }
 
-struct ToWords<'a> {
+struct Widened<'a> {
     from: &'a [u8],
     to: &'a mut [i16],
 }
 
-impl Work for ToWords<'_> {
+impl Work for Widened<'_> {
     type Out = ();
     #[inline(always)]
     fn work(self) {

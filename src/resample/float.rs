@@ -11,7 +11,8 @@ use super::rows::{SourceRows, fill_beside};
 use super::samples::{Channels, Load, store};
 use crate::frame::ViewMut;
 use crate::pixel::{Depth, Gray, Sample, samples_of_mut};
-use crate::simd::mix::{Alpha, FloatRows, TOGETHER};
+use crate::simd::mix::TOGETHER;
+use crate::simd::mix_floats::{Alpha, FloatRows};
 use crate::simd::{Level, SLACK};
 use std::ops::Range;
 

@@ -33,8 +33,10 @@ mod plane;
 mod point;
 mod rows;
 mod samples;
+mod shape;
 mod target;
 mod warp;
+mod weighted;
 
 pub use affine::Affine;
 pub use area::Area;

@@ -1,11 +1,11 @@
 //! A picture laid down by an affine map: any angle, shear and scale.
 
 use super::affine::Affine;
-use super::axis::no_sum;
 use super::kernel::Kernel;
 use super::light::{Curve, Light};
-use super::point::{Sums, scaled_weight};
+use super::point::Sums;
 use super::rows::constant_of;
+use super::shape::{Along, Shape};
 use crate::access::Edge;
 use crate::error::{Error, Result};
 use crate::frame::{Size, View, ViewMut};
@@ -114,87 +114,6 @@ pub fn warp<P: Pixel<Number: Sample>>(
         (first..).zip(part.rows_mut()).try_for_each(|(y, to)| level.work(Row { warp: &whole, y, to, taps: &mut taps }))
     };
     threads::collect(jobs, run).into_iter().collect()
-}
-
-/// The kernel as a function that is quick to ask.
-enum Shape {
-    /// Its own formula: a few multiplications.
-    Formula,
-    /// Values at [`STEPS`] places a pixel from the middle on, between which a line is drawn: for kernels of sines, which it
-    /// meets within 3e-8.
-    Table(Vec<f64>),
-}
-
-/// Places a pixel that a table has.
-const STEPS: f64 = 4096.0;
-
-impl Shape {
-    fn new(kernel: Kernel) -> Shape {
-        if !matches!(kernel, Kernel::Lanczos2 | Kernel::Lanczos3) {
-            return Shape::Formula;
-        }
-        let count = (kernel.support() * STEPS) as u32 + 2;
-        Shape::Table((0..count).map(|i| kernel.at(f64::from(i) / STEPS)).collect())
-    }
-}
-
-/// The kernel along one axis of the source.
-struct Along<'a> {
-    shape: &'a Shape,
-    kernel: Kernel,
-    scale: f64,
-}
-
-impl Along<'_> {
-    /// How far from a place pixels count.
-    #[inline(always)]
-    fn reach(&self) -> f64 {
-        match self.kernel {
-            // A pixel counts as soon as a part of it is covered.
-            Kernel::Box => self.scale / 2.0 + 0.5,
-            kernel => kernel.support() * self.scale,
-        }
-    }
-
-    #[inline(always)]
-    fn weight(&self, pixel: i64, at: f64) -> f64 {
-        let Shape::Table(values) = self.shape else { return scaled_weight(self.kernel, pixel, at, self.scale) };
-        let place = ((pixel as f64 + 0.5 - at) / self.scale).abs() * STEPS;
-        let (below, part) = (place as usize, place - place.trunc());
-        match values.get(below..).and_then(|v| v.first_chunk::<2>()) {
-            Some([a, b]) => a + (b - a) * part,
-            None => 0.0,
-        }
-    }
-
-    /// The weights of the pixels about a place, over their sum, and the first of them.
-    #[inline(always)]
-    fn weights(&self, at: f64, weights: &mut Vec<f64>) -> Result<i64> {
-        if at.abs() > 1e12 {
-            return Err(too_far(at));
-        }
-        // The first and the last pixel whose centre is less than the reach away.
-        let reach = self.reach();
-        let (first, last) = ((at - reach + 0.5).floor() as i64, (at + reach - 0.5).ceil() as i64 - 1);
-        weights.clear();
-        let mut sum = 0.0;
-        for pixel in first..=last {
-            let weight = self.weight(pixel, at);
-            weights.push(weight);
-            sum += weight;
-        }
-        if !sum.is_finite() || sum.abs() < 1e-9 {
-            return Err(no_sum(sum));
-        }
-        let share = 1.0 / sum;
-        weights.iter_mut().for_each(|w| *w *= share);
-        Ok(first)
-    }
-}
-
-#[cold]
-fn too_far(at: f64) -> Error {
-    Error::unusable(format!("a map that leads to {at}, far from any picture"))
 }
 
 struct Warp<'a, P: Pixel> {

@@ -1,9 +1,10 @@
-//! Weighted sums of rows: half of what resizing spends its time in.
+//! Weighted sums of rows of whole numbers: half of what resizing spends its time in.
 //!
 //! Up to [`TOGETHER`] outputs are summed at once, as neighbours are made of much the same rows: a row is read and unpacked
-//! once for all of them. The plain loops are the definition. Whole numbers are multiplied by pairs and added in one
-//! instruction, and all sums are exact in `i32`; floats are multiplied and added row by row, in order, without fusing, so
-//! that every set gives the same numbers.
+//! once for all of them. The plain loops are the definition. Pairs are multiplied and added in one instruction, and all sums
+//! are exact in `i32`, so that every set gives the same numbers.
+//!
+//! Not here: floats ([`mix_floats`](super::mix_floats)).
 
 use super::Level;
 use super::lanes::{Lanes, Wide};
@@ -55,62 +56,6 @@ impl Level {
             for (i, to) in out.iter_mut().enumerate().skip(done) {
                 *to = narrowed(sum_at(rows, weights, output, i), shift).clamp(0, 255) as u8;
             }
-        }
-    }
-
-    /// Rows times their weights as floats, summed in the order of the rows; a row counts only where its weight is not zero.
-    /// Outputs as [`mix_bytes`](Level::mix_bytes) has them. Rows of pixels with alpha begin with a whole pixel.
-    pub(crate) fn mix_floats(self, rows: FloatRows<'_>, weights: &[[f32; TOGETHER]], outs: &mut [&mut [f32]]) {
-        let done = match rows {
-            FloatRows::U8(rows, alpha) => self.wide(Floats { rows, weights, alpha, outs: &mut *outs }),
-            FloatRows::U16(rows, alpha) => self.wide(Floats { rows, weights, alpha, outs: &mut *outs }),
-            FloatRows::F32(rows, alpha) => self.wide(Floats { rows, weights, alpha, outs: &mut *outs }),
-        };
-        for (output, out) in outs.iter_mut().enumerate() {
-            for (i, to) in out.iter_mut().enumerate().skip(done) {
-                let counts = weights.iter().enumerate().filter(|(_, w)| w[output] != 0.0);
-                *to = counts.fold(0.0, |sum, (row, w)| sum + rows.at(row, i) * w[output]);
-            }
-        }
-    }
-}
-
-/// Rows of numbers that are mixed as floats, colours times alpha where there is alpha.
-#[derive(Clone, Copy)]
-pub(crate) enum FloatRows<'a> {
-    U8(&'a [&'a [u8]], Alpha),
-    U16(&'a [&'a [u16]], Alpha),
-    F32(&'a [&'a [f32]], Alpha),
-}
-
-/// How colours are weighted by the alpha that comes behind them.
-#[derive(Debug, Clone, Copy)]
-pub(crate) struct Alpha {
-    /// Channels of a pixel with alpha, 2 or 4; of others 1.
-    pub(crate) channels: usize,
-    /// One over full alpha.
-    pub(crate) unit: f32,
-}
-
-impl Alpha {
-    /// There is none.
-    pub(crate) const NONE: Alpha = Alpha { channels: 1, unit: 1.0 };
-
-    /// A number of a row, times alpha if it is colour.
-    #[inline(always)]
-    fn weighed(self, i: usize, at: impl Fn(usize) -> f32) -> f32 {
-        let alpha = i / self.channels * self.channels + self.channels - 1;
-        if i == alpha { at(i) } else { at(i) * (at(alpha) * self.unit) }
-    }
-}
-
-impl FloatRows<'_> {
-    #[inline(always)]
-    fn at(self, row: usize, i: usize) -> f32 {
-        match self {
-            FloatRows::F32(rows, alpha) => alpha.weighed(i, |i| rows[row][i]),
-            FloatRows::U8(rows, alpha) => alpha.weighed(i, |i| rows[row][i].into()),
-            FloatRows::U16(rows, alpha) => alpha.weighed(i, |i| rows[row][i].into()),
         }
     }
 }
@@ -185,17 +130,6 @@ fn add_pairs<L: Lanes>(lanes: L, sums: &mut [L::Ints; 4], pairs: [L::Ints; 4], w
     }
 }
 
-#[inline(always)]
-fn add_floats<L: Lanes>(lanes: L, sums: &mut [L::Floats; 4], values: [L::Floats; 4], w: f32) {
-    if w == 0.0 {
-        return;
-    }
-    let w = lanes.splat_float(w);
-    for (sum, value) in sums.iter_mut().zip(values) {
-        *sum = lanes.add_floats(*sum, lanes.multiply(value, w));
-    }
-}
-
 /// Outputs `first..` of the weights, in one go over the rows.
 #[inline(always)]
 fn pairs<L: Lanes, From: Paired<To>, To, const G: usize>(
@@ -233,110 +167,6 @@ fn pairs<L: Lanes, From: Paired<To>, To, const G: usize>(
     }
 }
 
-/// Numbers that are loaded as floats.
-trait FloatRow: Copy {
-    fn load<L: Lanes>(lanes: L, from: &[Self], at: usize) -> L::Floats;
-}
-
-impl FloatRow for f32 {
-    #[inline(always)]
-    fn load<L: Lanes>(lanes: L, from: &[f32], at: usize) -> L::Floats {
-        lanes.load_floats(from, at)
-    }
-}
-
-impl FloatRow for u8 {
-    #[inline(always)]
-    fn load<L: Lanes>(lanes: L, from: &[u8], at: usize) -> L::Floats {
-        lanes.load_bytes(from, at)
-    }
-}
-
-impl FloatRow for u16 {
-    #[inline(always)]
-    fn load<L: Lanes>(lanes: L, from: &[u16], at: usize) -> L::Floats {
-        lanes.load_words(from, at)
-    }
-}
-
-struct Floats<'a, 'b, 'c, T> {
-    rows: &'a [&'a [T]],
-    weights: &'a [[f32; TOGETHER]],
-    alpha: Alpha,
-    outs: &'b mut [&'c mut [f32]],
-}
-
-impl<T: FloatRow> Wide for Floats<'_, '_, '_, T> {
-    #[inline(always)]
-    fn work<L: Lanes>(self, lanes: L) -> usize {
-        match self.alpha.channels {
-            1 => self.of_channels::<L, 1>(lanes),
-            2 => self.of_channels::<L, 2>(lanes),
-            _ => self.of_channels::<L, 4>(lanes),
-        }
-    }
-}
-
-impl<T: FloatRow> Floats<'_, '_, '_, T> {
-    #[inline(always)]
-    fn of_channels<L: Lanes, const C: usize>(self, lanes: L) -> usize {
-        let Floats { rows, weights, alpha, outs } = self;
-        let block = 4 * L::FLOATS;
-        let done = outs.first().map_or(0, |out| out.len()) / block * block;
-        for (group, outs) in outs.chunks_mut(L::TOGETHER).enumerate() {
-            let first = group * L::TOGETHER;
-            match outs {
-                [a] => floats::<L, T, C, 1>(lanes, rows, weights, alpha.unit, first, [a]),
-                [a, b] => floats::<L, T, C, 2>(lanes, rows, weights, alpha.unit, first, [a, b]),
-                [a, b, c] => floats::<L, T, C, 3>(lanes, rows, weights, alpha.unit, first, [a, b, c]),
-                [a, b, c, d] => floats::<L, T, C, 4>(lanes, rows, weights, alpha.unit, first, [a, b, c, d]),
-                _ => return 0,
-            }
-        }
-        done
-    }
-}
-
-/// Outputs `first..` of the weights, in one go over the rows.
-#[inline(always)]
-fn floats<L: Lanes, T: FloatRow, const C: usize, const G: usize>(
-    lanes: L,
-    rows: &[&[T]],
-    weights: &[[f32; TOGETHER]],
-    unit: f32,
-    first: usize,
-    mut outs: [&mut &mut [f32]; G],
-) {
-    let block = 4 * L::FLOATS;
-    for at in (0..outs[0].len() / block).map(|i| i * block) {
-        let mut sums = [[lanes.zero(); 4]; G];
-        for (row, weights) in rows.iter().zip(weights) {
-            let mut values = [lanes.zero(); 4];
-            for (i, value) in values.iter_mut().enumerate() {
-                let loaded = T::load(lanes, row, at + i * L::FLOATS);
-                *value = if C == 1 { loaded } else { lanes.weigh::<C>(loaded, unit) };
-            }
-            // Written out: a loop would not be unrolled, and its sums not stay in registers.
-            let weights = &weights[first..][..G];
-            add_floats(lanes, &mut sums[0], values, weights[0]);
-            if G > 1 {
-                add_floats(lanes, &mut sums[1], values, weights[1]);
-            }
-            if G > 2 {
-                add_floats(lanes, &mut sums[2], values, weights[2]);
-            }
-            if G > 3 {
-                add_floats(lanes, &mut sums[3], values, weights[3]);
-            }
-        }
-        for (out, sums) in outs.iter_mut().zip(sums) {
-            for (i, sum) in sums.into_iter().enumerate() {
-                lanes.put_floats(sum, out, at + i * L::FLOATS);
-            }
-        }
-    }
-}
-
 #[cfg(test)]
 pub(super) mod tests {
     use super::*;
@@ -352,11 +182,11 @@ pub(super) mod tests {
         noise(count, seed).map(|v| (v as i32 % (2 * most) - most) as i16).collect()
     }
 
-    fn rows_of<T>(count: usize, make: impl Fn(u32) -> Vec<T>) -> Vec<Vec<T>> {
+    pub(crate) fn rows_of<T>(count: usize, make: impl Fn(u32) -> Vec<T>) -> Vec<Vec<T>> {
         (0..count as u32).map(make).collect()
     }
 
-    fn lent<T>(rows: &[Vec<T>]) -> Vec<&[T]> {
+    pub(crate) fn lent<T>(rows: &[Vec<T>]) -> Vec<&[T]> {
         rows.iter().map(Vec::as_slice).collect()
     }
 
@@ -366,14 +196,18 @@ pub(super) mod tests {
     }
 
     /// As many outputs as asked for, each as long.
-    fn mixed<T: Clone + Default>(outputs: usize, length: usize, mix: impl FnOnce(&mut [&mut [T]])) -> Vec<Vec<T>> {
+    pub(crate) fn mixed<T: Clone + Default>(
+        outputs: usize,
+        length: usize,
+        mix: impl FnOnce(&mut [&mut [T]]),
+    ) -> Vec<Vec<T>> {
         let mut outs = vec![vec![T::default(); length]; outputs];
         mix(&mut outs.iter_mut().map(Vec::as_mut_slice).collect::<Vec<_>>());
         outs
     }
 
     /// What every level makes of the same work, which must be what the plain one makes.
-    fn alike<T: PartialEq + std::fmt::Debug>(what: &str, make: impl Fn(Level) -> T) {
+    pub(crate) fn alike<T: PartialEq + std::fmt::Debug>(what: &str, make: impl Fn(Level) -> T) {
         let wanted = make(Level::PLAIN);
         for level in Level::present() {
             assert!(make(level) == wanted, "{level:?} {what}");
@@ -405,36 +239,6 @@ pub(super) mod tests {
     }
 
     #[test]
-    fn every_level_mixes_floats_to_the_same_bits() {
-        for length in [0, 4, 20, 60, 64, 128, 1000, 4096, 4100] {
-            for (taps, outputs) in [(1, 1), (2, 2), (5, 3), (9, 4)] {
-                let bytes = rows_of(taps, |t| noise(length, t).map(|v| v as u8).collect::<Vec<u8>>());
-                let wide = rows_of(taps, |t| noise(length, t).map(|v| v as u16).collect::<Vec<u16>>());
-                let floats = rows_of(taps, |t| noise(length, t).map(|v| v as f32 / 7e6 - 1.0).collect::<Vec<f32>>());
-                let weights: Vec<[f32; TOGETHER]> = (0..taps)
-                    .map(|t| std::array::from_fn(|g| if t % 4 == g { 0.0 } else { 0.3 - (t * g) as f32 / 30.0 }))
-                    .collect();
-                for channels in [1, 2, 4] {
-                    let alpha = Alpha { channels, unit: 1.0 / 255.0 };
-                    let (bytes, wide, floats) = (lent(&bytes), lent(&wide), lent(&floats));
-                    let all = [
-                        FloatRows::U8(&bytes, alpha),
-                        FloatRows::U16(&wide, alpha),
-                        FloatRows::F32(&floats, alpha),
-                        FloatRows::F32(&floats, Alpha::NONE),
-                    ];
-                    for rows in all {
-                        alike(&format!("{length} {taps} {channels}"), |level| {
-                            let sums = mixed::<f32>(outputs, length, |outs| level.mix_floats(rows, &weights, outs));
-                            sums.concat().iter().map(|v| v.to_bits()).collect::<Vec<_>>()
-                        });
-                    }
-                }
-            }
-        }
-    }
-
-    #[test]
     fn sums_worked_by_hand() {
         let weights = [[both(3, -1), both(1, 0), 0, 0]];
         // (3 * 10 - 1 * 20) / 4 = 2.5, up to 3; (3 * 1 - 1 * 7) / 4 = -1. 10 / 4 up to 3, 1 / 4 down.
@@ -443,16 +247,5 @@ pub(super) mod tests {
         let weights = [[both(1, 1), 0, 0, 0]];
         let sums = mixed(1, 2, |outs| Level::best().mix_words(&[[&[100, -9], &[500, 3]]], &weights, 1, outs));
         assert_eq!(sums, [[255, 0]]);
-        // Half of what is there of the colours: (10 * 51 + 20 * 255) / 255 / 2 = 11; alphas (51 + 255) / 2.
-        let alpha = Alpha { channels: 2, unit: 1.0 / 255.0 };
-        let rows: [&[u8]; 2] = [&[10, 51], &[20, 255]];
-        let halves = [[0.5, 0.0, 0.0, 0.0]; 2];
-        let sums = mixed(1, 2, |outs| Level::best().mix_floats(FloatRows::U8(&rows, alpha), &halves, outs));
-        assert_eq!(sums, [[11.0, 153.0]]);
-        // Infinity counts where its weight is not zero.
-        let rows: [&[f32]; 2] = [&[2.0], &[f32::INFINITY]];
-        let weights = [[1.0, 1.0, 0.0, 0.0], [0.0, 1.0, 0.0, 0.0]];
-        let sums = mixed(2, 1, |outs| Level::best().mix_floats(FloatRows::F32(&rows, Alpha::NONE), &weights, outs));
-        assert_eq!(sums, [[2.0], [f32::INFINITY]]);
     }
 }

@@ -10,6 +10,7 @@ pub(crate) mod finish;
 mod lanes;
 pub(crate) mod lookup;
 pub(crate) mod mix;
+pub(crate) mod mix_floats;
 mod rows;
 pub(crate) mod spread;
 pub(crate) mod sums;
