@@ -27,13 +27,42 @@ pub(super) fn narrowed(sum: i32, shift: u32) -> i16 {
     ((sum + (1 << (shift - 1))) >> shift).clamp(i32::from(i16::MIN), i32::from(i16::MAX)) as i16
 }
 
-/// The sum for one number of one output.
-#[inline(always)]
-fn sum_at<T: Copy + Into<i32>>(rows: &[[&[T]; 2]], weights: &[PairWeights], output: usize, i: usize) -> i32 {
-    rows.iter().zip(weights).fold(0, |sum, ([a, b], weights)| {
-        let (first, second) = (weights[output] as i16, (weights[output] >> 16) as i16);
-        sum + a[i].into() * i32::from(first) + b[i].into() * i32::from(second)
-    })
+/// Numbers that are summed together where there are no registers to speak of: the compiler makes them wide.
+pub(super) const BLOCK: usize = 64;
+
+/// The sums of one output from number `first` on, as many as there is room for.
+fn plain<T: Copy + Into<i32>>(
+    rows: &[[&[T]; 2]],
+    weights: &[PairWeights],
+    output: usize,
+    first: usize,
+    sums: &mut [i32],
+) {
+    for ([a, b], weights) in rows.iter().zip(weights) {
+        let (v, w) = (i32::from(weights[output] as i16), weights[output] >> 16);
+        let (a, b) = (&a[first..][..sums.len()], &b[first..][..sums.len()]);
+        for (sum, (&a, &b)) in sums.iter_mut().zip(a.iter().zip(b)) {
+            *sum += a.into() * v + b.into() * w;
+        }
+    }
+}
+
+/// The numbers of all outputs that are not done yet, each from its sum.
+fn plain_rest<T: Copy + Into<i32>, To>(
+    rows: &[[&[T]; 2]],
+    weights: &[PairWeights],
+    outs: &mut [&mut [To]],
+    done: usize,
+    finish: impl Fn(i32) -> To,
+) {
+    for (output, out) in outs.iter_mut().enumerate() {
+        for (block, to) in out[done..].chunks_mut(BLOCK).enumerate() {
+            let mut sums = [0; BLOCK];
+            let sums = &mut sums[..to.len()];
+            plain(rows, weights, output, done + block * BLOCK, sums);
+            to.iter_mut().zip(sums).for_each(|(to, sum)| *to = finish(*sum));
+        }
+    }
 }
 
 impl Level {
@@ -42,21 +71,13 @@ impl Level {
     /// or longer. The sums must fit `i32`.
     pub(crate) fn mix_bytes(self, rows: &[[&[u8]; 2]], weights: &[PairWeights], shift: u32, outs: &mut [&mut [i16]]) {
         let done = self.wide(Pairs { rows, weights, shift, outs: &mut *outs });
-        for (output, out) in outs.iter_mut().enumerate() {
-            for (i, to) in out.iter_mut().enumerate().skip(done) {
-                *to = narrowed(sum_at(rows, weights, output, i), shift);
-            }
-        }
+        plain_rest(rows, weights, outs, done, |sum| narrowed(sum, shift));
     }
 
     /// Rows of words times their weights, as [`mix_bytes`](Level::mix_bytes), to nearest and within a byte.
     pub(crate) fn mix_words(self, rows: &[[&[i16]; 2]], weights: &[PairWeights], shift: u32, outs: &mut [&mut [u8]]) {
         let done = self.wide(Pairs { rows, weights, shift, outs: &mut *outs });
-        for (output, out) in outs.iter_mut().enumerate() {
-            for (i, to) in out.iter_mut().enumerate().skip(done) {
-                *to = narrowed(sum_at(rows, weights, output, i), shift).clamp(0, 255) as u8;
-            }
-        }
+        plain_rest(rows, weights, outs, done, |sum| narrowed(sum, shift).clamp(0, 255) as u8);
     }
 }
 

@@ -5,7 +5,7 @@
 
 use super::Level;
 use super::lanes::{Lanes, Wide};
-use super::mix::TOGETHER;
+use super::mix::{BLOCK, TOGETHER};
 
 impl Level {
     /// Rows times their weights as floats, summed in the order of the rows; a row counts only where its weight is not zero.
@@ -17,9 +17,14 @@ impl Level {
             FloatRows::F32(rows, alpha) => self.wide(Floats { rows, weights, alpha, outs: &mut *outs }),
         };
         for (output, out) in outs.iter_mut().enumerate() {
-            for (i, to) in out.iter_mut().enumerate().skip(done) {
-                let counts = weights.iter().enumerate().filter(|(_, w)| w[output] != 0.0);
-                *to = counts.fold(0.0, |sum, (row, w)| sum + rows.at(row, i) * w[output]);
+            for (block, to) in out[done..].chunks_mut(BLOCK).enumerate() {
+                to.fill(0.0);
+                let mut values = [0.0; BLOCK];
+                let values = &mut values[..to.len()];
+                for (row, w) in weights.iter().map(|w| w[output]).enumerate().filter(|(_, w)| *w != 0.0) {
+                    rows.load(row, done + block * BLOCK, values);
+                    to.iter_mut().zip(&*values).for_each(|(sum, v)| *sum += v * w);
+                }
             }
         }
     }
@@ -46,21 +51,27 @@ impl Alpha {
     /// There is none.
     pub(crate) const NONE: Alpha = Alpha { channels: 1, unit: 1.0 };
 
-    /// A number of a row, times alpha if it is colour.
-    #[inline(always)]
-    fn weighed(self, i: usize, at: impl Fn(usize) -> f32) -> f32 {
-        let alpha = i / self.channels * self.channels + self.channels - 1;
-        if i == alpha { at(i) } else { at(i) * (at(alpha) * self.unit) }
+    /// Whole pixels of a row as floats, colours times alpha.
+    fn load<T: Copy + Into<f32>>(self, row: &[T], to: &mut [f32]) {
+        to.iter_mut().zip(row).for_each(|(to, &v)| *to = v.into());
+        if self.channels > 1 {
+            for pixel in to.chunks_exact_mut(self.channels) {
+                if let Some((alpha, colours)) = pixel.split_last_mut() {
+                    let share = *alpha * self.unit;
+                    colours.iter_mut().for_each(|v| *v *= share);
+                }
+            }
+        }
     }
 }
 
 impl FloatRows<'_> {
-    #[inline(always)]
-    fn at(self, row: usize, i: usize) -> f32 {
+    /// Numbers of a row from `first` on, which begins a pixel.
+    fn load(self, row: usize, first: usize, to: &mut [f32]) {
         match self {
-            FloatRows::F32(rows, alpha) => alpha.weighed(i, |i| rows[row][i]),
-            FloatRows::U8(rows, alpha) => alpha.weighed(i, |i| rows[row][i].into()),
-            FloatRows::U16(rows, alpha) => alpha.weighed(i, |i| rows[row][i].into()),
+            FloatRows::U8(rows, alpha) => alpha.load(&rows[row][first..], to),
+            FloatRows::U16(rows, alpha) => alpha.load(&rows[row][first..], to),
+            FloatRows::F32(rows, alpha) => alpha.load(&rows[row][first..], to),
         }
     }
 }

@@ -37,6 +37,13 @@ impl<W: Copy> Taps<'_, W> {
         self.weights[i / self.channels * self.stride + tap]
     }
 
+    /// The numbers of a row that an output number is made of, and their weights.
+    #[inline(always)]
+    fn of<'t, T>(&'t self, row: &'t [T], i: usize) -> (impl Iterator<Item = &'t T>, &'t [W]) {
+        let weights = &self.weights[i / self.channels * self.stride..][..self.taps];
+        (row[self.start(i)..].iter().step_by(self.channels), weights)
+    }
+
     /// Whether every block of outputs begins within its window, for all sets alike.
     fn fits(&self) -> bool {
         let count = self.starts.len() * self.channels;
@@ -102,11 +109,9 @@ impl<'a> SpreadWords<'a> {
     /// channel beside it ([`both`]); the row has [`SLACK`](super::SLACK) numbers behind the last one.
     pub(crate) fn run(&self, row: &[i32], shift: u32, out: &mut [i16]) {
         let done = self.level.wide(WordsWork { spread: self, row, shift, out: &mut *out });
-        let channels = self.taps.channels;
         for (i, to) in out.iter_mut().enumerate().skip(done) {
-            let values = row[self.taps.start(i)..].iter().step_by(channels);
-            let products = values.take(self.taps.taps).enumerate();
-            let sum = products.map(|(tap, &v)| i32::from(v as i16) * i32::from(self.taps.weight(i, tap))).sum();
+            let (values, weights) = self.taps.of(row, i);
+            let sum = values.zip(weights).map(|(&v, &w)| i32::from(v as i16) * i32::from(w)).sum();
             *to = narrowed(sum, shift);
         }
     }
@@ -180,11 +185,9 @@ impl<'a> SpreadFloats<'a> {
     /// numbers behind the last one.
     pub(crate) fn run(&self, row: &[f32], out: &mut [f32]) {
         let done = self.level.wide(FloatsWork { spread: self, row, out: &mut *out });
-        let channels = self.taps.channels;
         for (i, to) in out.iter_mut().enumerate().skip(done) {
-            let values = row[self.taps.start(i)..].iter().step_by(channels);
-            let products = values.take(self.taps.taps).enumerate();
-            *to = products.fold(0.0, |sum, (tap, &v)| sum + v * self.taps.weight(i, tap));
+            let (values, weights) = self.taps.of(row, i);
+            *to = values.zip(weights).fold(0.0, |sum, (v, w)| sum + v * w);
         }
     }
 }
