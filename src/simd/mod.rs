@@ -77,14 +77,14 @@ impl Level {
             && is_x86_feature_detected!("avx512dq")
     }
 
-    /// 32-bit numbers in a register of [`wide`](Level::wide); none without one.
-    fn lanes(self) -> usize {
+    /// 32-bit numbers in a register of [`wide`](Level::wide); `None` without one.
+    fn lanes(self) -> Option<usize> {
         match self.0 {
-            Set::Plain => 0,
+            Set::Plain => None,
             #[cfg(target_arch = "x86_64")]
-            Set::Avx2 => 8,
+            Set::Avx2 => Some(8),
             #[cfg(target_arch = "x86_64")]
-            Set::Avx512 => 16,
+            Set::Avx512 => Some(16),
         }
     }
 

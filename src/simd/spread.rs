@@ -33,8 +33,8 @@ impl<W: Copy> Taps<'_, W> {
     }
 
     #[inline(always)]
-    fn weight(&self, i: usize, tap: usize) -> W {
-        self.weights[i / self.channels * self.stride + tap]
+    fn weight(&self, pixel: usize, tap: usize) -> W {
+        self.weights[pixel * self.stride + tap]
     }
 
     /// The numbers of a row that an output number is made of, and their weights.
@@ -44,44 +44,55 @@ impl<W: Copy> Taps<'_, W> {
         (row[self.start(i)..].iter().step_by(self.channels), weights)
     }
 
-    /// Whether every block of outputs begins within its window, for all sets alike.
-    fn fits(&self) -> bool {
-        let count = self.starts.len() * self.channels;
-        BLOCKS.iter().all(|&(outputs, window)| {
-            (0..count / outputs).all(|block| {
-                let starts = (block * outputs..(block + 1) * outputs).map(|i| self.start(i));
-                let (low, high) = starts.fold((usize::MAX, 0), |(low, high), at| (low.min(at), high.max(at)));
-                high - low < window
-            })
-        })
+    /// Of every output number its pixel, and the number that it begins at.
+    fn places(&self) -> Vec<(usize, usize)> {
+        let channels = self.channels;
+        let starts = self.starts.iter().enumerate();
+        starts.flat_map(|(pixel, &start)| (0..channels).map(move |c| (pixel, start as usize * channels + c))).collect()
     }
+}
+
+/// Whether every block of outputs begins within its window, for all sets alike.
+fn fits(places: &[(usize, usize)]) -> bool {
+    BLOCKS.iter().all(|&(outputs, window)| {
+        places.chunks_exact(outputs).all(|block| {
+            let ends = block.iter().fold((usize::MAX, 0), |(low, high), &(_, at)| (low.min(at), high.max(at)));
+            ends.1 - ends.0 < window
+        })
+    })
 }
 
 /// The taps of a row by blocks of as many outputs as a register has.
 #[derive(Debug, Clone)]
 struct Blocks<W> {
-    bases: Vec<u32>,
+    bases: Vec<usize>,
     places: Vec<i32>,
     /// Of each block the weights of its first tap, or pair of taps, then of the next.
     weights: Vec<W>,
 }
 
 impl<W> Blocks<W> {
-    /// `weight` of an output and a step.
-    fn new<V: Copy>(level: Level, taps: &Taps<'_, V>, steps: usize, weight: impl Fn(usize, usize) -> W) -> Blocks<W> {
-        let lanes = level.lanes();
+    /// `weight` of a pixel and a step; `None` where outputs lie too far apart.
+    fn new(
+        level: Level,
+        places: &[(usize, usize)],
+        steps: usize,
+        weight: impl Fn(usize, usize) -> W,
+    ) -> Option<Blocks<W>> {
         let mut made = Blocks { bases: Vec::new(), places: Vec::new(), weights: Vec::new() };
-        let count = (taps.starts.len() * taps.channels).checked_div(lanes).unwrap_or(0);
-        for block in 0..count {
-            let outputs = block * lanes..(block + 1) * lanes;
-            let base = outputs.clone().map(|i| taps.start(i)).min().unwrap_or(0);
-            made.bases.push(base as u32);
-            made.places.extend(outputs.clone().map(|i| (taps.start(i) - base) as i32));
+        if !fits(places) {
+            return None;
+        }
+        let Some(lanes) = level.lanes() else { return Some(made) };
+        for block in places.chunks_exact(lanes) {
+            let base = block.iter().map(|&(_, at)| at).min().unwrap_or(0);
+            made.bases.push(base);
+            made.places.extend(block.iter().map(|&(_, at)| (at - base) as i32));
             for step in 0..steps {
-                made.weights.extend(outputs.clone().map(|i| weight(i, step)));
+                made.weights.extend(block.iter().map(|&(pixel, _)| weight(pixel, step)));
             }
         }
-        made
+        Some(made)
     }
 }
 
@@ -98,11 +109,12 @@ impl<'a> SpreadWords<'a> {
     /// `None` where outputs lie too far apart. A few operations a tap.
     pub(crate) fn new(level: Level, taps: Taps<'a, i16>) -> Option<Self> {
         let pairs = taps.taps.div_ceil(2);
-        let weight = |i, pair: usize| {
-            let second = if pair * 2 + 1 < taps.taps { taps.weight(i, pair * 2 + 1) } else { 0 };
-            both(taps.weight(i, pair * 2), second)
+        let weight = |pixel, pair: usize| {
+            let second = if pair * 2 + 1 < taps.taps { taps.weight(pixel, pair * 2 + 1) } else { 0 };
+            both(taps.weight(pixel, pair * 2), second)
         };
-        taps.fits().then(|| SpreadWords { level, taps, blocks: Blocks::new(level, &taps, pairs, weight), pairs })
+        let blocks = Blocks::new(level, &taps.places(), pairs, weight)?;
+        Some(SpreadWords { level, taps, blocks, pairs })
     }
 
     /// Outputs over their taps, divided by 2^shift, to nearest. Each number of the row has that of the next pixel's same
@@ -153,7 +165,7 @@ impl WordsWork<'_, '_> {
             for (side, (sum, &base)) in sums.iter_mut().zip(bases).enumerate() {
                 let places = lanes.load(places, side * L::FLOATS);
                 for pair in 0..pairs {
-                    let values = lanes.pick(row, base as usize + pair * step, places);
+                    let values = lanes.pick(row, base + pair * step, places);
                     let weights = lanes.load(weights, (side * pairs + pair) * L::FLOATS);
                     *sum = lanes.add(*sum, lanes.multiply_pairs(values, weights));
                 }
@@ -177,8 +189,8 @@ pub(crate) struct SpreadFloats<'a> {
 impl<'a> SpreadFloats<'a> {
     /// `None` where outputs lie too far apart. A few operations a tap.
     pub(crate) fn new(level: Level, taps: Taps<'a, f32>) -> Option<Self> {
-        let weight = |i, tap| taps.weight(i, tap);
-        taps.fits().then(|| SpreadFloats { level, taps, blocks: Blocks::new(level, &taps, taps.taps, weight) })
+        let blocks = Blocks::new(level, &taps.places(), taps.taps, |pixel, tap| taps.weight(pixel, tap))?;
+        Some(SpreadFloats { level, taps, blocks })
     }
 
     /// Outputs over their taps. All numbers must be finite: a weight of zero is multiplied too. The row has [`SLACK`]
@@ -225,7 +237,7 @@ impl FloatsWork<'_, '_> {
             let places = lanes.load(places, 0);
             let mut sum = lanes.zero();
             for (tap, weights) in weights.chunks_exact(L::FLOATS).take(taps).enumerate() {
-                let values = lanes.pick_floats(row, base as usize + tap * channels, places);
+                let values = lanes.pick_floats(row, base + tap * channels, places);
                 sum = lanes.add_floats(sum, lanes.multiply(values, lanes.load_floats(weights, 0)));
             }
             lanes.put_floats(sum, to, 0);
