@@ -7,7 +7,7 @@
 
 use super::axis::{Axis, FixedWeights};
 use super::columns::WordColumns;
-use super::group::{Group, Kept, reach};
+use super::group::{Group, Kept, reach, together};
 use super::rows::{SourceRows, fill_beside};
 use crate::frame::ViewMut;
 use crate::pixel::{Gray, Sample, samples_of_mut};
@@ -51,6 +51,8 @@ pub(super) struct Passes<'a> {
     kept: Kept<i16>,
     /// Behind the last position that the band needs.
     end: u32,
+    /// Output rows that are mixed in one go.
+    together: usize,
 }
 
 impl<'a> Passes<'a> {
@@ -69,6 +71,7 @@ impl<'a> Passes<'a> {
             constant: constant.collect(),
             kept: Kept::new(),
             end: reach(rows.axis, outputs).end,
+            together: together(rows.axis),
         }
     }
 
@@ -94,11 +97,15 @@ impl<'a> Passes<'a> {
     ) {
         let Plan { columns, rows, channels, level, .. } = self.plan;
         let count = strip.height() as usize;
-        let (positions, weights) = Group::of(rows.axis, &rows.fixed.weights, first..first + count).by_pairs();
-        let picked: Vec<[&[u8]; 2]> =
-            positions.iter().map(|pair| pair.map(|row| bytes_of(source.at(rows.axis, row)))).collect();
         let mut outs = self.padded.each_mut().map(|row| &mut row[self.inner.clone()]);
-        level.mix_bytes(&picked, &weights, rows.fixed.bits - KEPT, &mut outs[..count]);
+        for (part, outs) in outs[..count].chunks_mut(self.together).enumerate() {
+            let from = first + part * self.together;
+            let group = Group::of(rows.axis, &rows.fixed.weights, from..from + outs.len());
+            let (positions, weights) = group.by_pairs();
+            let row = |position: u32| bytes_of(source.at(rows.axis, position));
+            let picked: Vec<[&[u8]; 2]> = positions.iter().map(|pair| pair.map(row)).collect();
+            level.mix_bytes(&picked, &weights, rows.fixed.bits - KEPT, outs);
+        }
         let constant: Vec<i16> = self.constant.iter().map(|v| v << KEPT).collect();
         for row in &mut self.padded[..count] {
             fill_beside(row, columns.axis, channels, &constant);

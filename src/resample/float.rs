@@ -5,7 +5,7 @@
 
 use super::axis::{Axis, Weights};
 use super::columns::FloatColumns;
-use super::group::{Group, Kept, reach};
+use super::group::{Group, Kept, reach, together};
 use super::light::Curve;
 use super::rows::{SourceRows, fill_beside};
 use super::samples::{Channels, Load, store};
@@ -69,6 +69,8 @@ pub(super) struct Passes<'a> {
     kept: Kept<f32>,
     /// Behind the last position that the band needs.
     end: u32,
+    /// Output rows that are mixed in one go.
+    together: usize,
 }
 
 impl<'a> Passes<'a> {
@@ -88,6 +90,7 @@ impl<'a> Passes<'a> {
             constant,
             kept: Kept::new(),
             end: reach(rows.axis, outputs).end,
+            together: together(rows.axis),
         }
     }
 
@@ -100,10 +103,12 @@ impl<'a> Passes<'a> {
     ) {
         let Plan { rows, channels, curve, level, vertical_first, .. } = self.plan;
         let count = strip.height() as usize;
-        let group = Group::of(rows.axis, rows.weights, first..first + count);
         match vertical_first {
-            true => self.vertical_first(source, &group, count),
-            false => self.horizontal_first(source, &group, count),
+            true => self.vertical_first(source, first, count),
+            false => {
+                let group = Group::of(rows.axis, rows.weights, first..first + count);
+                self.horizontal_first(source, &group, count);
+            }
         }
         for (from, to) in self.made.iter().zip(strip.rows_mut()) {
             store(level, from, samples_of_mut(to), channels, curve);
@@ -111,23 +116,24 @@ impl<'a> Passes<'a> {
     }
 
     /// Vertical pass first, for shrinking. Rows are mixed as they lie in the source; light is made of them first.
-    fn vertical_first<S: Sample>(&mut self, source: SourceRows<'_, Gray<S>>, group: &Group<f32>, count: usize) {
+    fn vertical_first<S: Sample>(&mut self, source: SourceRows<'_, Gray<S>>, first: usize, count: usize) {
         let Plan { columns, rows, channels, curve, level, .. } = self.plan;
         let mut outs = self.padded.each_mut().map(|row| &mut row[self.inner.clone()]);
-        match curve {
-            Some(_) => {
-                for position in self.kept.missing(&group.positions, 1, 0).concat() {
-                    let mut light = self.kept.take_out(&group.positions, self.inner.len());
-                    self.plan.load(source.at(rows.axis, position), &mut light);
-                    self.kept.put_in(position, light);
-                }
-                let picked: Vec<&[f32]> = group.positions.iter().map(|&position| self.kept.get(position)).collect();
-                level.mix_floats(FloatRows::F32(&picked, Alpha::NONE), &group.weights, &mut outs[..count]);
-            }
-            None => {
+        for (part, outs) in outs[..count].chunks_mut(self.together).enumerate() {
+            let from = first + part * self.together;
+            let group = Group::of(rows.axis, rows.weights, from..from + outs.len());
+            if curve.is_none() {
                 let picked: Vec<&[S]> = group.positions.iter().map(|&row| source.at(rows.axis, row)).collect();
-                self.plan.mix_samples(&picked, &group.weights, &mut outs[..count]);
+                self.plan.mix_samples(&picked, &group.weights, outs);
+                continue;
             }
+            for position in self.kept.missing(&group.positions, 1, 0).concat() {
+                let mut light = self.kept.take_out(&group.positions, self.inner.len());
+                self.plan.load(source.at(rows.axis, position), &mut light);
+                self.kept.put_in(position, light);
+            }
+            let picked: Vec<&[f32]> = group.positions.iter().map(|&position| self.kept.get(position)).collect();
+            level.mix_floats(FloatRows::F32(&picked, Alpha::NONE), &group.weights, outs);
         }
         for row in &mut self.padded[..count] {
             fill_beside(row, columns.axis, channels.count, &self.constant);
