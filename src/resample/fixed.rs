@@ -27,7 +27,7 @@ pub(super) struct FixedAxis<'a> {
 
 /// What output rows are made with.
 #[derive(Clone, Copy)]
-pub(super) struct Plan<'a> {
+pub(super) struct Recipe<'a> {
     pub(super) columns: FixedAxis<'a>,
     pub(super) rows: FixedAxis<'a>,
     /// Numbers of a pixel.
@@ -38,7 +38,7 @@ pub(super) struct Plan<'a> {
 
 /// A band of output rows in the making, from the first to the last.
 pub(super) struct Passes<'a> {
-    plan: Plan<'a>,
+    recipe: Recipe<'a>,
     columns: WordColumns<'a>,
     /// Rows of the source's width, with room for what an edge shows beside them, and where the source's numbers lie in one.
     padded: [Vec<i16>; TOGETHER],
@@ -57,13 +57,17 @@ pub(super) struct Passes<'a> {
 
 impl<'a> Passes<'a> {
     /// For output rows `outputs` of the whole target.
-    pub(super) fn new<S: Sample>(plan: Plan<'a>, source: SourceRows<'_, Gray<S>>, outputs: Range<usize>) -> Passes<'a> {
-        let Plan { columns, rows, channels, level, .. } = plan;
+    pub(super) fn new<S: Sample>(
+        recipe: Recipe<'a>,
+        source: SourceRows<'_, Gray<S>>,
+        outputs: Range<usize>,
+    ) -> Passes<'a> {
+        let Recipe { columns, rows, channels, level, .. } = recipe;
         let length = columns.axis.length() as usize * channels + SLACK;
         let before = columns.axis.before as usize * channels;
         let constant = bytes_of(source.constant).iter().take(channels).map(|&v| i16::from(v));
         Passes {
-            plan,
+            recipe,
             columns: WordColumns::new(level, columns.axis, columns.fixed, channels),
             padded: [(); TOGETHER].map(|()| vec![0; length]),
             inner: before..before + source.width() as usize,
@@ -82,7 +86,7 @@ impl<'a> Passes<'a> {
         strip: ViewMut<'_, Gray<S>>,
         first: usize,
     ) {
-        match self.plan.vertical_first {
+        match self.recipe.vertical_first {
             true => self.vertical_first(source, strip, first),
             false => self.horizontal_first(source, strip, first),
         }
@@ -95,7 +99,7 @@ impl<'a> Passes<'a> {
         mut strip: ViewMut<'_, Gray<S>>,
         first: usize,
     ) {
-        let Plan { columns, rows, channels, level, .. } = self.plan;
+        let Recipe { columns, rows, channels, level, .. } = self.recipe;
         let count = strip.height() as usize;
         let mut outs = self.padded.each_mut().map(|row| &mut row[self.inner.clone()]);
         for (part, outs) in outs[..count].chunks_mut(self.together).enumerate() {
@@ -127,7 +131,7 @@ impl<'a> Passes<'a> {
         mut strip: ViewMut<'_, Gray<S>>,
         first: usize,
     ) {
-        let Plan { columns, rows, channels, level, .. } = self.plan;
+        let Recipe { columns, rows, channels, level, .. } = self.recipe;
         let group = Group::of(rows.axis, &rows.fixed.weights, first..first + strip.height() as usize);
         for positions in self.kept.missing(&group.positions, self.columns.together(), self.end) {
             for (row, &position) in self.padded.iter_mut().zip(&positions) {

@@ -25,7 +25,7 @@ pub(super) struct FloatAxis<'a> {
 
 /// What output rows are made with.
 #[derive(Clone, Copy)]
-pub(super) struct Plan<'a> {
+pub(super) struct Recipe<'a> {
     pub(super) columns: FloatAxis<'a>,
     pub(super) rows: FloatAxis<'a>,
     pub(super) channels: Channels,
@@ -35,7 +35,7 @@ pub(super) struct Plan<'a> {
     pub(super) level: Level,
 }
 
-impl Plan<'_> {
+impl Recipe<'_> {
     fn load<S: Sample>(&self, from: &[S], to: &mut [f32]) {
         self.level.work(Load { from, to, channels: self.channels, curve: self.curve });
     }
@@ -56,7 +56,7 @@ impl Plan<'_> {
 
 /// A band of output rows in the making, from the first to the last.
 pub(super) struct Passes<'a> {
-    plan: Plan<'a>,
+    recipe: Recipe<'a>,
     columns: FloatColumns<'a>,
     /// Rows of the source's width, with room for what an edge shows beside them, and where the source's numbers lie in one.
     padded: [Vec<f32>; TOGETHER],
@@ -75,14 +75,18 @@ pub(super) struct Passes<'a> {
 
 impl<'a> Passes<'a> {
     /// For output rows `outputs` of the whole target.
-    pub(super) fn new<S: Sample>(plan: Plan<'a>, source: SourceRows<'_, Gray<S>>, outputs: Range<usize>) -> Passes<'a> {
-        let Plan { columns, rows, channels: Channels { count, .. }, level, .. } = plan;
+    pub(super) fn new<S: Sample>(
+        recipe: Recipe<'a>,
+        source: SourceRows<'_, Gray<S>>,
+        outputs: Range<usize>,
+    ) -> Passes<'a> {
+        let Recipe { columns, rows, channels: Channels { count, .. }, level, .. } = recipe;
         let length = columns.axis.length() as usize * count + SLACK;
         let before = columns.axis.before as usize * count;
         let mut constant = vec![0.0f32; source.constant.len().min(count)];
-        plan.load(&source.constant[..constant.len()], &mut constant);
+        recipe.load(&source.constant[..constant.len()], &mut constant);
         Passes {
-            plan,
+            recipe,
             columns: FloatColumns::new(level, columns.axis, columns.weights, count),
             padded: [(); TOGETHER].map(|()| vec![0.0; length]),
             inner: before..before + source.width() as usize,
@@ -101,7 +105,7 @@ impl<'a> Passes<'a> {
         mut strip: ViewMut<'_, Gray<S>>,
         first: usize,
     ) {
-        let Plan { rows, channels, curve, level, vertical_first, .. } = self.plan;
+        let Recipe { rows, channels, curve, level, vertical_first, .. } = self.recipe;
         let count = strip.height() as usize;
         match vertical_first {
             true => self.vertical_first(source, first, count),
@@ -117,19 +121,19 @@ impl<'a> Passes<'a> {
 
     /// Vertical pass first, for shrinking. Rows are mixed as they lie in the source; light is made of them first.
     fn vertical_first<S: Sample>(&mut self, source: SourceRows<'_, Gray<S>>, first: usize, count: usize) {
-        let Plan { columns, rows, channels, curve, level, .. } = self.plan;
+        let Recipe { columns, rows, channels, curve, level, .. } = self.recipe;
         let mut outs = self.padded.each_mut().map(|row| &mut row[self.inner.clone()]);
         for (part, outs) in outs[..count].chunks_mut(self.together).enumerate() {
             let from = first + part * self.together;
             let group = Group::of(rows.axis, rows.weights, from..from + outs.len());
             if curve.is_none() {
                 let picked: Vec<&[S]> = group.positions.iter().map(|&row| source.at(rows.axis, row)).collect();
-                self.plan.mix_samples(&picked, &group.weights, outs);
+                self.recipe.mix_samples(&picked, &group.weights, outs);
                 continue;
             }
             for position in self.kept.missing(&group.positions, 1, 0).concat() {
                 let mut light = self.kept.take_out(&group.positions, self.inner.len());
-                self.plan.load(source.at(rows.axis, position), &mut light);
+                self.recipe.load(source.at(rows.axis, position), &mut light);
                 self.kept.put_in(position, light);
             }
             let picked: Vec<&[f32]> = group.positions.iter().map(|&position| self.kept.get(position)).collect();
@@ -145,10 +149,10 @@ impl<'a> Passes<'a> {
 
     /// Horizontal pass first, for enlarging: each source row is resized once and kept while it is needed.
     fn horizontal_first<S: Sample>(&mut self, source: SourceRows<'_, Gray<S>>, group: &Group<f32>, count: usize) {
-        let Plan { columns, rows, channels, level, .. } = self.plan;
+        let Recipe { columns, rows, channels, level, .. } = self.recipe;
         for positions in self.kept.missing(&group.positions, self.columns.together(), self.end) {
             for (row, &position) in self.padded.iter_mut().zip(&positions) {
-                self.plan.load(source.at(rows.axis, position), &mut row[self.inner.clone()]);
+                self.recipe.load(source.at(rows.axis, position), &mut row[self.inner.clone()]);
                 fill_beside(row, columns.axis, channels.count, &self.constant);
             }
             let (count, rows) = (positions.len(), self.padded.each_ref().map(Vec::as_slice));

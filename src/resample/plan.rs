@@ -175,7 +175,8 @@ impl Plan {
     }
 
     /// Resizes a view into another, both of the planned sizes. One pass over both, with a multiply-add for each tap of each
-    /// row and column; needs memory for as many rows as the kernel has taps, for each thread.
+    /// row and column. Needs memory for a dozen rows or so, and where it enlarges, or mixes light, for as many rows as the
+    /// kernel has taps; for each thread.
     ///
     /// # Errors
     /// A view of another size than planned, or rows of more than `u32::MAX` numbers.

@@ -76,10 +76,16 @@ impl Weighted<'_> {
         let level = Level::best();
         let curve = rules.light.curve().map(|transfer| Curve::new(transfer, S::KIND));
         let curve = curve.as_ref();
-        let floats =
-            float::Plan { columns: columns.as_float(), rows: rows.as_float(), channels, vertical_first, curve, level };
+        let floats = float::Recipe {
+            columns: columns.as_float(),
+            rows: rows.as_float(),
+            channels,
+            vertical_first,
+            curve,
+            level,
+        };
         let whole_numbers = match (&columns.fixed, &rows.fixed) {
-            (Some(across), Some(down)) if S::KIND == NumberKind::U8 && curve.is_none() => Some(fixed::Plan {
+            (Some(across), Some(down)) if S::KIND == NumberKind::U8 && curve.is_none() => Some(fixed::Recipe {
                 columns: FixedAxis { axis: &columns.axis, fixed: across },
                 rows: FixedAxis { axis: &rows.axis, fixed: down },
                 channels: channels.count,
@@ -91,12 +97,12 @@ impl Weighted<'_> {
         each_band(source.view, target, first, rules.threads, |first, part| {
             let outputs = first as usize..first as usize + part.height() as usize;
             match whole_numbers {
-                Some(plan) if !channels.alpha => {
-                    let mut passes = fixed::Passes::new(plan, source, outputs.clone());
+                Some(recipe) if !channels.alpha => {
+                    let mut passes = fixed::Passes::new(recipe, source, outputs.clone());
                     each_strip(part, outputs, |strip, first| passes.run(source, strip, first));
                 }
-                Some(plan) if Opaque::can_be(channels, source.constant) => {
-                    let mut passes = fixed::Passes::new(plan, source, outputs.clone());
+                Some(recipe) if Opaque::can_be(channels, source.constant) => {
+                    let mut passes = fixed::Passes::new(recipe, source, outputs.clone());
                     let mut weighing = float::Passes::new(floats, source, outputs.clone());
                     let mut opaque = Opaque::new(level, &rows.axis);
                     each_strip(part, outputs, |strip, first| {
