@@ -1,6 +1,6 @@
 //! The channels of two pictures mixed: red from the quay at dawn, green and blue from the quay in fog.
 
-use rahmen::access::channels;
+use rahmen::convert::channels;
 use rahmen::{Gray, Rgb};
 use std::path::{Path, PathBuf};
 

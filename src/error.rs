@@ -3,6 +3,7 @@
 //! Texts are for people and may change; programs look at [`ErrorKind`].
 
 use crate::frame::{Format, Size};
+use crate::pixel::Depth;
 use std::fmt;
 use std::ops::Range;
 use std::path::{Path, PathBuf};
@@ -21,14 +22,14 @@ struct Inner {
     path: Option<PathBuf>,
     format: Option<Format>,
     offset: Option<u64>,
+    help: &'static [Help],
 }
 
 /// What kind of error, with its figures.
-#[derive(Debug, thiserror::Error)]
+#[derive(Debug)]
 #[non_exhaustive]
 pub enum ErrorKind {
     /// A coordinate or range outside what is there.
-    #[error("{axis} {value} is outside {}..{}{}", range.start, range.end, swap_hint(*swap))]
     Outside {
         /// `"x"` or `"y"`.
         axis: &'static str,
@@ -40,7 +41,6 @@ pub enum ErrorKind {
         swap: Option<(u32, u32)>,
     },
     /// A region that reaches outside a picture.
-    #[error("{axis} {}..{} is outside {}..{}", wanted.start, wanted.end, range.start, range.end)]
     RegionOutside {
         /// `"x"` or `"y"`.
         axis: &'static str,
@@ -50,7 +50,6 @@ pub enum ErrorKind {
         range: Range<i64>,
     },
     /// Two pictures, views or planes that must have one size do not.
-    #[error("{what} is {found}, but {wanted} is needed")]
     Sizes {
         /// Which of the two.
         what: String,
@@ -60,7 +59,6 @@ pub enum ErrorKind {
         found: Size,
     },
     /// Typed code was asked for another type than the picture holds.
-    #[error("wanted {wanted}, the picture holds {found}")]
     Types {
         /// What the caller asked for.
         wanted: String,
@@ -68,7 +66,6 @@ pub enum ErrorKind {
         found: String,
     },
     /// A buffer is shorter than its layout needs.
-    #[error("the buffer holds {found} {unit}, but {needed} are needed{detail}")]
     TooShort {
         /// `"numbers"` or `"bytes"`.
         unit: &'static str,
@@ -80,7 +77,6 @@ pub enum ErrorKind {
         detail: String,
     },
     /// A row stride is shorter than a row.
-    #[error("a stride of {stride} {unit} is shorter than a row of {row}")]
     Stride {
         /// `"numbers"` or `"bytes"`.
         unit: &'static str,
@@ -90,13 +86,11 @@ pub enum ErrorKind {
         row: usize,
     },
     /// Sizes whose product this machine cannot address.
-    #[error("{what} does not fit this machine's address space")]
     TooLarge {
         /// What was multiplied.
         what: String,
     },
     /// A limit that was set would be exceeded.
-    #[error("{what} needs {needed}, over the limit of {limit}; raise the limit if the file is to be trusted")]
     Limit {
         /// What is limited.
         what: String,
@@ -106,34 +100,26 @@ pub enum ErrorKind {
         limit: u64,
     },
     /// Memory that the system would not give.
-    #[error("the system did not give {bytes} bytes of memory")]
     OutOfMemory {
         /// Bytes asked for.
         bytes: u64,
     },
     /// A value that makes no sense for its purpose.
-    #[error("{0}")]
     Unusable(String),
     /// A file whose bytes are not what the format prescribes.
-    #[error("damaged: {0}")]
     Damaged(String),
     /// A file that ends early.
-    #[error("the file ends early: {0}")]
     Truncated(String),
     /// Something legal that this version does not do.
-    #[error("not supported: {0}")]
     NotSupported(String),
     /// A file that is not a picture of a known format.
-    #[error("not a picture file that is known here{}", looks_like_text(looks_like))]
     NotAPicture {
         /// What the bytes look like, if they are known.
         looks_like: Option<&'static str>,
     },
     /// A format that this build was made without.
-    #[error("this is a {0} file; this build has no {0}")]
     NotBuilt(Format),
     /// A file name whose ending does not name a format.
-    #[error("{}; known endings: {known}", ending_text(ending))]
     UnknownEnding {
         /// The ending without its dot; empty if there is none.
         ending: String,
@@ -141,24 +127,131 @@ pub enum ErrorKind {
         known: String,
     },
     /// A target format that cannot hold what it is given.
-    #[error("{} cannot hold {what}; {remedy}", format.name())]
     CannotHold {
         /// The format.
         format: Format,
         /// What it cannot hold.
         what: String,
-        /// The words to add.
-        remedy: String,
     },
     /// Reading or writing failed.
-    #[error("{action}")]
     Io {
         /// What was being done.
         action: String,
         /// The system's error.
-        #[source]
         source: std::io::Error,
     },
+}
+
+impl fmt::Display for ErrorKind {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        match self {
+            ErrorKind::Outside { axis, value, range, swap } => {
+                write!(f, "{axis} {value} is outside {}..{}{}", range.start, range.end, swap_hint(*swap))
+            }
+            ErrorKind::RegionOutside { axis, wanted, range } => {
+                write!(f, "{axis} {}..{} is outside {}..{}", wanted.start, wanted.end, range.start, range.end)
+            }
+            ErrorKind::Sizes { what, wanted, found } => write!(f, "{what} is {found}, but {wanted} is needed"),
+            ErrorKind::Types { wanted, found } => write!(f, "wanted {wanted}, the picture holds {found}"),
+            ErrorKind::TooShort { unit, needed, found, detail } => {
+                write!(f, "the buffer holds {found} {unit}, but {needed} are needed{detail}")
+            }
+            ErrorKind::Stride { unit, stride, row } => {
+                write!(f, "a stride of {stride} {unit} is shorter than a row of {row}")
+            }
+            ErrorKind::TooLarge { what } => write!(f, "{what} does not fit this machine's address space"),
+            ErrorKind::Limit { what, needed, limit } => {
+                write!(
+                    f,
+                    "{what} needs {needed}, over the limit of {limit}; raise the limit if the file is to be trusted"
+                )
+            }
+            ErrorKind::OutOfMemory { bytes } => write!(f, "the system did not give {bytes} bytes of memory"),
+            ErrorKind::Unusable(what) => f.write_str(what),
+            ErrorKind::Damaged(what) => write!(f, "damaged: {what}"),
+            ErrorKind::Truncated(what) => write!(f, "the file ends early: {what}"),
+            ErrorKind::NotSupported(what) => write!(f, "not supported: {what}"),
+            ErrorKind::NotAPicture { looks_like } => {
+                write!(f, "not a picture file that is known here{}", looks_like_text(looks_like))
+            }
+            ErrorKind::NotBuilt(format) => write!(f, "this is a {format} file; this build has no {format}"),
+            ErrorKind::UnknownEnding { ending, known } => {
+                write!(f, "{}; known endings: {known}", ending_text(ending))
+            }
+            ErrorKind::CannotHold { format, what } => write!(f, "{} cannot hold {what}", format.name()),
+            ErrorKind::Io { action, .. } => f.write_str(action),
+        }
+    }
+}
+
+impl std::error::Error for ErrorKind {
+    fn source(&self) -> Option<&(dyn std::error::Error + 'static)> {
+        match self {
+            ErrorKind::Io { source, .. } => Some(source),
+            _ => None,
+        }
+    }
+}
+
+/// What a caller may do about an error, as data: an interface puts it into its own words. The text of an [`Error`] says it in
+/// words of the library.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[non_exhaustive]
+pub enum Help {
+    /// Say which values become none and full: a window.
+    Window,
+    /// Change the depth to one of these, the first best.
+    Depth(&'static [Depth]),
+    /// Make the planes a picture of one of these depths, the first best.
+    PixelsOfDepth(&'static [Depth]),
+    /// Make the picture rgb.
+    Color,
+    /// Make the picture gray.
+    Gray,
+    /// Give up indices into a palette: keep the colours.
+    NoIndices,
+    /// Lay the pixels on a background of one colour.
+    Flatten,
+    /// Turn the pixels as the orientation asks for.
+    Upright,
+    /// Reduce the picture to two levels of gray.
+    TwoLevels,
+    /// Write a file with this extension.
+    Extension(&'static str),
+    /// Describe the raw bytes that are read.
+    RawLayout,
+    /// Describe the raw bytes that are written.
+    RawLayoutOut,
+    /// Let the description of the raw bytes ignore alpha.
+    RawAlphaIgnored,
+    /// Drop the blocks that are not whole.
+    DropPartialBlocks,
+    /// Do it with a loss.
+    NotLossless,
+}
+
+impl fmt::Display for Help {
+    fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
+        let depths = |f: &mut fmt::Formatter<'_>, all: &[Depth]| {
+            all.iter().enumerate().try_for_each(|(i, d)| write!(f, "{}{d}", if i > 0 { " or " } else { "" }))
+        };
+        match self {
+            Help::Window => f.write_str("give a window, which says what values become none and full"),
+            Help::Depth(all) => f.write_str("change the depth to ").and_then(|()| depths(f, all)),
+            Help::PixelsOfDepth(all) => f.write_str("make a picture of it, of depth ").and_then(|()| depths(f, all)),
+            Help::Color => f.write_str("make it rgb"),
+            Help::Gray => f.write_str("make it gray"),
+            Help::NoIndices => f.write_str("keep the colours instead of indices"),
+            Help::Flatten => f.write_str("flatten it on a background"),
+            Help::Upright => f.write_str("turn the pixels upright"),
+            Help::TwoLevels => f.write_str("reduce it to two levels of gray"),
+            Help::Extension(name) => write!(f, "write .{name}"),
+            Help::RawLayout | Help::RawLayoutOut => f.write_str("describe the layout of the raw bytes"),
+            Help::RawAlphaIgnored => f.write_str("let the layout ignore alpha"),
+            Help::DropPartialBlocks => f.write_str("drop the blocks that are not whole"),
+            Help::NotLossless => f.write_str("do it with a loss"),
+        }
+    }
 }
 
 #[cold]
@@ -202,6 +295,38 @@ impl Error {
     /// The byte offset in the file where it was noticed, where known.
     pub fn offset(&self) -> Option<u64> {
         self.0.offset
+    }
+
+    /// What the caller may do about it: any one of these. Empty where nothing is known that would help.
+    pub fn help(&self) -> &'static [Help] {
+        self.0.help
+    }
+
+    /// The text without what would help: for interfaces that say that in their own words.
+    pub fn without_help(&self) -> String {
+        let mut text = String::new();
+        // A string takes everything.
+        let _ = self.write(&mut text);
+        text
+    }
+
+    fn write(&self, f: &mut dyn fmt::Write) -> fmt::Result {
+        let Inner { kind, path, format, offset, .. } = &*self.0;
+        if let Some(path) = path {
+            write!(f, "{}: ", path.display())?;
+        }
+        match (format, offset) {
+            (Some(format), Some(offset)) => write!(f, "{} at byte {offset}: ", format.name())?,
+            (Some(format), None) => write!(f, "{}: ", format.name())?,
+            _ => {}
+        }
+        write!(f, "{kind}")
+    }
+
+    /// This error with what the caller may do about it.
+    pub(crate) fn with_help(mut self, help: &'static [Help]) -> Self {
+        self.0.help = help;
+        self
     }
 
     /// This error with the file it was met in, unless it names one already.
@@ -253,33 +378,29 @@ impl Error {
 impl From<ErrorKind> for Error {
     #[cold]
     fn from(kind: ErrorKind) -> Self {
-        Error(Box::new(Inner { kind, path: None, format: None, offset: None }))
+        Error(Box::new(Inner { kind, path: None, format: None, offset: None, help: &[] }))
     }
 }
 
 impl fmt::Display for Error {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        let Inner { kind, path, format, offset } = &*self.0;
-        if let Some(path) = path {
-            write!(f, "{}: ", path.display())?;
+        self.write(f)?;
+        for (i, help) in self.0.help.iter().enumerate() {
+            write!(f, "{}{help}", if i == 0 { "; " } else { ", or " })?;
         }
-        match (format, offset) {
-            (Some(format), Some(offset)) => write!(f, "{} at byte {offset}: ", format.name())?,
-            (Some(format), None) => write!(f, "{}: ", format.name())?,
-            _ => {}
-        }
-        write!(f, "{kind}")
+        Ok(())
     }
 }
 
 impl fmt::Debug for Error {
     fn fmt(&self, f: &mut fmt::Formatter<'_>) -> fmt::Result {
-        let Inner { kind, path, format, offset } = &*self.0;
+        let Inner { kind, path, format, offset, help } = &*self.0;
         f.debug_struct("Error")
             .field("kind", kind)
             .field("path", path)
             .field("format", format)
             .field("offset", offset)
+            .field("help", help)
             .finish()
     }
 }

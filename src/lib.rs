@@ -44,6 +44,7 @@
 
 pub mod access;
 pub mod color;
+pub mod convert;
 mod error;
 pub mod file;
 pub mod flow;
@@ -55,7 +56,7 @@ mod simd;
 mod threads;
 pub mod tone;
 
-pub use error::{Error, ErrorKind, Result};
+pub use error::{Error, ErrorKind, Help, Result};
 pub use file::{read, write};
 pub use frame::{
     AnyPlanes, Content, Facts, Form, Format, Frame, Metadata, Picture, Planes, Region, Size, View, ViewMut,

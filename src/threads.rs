@@ -1,9 +1,13 @@
-//! How many threads a step may use, and the one way work on rows is spread over them.
+//! How many threads a step may use, and the one way work is spread over them.
 //!
 //! A value that is passed on, not a global setting: a batch that already runs on every core gives its kernels
 //! [`Threads::ONE`], so that the two do not fight.
+//!
+//! The thread pool is entered in one function that is not generic, [`spread`]: whatever stands behind it is compiled once.
+//! The generic helpers are shells of a few lines around it.
 
 use std::num::NonZeroUsize;
+use std::sync::{Mutex, PoisonError};
 
 /// How many threads a step may use. Results never depend on it.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
@@ -23,36 +27,70 @@ impl Threads {
     /// The number that stands behind it on this machine; 1 without the feature `parallel`.
     pub fn count(self) -> usize {
         #[cfg(feature = "parallel")]
-        return self.0.map_or_else(rayon::current_num_threads, NonZeroUsize::get);
+        return self.0.map_or_else(rayon_core::current_num_threads, NonZeroUsize::get);
         #[cfg(not(feature = "parallel"))]
         1
     }
 
     /// In how many bands to do work that touches `bytes` bytes: one below a size where spreading costs more than it
     /// gives (measured: 512 x 512 RGB loses, 2 MiB wins).
-    pub(crate) fn bands(self, bytes: usize) -> usize {
+    pub(crate) fn bands(self, bytes: u64) -> usize {
         if bytes < 2 << 20 { 1 } else { self.count() }
     }
 }
 
-/// Runs the jobs, at most as many at a time as there are: on the caller's thread if there is one.
-pub(crate) fn each<J: Send>(jobs: Vec<J>, run: impl Fn(J) + Sync + Send) {
+/// Calls `work` once for each number below `count`, at most as many at a time as are allowed; on the caller's thread where
+/// that is one. The numbers are handed out in order.
+pub(crate) fn spread(threads: Threads, count: usize, work: &(dyn Fn(usize) + Sync)) {
     #[cfg(feature = "parallel")]
-    if jobs.len() > 1 {
-        use rayon::prelude::*;
-        return jobs.into_par_iter().with_max_len(1).for_each(run);
+    {
+        let workers = threads.count().min(count);
+        if workers > 1 {
+            let next = std::sync::atomic::AtomicUsize::new(0);
+            // As many workers as are allowed, whatever the pool has: that is what keeps the limit.
+            let worker = || {
+                loop {
+                    let index = next.fetch_add(1, std::sync::atomic::Ordering::Relaxed);
+                    if index >= count {
+                        return;
+                    }
+                    work(index);
+                }
+            };
+            return rayon_core::scope(|scope| {
+                for _ in 1..workers {
+                    scope.spawn(|_| worker());
+                }
+                worker();
+            });
+        }
     }
-    jobs.into_iter().for_each(run);
+    let _ = threads;
+    (0..count).for_each(work);
+}
+
+/// Runs the jobs, at most as many at a time as are allowed.
+pub(crate) fn each<J: Send>(threads: Threads, jobs: Vec<J>, run: impl Fn(J) + Sync) {
+    let slots: Vec<Mutex<Option<J>>> = jobs.into_iter().map(|job| Mutex::new(Some(job))).collect();
+    spread(threads, slots.len(), &|index| {
+        if let Some(job) = taken(&slots[index]) {
+            run(job);
+        }
+    });
 }
 
 /// Runs the jobs like [`each`] and gives their results in the jobs' order.
-pub(crate) fn collect<J: Send, R: Send>(jobs: Vec<J>, run: impl Fn(J) -> R + Sync + Send) -> Vec<R> {
-    #[cfg(feature = "parallel")]
-    if jobs.len() > 1 {
-        use rayon::prelude::*;
-        return jobs.into_par_iter().with_max_len(1).map(run).collect();
-    }
-    jobs.into_iter().map(run).collect()
+pub(crate) fn collect<J: Send, R: Send>(threads: Threads, jobs: Vec<J>, run: impl Fn(J) -> R + Sync) -> Vec<R> {
+    let mut results = Vec::new();
+    results.resize_with(jobs.len(), || None);
+    each(threads, jobs.into_iter().zip(&mut results).collect(), |(job, result)| *result = Some(run(job)));
+    // Each has been set: a job that ends otherwise ends all of this too.
+    results.into_iter().flatten().collect()
+}
+
+/// What a slot holds; it is asked for once, and nothing panics meanwhile.
+fn taken<T>(slot: &Mutex<Option<T>>) -> Option<T> {
+    slot.lock().unwrap_or_else(PoisonError::into_inner).take()
 }
 
 /// `rows` rows cut into `bands` runs that differ by at most one row; empty ones are left out.
@@ -81,6 +119,24 @@ mod tests {
 
     #[test]
     fn results_come_in_the_order_of_the_jobs() {
-        assert_eq!(collect((0..100).collect(), |i: i32| i * 2), (0..100).map(|i| i * 2).collect::<Vec<_>>());
+        for threads in [Threads::ONE, Threads::at_most(2), Threads::ALL] {
+            let found = collect(threads, (0..100).collect(), |i: i32| i * 2);
+            assert_eq!(found, (0..100).map(|i| i * 2).collect::<Vec<_>>());
+        }
+        assert!(collect(Threads::ALL, Vec::<u8>::new(), |v| v).is_empty());
+    }
+
+    #[test]
+    fn no_more_threads_work_at_once_than_are_allowed() {
+        use std::sync::atomic::{AtomicUsize, Ordering};
+        for limit in 1..=3 {
+            let (now, most) = (AtomicUsize::new(0), AtomicUsize::new(0));
+            each(Threads::at_most(limit), vec![(); 40], |()| {
+                most.fetch_max(now.fetch_add(1, Ordering::SeqCst) + 1, Ordering::SeqCst);
+                std::thread::sleep(std::time::Duration::from_millis(1));
+                now.fetch_sub(1, Ordering::SeqCst);
+            });
+            assert!(most.load(Ordering::SeqCst) <= limit, "{most:?} of {limit}");
+        }
     }
 }

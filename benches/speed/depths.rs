@@ -2,8 +2,8 @@
 
 use crate::pictures::{self, LARGE};
 use crate::ratio::{Bench, Load};
-use rahmen::access::depth;
 use rahmen::color::{self, GrayWeights};
+use rahmen::convert::depth;
 use rahmen::{Frame, Gray, Rgb, Threads};
 use std::hint::black_box;
 

@@ -2,8 +2,9 @@
 
 use crate::pictures::{self, LARGE};
 use crate::ratio::{Bench, Load};
-use rahmen::access::channels::{self, Take};
-use rahmen::access::{Edge, Neighbors, Turn, premultiply};
+use rahmen::access::{Edge, Neighbors, Turn};
+use rahmen::convert::channels::{self, Take};
+use rahmen::convert::premultiply;
 use rahmen::frame::{ChannelOrder, RawLayout};
 use rahmen::pixel::Premultiplied;
 use rahmen::{Depth, Frame, Gray, Pixel, Region, Rgb, Rgba, Threads};

@@ -1,6 +1,6 @@
 //! Failures: one line on standard error, and the exit status that goes with it.
 
-use rahmen::ErrorKind;
+use rahmen::{Depth, ErrorKind, Help};
 use std::process::ExitCode;
 
 /// What ends the program, or one file of several, before its work is done.
@@ -28,7 +28,7 @@ impl Failure {
     /// Prints the line, if one is due, and gives the exit status.
     pub(crate) fn report(&self) -> ExitCode {
         let (line, status) = match self {
-            Failure::Work(error) => (one_line(&format!("{error:#}")), 1),
+            Failure::Work(error) => (one_line(&text_of(error)), 1),
             Failure::Words(line) => (one_line(line), 2),
             Failure::Reported => return ExitCode::from(1),
             Failure::NobodyReads => return ExitCode::SUCCESS,
@@ -41,7 +41,7 @@ impl Failure {
 impl From<rahmen::Error> for Failure {
     fn from(error: rahmen::Error) -> Failure {
         match error.kind() {
-            ErrorKind::UnknownEnding { .. } => Failure::Words(error.to_string()),
+            ErrorKind::UnknownEnding { .. } => Failure::Words(said(&error)),
             _ => Failure::Work(error.into()),
         }
     }
@@ -65,6 +65,57 @@ impl From<std::io::Error> for Failure {
 impl From<serde_json::Error> for Failure {
     fn from(error: serde_json::Error) -> Failure {
         std::io::Error::from(error).into()
+    }
+}
+
+/// An error and its causes, one behind the other.
+fn text_of(error: &anyhow::Error) -> String {
+    let each = error.chain().map(|cause| match cause.downcast_ref::<rahmen::Error>() {
+        Some(error) => said(error),
+        None => cause.to_string(),
+    });
+    each.collect::<Vec<_>>().join(": ")
+}
+
+/// An error of the library with what would help in words of the program.
+pub(crate) fn said(error: &rahmen::Error) -> String {
+    let help: Vec<String> = error.help().iter().map(help_words).collect();
+    match help.is_empty() {
+        true => error.without_help(),
+        false => format!("{}; {}", error.without_help(), help.join(", or ")),
+    }
+}
+
+/// What would help, as options.
+fn help_words(help: &Help) -> String {
+    let depths = |all: &[Depth]| match all {
+        [] => String::new(),
+        [first] => format!("--depth {first}"),
+        [first, others @ ..] => {
+            let others: Vec<_> = others.iter().map(ToString::to_string).collect();
+            format!("--depth {first} (or {})", others.join(", "))
+        }
+    };
+    match help {
+        Help::Window => {
+            "add --window LOW,HIGH --depth u16 (or u8) to say which values become black and white".to_string()
+        }
+        Help::Depth(all) => format!("add {}", depths(all)),
+        Help::PixelsOfDepth(all) => format!("add {} to make them a picture", depths(all)),
+        Help::Color => "add --as color".to_string(),
+        Help::Gray => "add --as gray".to_string(),
+        Help::NoIndices => "leave --as indices out".to_string(),
+        Help::Flatten => "add --flatten COLOUR".to_string(),
+        Help::Upright => "add --upright to turn the pixels".to_string(),
+        Help::TwoLevels => "make it gray with --as gray and two-valued with `rahmen depth --bits 1`".to_string(),
+        Help::Extension(name) => format!("write .{name}"),
+        Help::RawLayout => "describe them with --raw \"order=... depth=... size=...\"".to_string(),
+        Help::RawLayoutOut => "add --raw-out \"order=... depth=...\"".to_string(),
+        Help::RawAlphaIgnored => "say alpha=ignored in --raw-out".to_string(),
+        Help::DropPartialBlocks => "add --partial-blocks drop".to_string(),
+        Help::NotLossless => "leave --lossless out".to_string(),
+        // The library may come to know more that helps than this program has words for.
+        other => other.to_string(),
     }
 }
 

@@ -6,7 +6,7 @@ use crate::plots::Plotting;
 use crate::words::{self, Color};
 use crate::{lossless, open};
 use clap::Args;
-use rahmen::access::depth::Window;
+use rahmen::convert::depth::Window;
 use rahmen::file::{LosslessRules, ReadAs, ReadOptions, WriteOptions, Writer};
 use rahmen::flow::{Chain, Flatten, Sink, Source, Step, Strip, ToColor, ToDepth, ToGray, Turn};
 use rahmen::frame::RawLayout;

@@ -71,7 +71,7 @@ pub(crate) fn load(
 pub(crate) fn note_damage(path: &Path, height: u32, damage: Option<Damage>, shared: &Shared) {
     let Some(damage) = damage else { return };
     let (name, good) = (name_of(path), height.saturating_sub(damage.rows_lost()));
-    let why = damage.error.to_string();
+    let why = crate::fail::said(&damage.error);
     let why = why.strip_prefix(&format!("{name}: ")).unwrap_or(&why);
     let others = if good < height { ", the others are zero" } else { "" };
     shared.note(&format!("{name}: {good} of {height} rows could be read{others}: {why}"));

@@ -1,8 +1,8 @@
 //! Any content as a small picture of 8-bit colours, fit to be looked at.
 
 use crate::Result;
-use rahmen::access::depth::{Window, to_depth};
 use rahmen::color::pixels_to_color;
+use rahmen::convert::depth::{Window, to_depth};
 use rahmen::frame::Pixels;
 use rahmen::resample::{Kernel, resize_pixels};
 use rahmen::{Content, Depth, Form, Frame, Layout, Rgb, Rgba, Size, Threads};

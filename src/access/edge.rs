@@ -25,19 +25,20 @@ impl<P> Edge<P> {
     /// `side` must not be 0 unless the edge is a constant; then there is none.
     #[inline]
     pub fn inside(&self, at: i64, side: u32) -> Option<u32> {
-        let n = i64::from(side);
-        if (0..n).contains(&at) {
+        if (0..i64::from(side)).contains(&at) {
             return Some(at as u32);
         }
-        let last = n.checked_sub(1).filter(|last| *last >= 0)?;
+        self.kind().beyond(at, side)
+    }
+
+    /// The same edge without its pixel.
+    #[inline]
+    pub(crate) fn kind(&self) -> Edge<()> {
         match self {
-            Edge::Constant(_) => None,
-            Edge::Clamp => Some(at.clamp(0, last) as u32),
-            Edge::Wrap => Some(at.rem_euclid(n) as u32),
-            Edge::Reflect => {
-                let place = at.rem_euclid(2 * n);
-                Some(if place < n { place } else { 2 * n - 1 - place } as u32)
-            }
+            Edge::Clamp => Edge::Clamp,
+            Edge::Reflect => Edge::Reflect,
+            Edge::Wrap => Edge::Wrap,
+            Edge::Constant(_) => Edge::Constant(()),
         }
     }
 
@@ -52,14 +53,33 @@ impl<P> Edge<P> {
     }
 }
 
+impl Edge<()> {
+    /// [`inside`](Edge::inside) of a position that lies outside: compiled once.
+    fn beyond(self, at: i64, side: u32) -> Option<u32> {
+        let n = i64::from(side);
+        let last = n.checked_sub(1).filter(|last| *last >= 0)?;
+        match self {
+            Edge::Constant(()) => None,
+            Edge::Clamp => Some(at.clamp(0, last) as u32),
+            Edge::Wrap => Some(at.rem_euclid(n) as u32),
+            Edge::Reflect => {
+                let place = at.rem_euclid(2 * n);
+                Some(if place < n { place } else { 2 * n - 1 - place } as u32)
+            }
+        }
+    }
+}
+
 impl<P: Pixel> Edge<P> {
     /// The pixel that a constant edge shows; the default elsewhere, where it is never asked for.
     pub(crate) fn constant(self) -> P {
         if let Edge::Constant(pixel) = self { pixel } else { P::default() }
     }
+}
 
+impl<P> Edge<P> {
     /// An empty picture has no border that could go on.
-    pub(crate) fn needs_pixels(self, size: Size) -> Result<()> {
+    pub(crate) fn needs_pixels(&self, size: Size) -> Result<()> {
         if size.is_empty() && !matches!(self, Edge::Constant(_)) {
             return Err(Error::unusable(format!(
                 "a picture of {size} has no pixel to go on with; use a constant edge"

@@ -1,6 +1,7 @@
 //! Filling with a value, a function, or random numbers.
 
-use crate::frame::{Frame, Size, ViewMut};
+use super::bytes::{MOST, bytes_of};
+use crate::frame::{Frame, SampleViewMut, Size, ViewMut};
 use crate::pixel::{Number, Pixel, samples_of};
 use rand_pcg::Pcg64Mcg;
 use rand_pcg::rand_core::Rng;
@@ -11,16 +12,7 @@ const SPREAD: u128 = 0x9E37_79B9_7F4A_7C15_F39C_C060_5CED_C835;
 impl<P: Pixel> ViewMut<'_, P> {
     /// Sets every pixel to one value. One pass.
     pub fn fill(&mut self, pixel: P) {
-        // Copies of a known length go through registers; pixels of odd size one by one do not. The pattern lies on the
-        // heap so that the compiler does not take it apart again.
-        #[allow(clippy::useless_vec)]
-        let pattern = vec![pixel; 32];
-        let Some(pattern) = pattern.first_chunk::<32>() else { return };
-        for row in self.rows_mut() {
-            let (blocks, rest) = row.as_chunks_mut::<32>();
-            blocks.iter_mut().for_each(|to| to.copy_from_slice(pattern));
-            rest.fill(pixel);
-        }
+        fill_bytes(self.reborrow().into_bytes(), &bytes_of(pixel));
     }
 
     /// Sets every pixel to a function of its place in this view, called row by row. One pass.
@@ -56,15 +48,37 @@ impl<P: Pixel> ViewMut<'_, P> {
     /// [`fill_random`](ViewMut::fill_random) as if this view lay `skipped` numbers further on: a strip of a picture gets
     /// what the whole picture would have there.
     pub fn fill_random_from(&mut self, low: P, high: P, seed: u64, skipped: u128) {
-        let mut random = Pcg64Mcg::new((u128::from(seed) + 1).wrapping_mul(SPREAD));
-        random.advance(skipped);
         let (low, high) = (samples_of(std::slice::from_ref(&low)), samples_of(std::slice::from_ref(&high)));
-        for y in 0..self.height() {
-            for pixel in self.row_numbers_mut(y).chunks_exact_mut(P::CHANNELS) {
-                for ((to, &a), &b) in pixel.iter_mut().zip(low).zip(high) {
-                    let (a, b) = if a > b { (b, a) } else { (a, b) };
-                    *to = P::Number::between(a, b, random.next_u64());
-                }
+        random_samples(self.reborrow().into_samples(), low, high, seed, skipped);
+    }
+}
+
+/// A multiple of every pixel's bytes that registers hold.
+const PATTERN: usize = 96;
+
+/// Sets every pixel to one of these bytes.
+fn fill_bytes(view: SampleViewMut<'_, u8>, pixel: &[u8; MOST]) {
+    // Copies of a known length go through registers; pixels of odd size one by one do not.
+    let bytes = view.channels().count;
+    let mut pattern = [0; PATTERN];
+    pattern.iter_mut().zip(pixel[..bytes].iter().cycle()).for_each(|(to, from)| *to = *from);
+    for row in view.into_rows() {
+        let (blocks, rest) = row.as_chunks_mut::<PATTERN>();
+        blocks.iter_mut().for_each(|to| *to = pattern);
+        rest.copy_from_slice(&pattern[..rest.len()]);
+    }
+}
+
+/// Random numbers between those of two pixels: see [`ViewMut::fill_random_from`].
+pub(crate) fn random_samples<T: Number>(view: SampleViewMut<'_, T>, low: &[T], high: &[T], seed: u64, skipped: u128) {
+    let mut random = Pcg64Mcg::new((u128::from(seed) + 1).wrapping_mul(SPREAD));
+    random.advance(skipped);
+    let channels = view.channels().count;
+    for row in view.into_rows() {
+        for pixel in row.chunks_exact_mut(channels) {
+            for ((to, &a), &b) in pixel.iter_mut().zip(low).zip(high) {
+                let (a, b) = if a > b { (b, a) } else { (a, b) };
+                *to = T::between(a, b, random.next_u64());
             }
         }
     }

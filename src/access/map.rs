@@ -1,9 +1,8 @@
 //! A user's own operation, one closure: over pixels, on one thread or spread over rows. Over single numbers the same, by
 //! way of [`View::as_numbers`].
 
-use super::depth::for_bands;
 use crate::error::{Error, Result};
-use crate::frame::{Frame, Region, Size, View, ViewMut};
+use crate::frame::{Frame, Region, View, ViewMut, same_size};
 use crate::pixel::{Gray, Number, Pixel};
 use crate::threads::{self, Threads};
 
@@ -56,13 +55,10 @@ impl<P: Pixel> View<'_, P> {
         change: impl Fn(P) -> Q + Sync + Send,
     ) -> Result<()> {
         same_size("the target", self.size(), target.size())?;
-        let bands = threads.bands(self.size().pixels() as usize * (size_of::<P>() + size_of::<Q>()));
-        for_bands(*self, target, bands, |from, mut to| {
-            for (from, to) in from.rows().zip(to.rows_mut()) {
-                for (from, to) in from.iter().zip(to) {
-                    *to = change(*from);
-                }
-            }
+        let bytes = self.samples().bytes() + target.as_view().samples().bytes();
+        target.each_band(threads, bytes, |first, to| {
+            // Sizes were checked above, so the bands agree.
+            let _ = rows_of(self, first, to.height()).map_into(to, &change);
         });
         Ok(())
     }
@@ -112,16 +108,12 @@ impl<P: Pixel> View<'_, P> {
     ) -> Result<()> {
         same_size("the other picture", self.size(), other.size())?;
         same_size("the target", self.size(), target.size())?;
-        let mut rest = target;
-        let bytes = self.size().pixels() as usize * (size_of::<P>() + size_of::<Q>() + size_of::<R>());
-        let mut jobs = Vec::new();
-        for band in threads::bands(self.height(), threads.bands(bytes)) {
-            let (to, below) = rest.cut_rows(band.end - band.start);
-            rest = below;
-            jobs.push((rows_of(self, &band), rows_of(other, &band), to));
-        }
-        // Sizes were checked above, so the bands agree.
-        threads::each(jobs, |(a, b, to)| drop(a.zip_into(&b, to, &join)));
+        let bytes = self.samples().bytes() + other.samples().bytes() + target.as_view().samples().bytes();
+        target.each_band(threads, bytes, |first, to| {
+            let (a, b) = (rows_of(self, first, to.height()), rows_of(other, first, to.height()));
+            // Sizes were checked above, so the bands agree.
+            let _ = a.zip_into(&b, to, &join);
+        });
         Ok(())
     }
 
@@ -140,17 +132,10 @@ impl<P: Pixel> View<'_, P> {
         add: impl Fn(A, P) -> A + Sync + Send,
         join: impl FnMut(A, A) -> A,
     ) -> A {
-        let strip = |top: u32| {
-            let rows = top..self.height().min(top.saturating_add(STRIP));
-            rows_of(self, &rows).fold(start(), &add)
-        };
+        let strip = |top: u32| rows_of(self, top, STRIP.min(self.height() - top)).fold(start(), &add);
         let tops: Vec<u32> = (0..self.height()).step_by(STRIP as usize).collect();
-        let bytes = self.size().pixels() as usize * size_of::<P>();
-        let parts = match threads.bands(bytes) {
-            1 => tops.into_iter().map(strip).collect(),
-            _ => threads::collect(tops, strip),
-        };
-        parts.into_iter().reduce(join).unwrap_or_else(start)
+        let threads = if threads.bands(self.samples().bytes()) == 1 { Threads::ONE } else { threads };
+        threads::collect(threads, tops, strip).into_iter().reduce(join).unwrap_or_else(start)
     }
 
     /// The numbers as another type, each value kept as far as the type can hold it and **not** rescaled: 255 stays 255
@@ -190,24 +175,12 @@ impl<P: Pixel> ViewMut<'_, P> {
 
     /// [`update`](ViewMut::update) with its rows spread over threads.
     pub fn update_spread(&mut self, threads: Threads, change: impl Fn(P) -> P + Sync + Send) {
-        let bands = threads.bands(self.size().pixels() as usize * 2 * size_of::<P>());
-        let height = self.height();
-        let mut rest = self.reborrow();
-        let mut jobs = Vec::new();
-        for band in threads::bands(height, bands) {
-            let (part, below) = rest.cut_rows(band.end - band.start);
-            rest = below;
-            jobs.push(part);
-        }
-        threads::each(jobs, |mut part| part.update(&change));
+        let bytes = 2 * self.as_view().samples().bytes();
+        self.reborrow().each_band(threads, bytes, |_, mut part| part.update(&change));
     }
 }
 
-/// A band of rows of a view; the band lies inside.
-fn rows_of<'a, P: Pixel>(view: &View<'a, P>, band: &std::ops::Range<u32>) -> View<'a, P> {
-    view.part(Region { y: band.start, height: band.end - band.start, ..view.size().region() })
-}
-
-pub(super) fn same_size(what: &str, wanted: Size, found: Size) -> Result<()> {
-    if wanted == found { Ok(()) } else { Err(Error::sizes(what, wanted, found)) }
+/// Rows of a view that are known to be there.
+fn rows_of<'a, P: Pixel>(view: &View<'a, P>, first: u32, height: u32) -> View<'a, P> {
+    view.part(Region { y: first, height, ..view.size().region() })
 }

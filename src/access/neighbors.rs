@@ -2,10 +2,10 @@
 
 use super::Edge;
 use super::pad::pad_row;
-use crate::error::{Error, Result};
-use crate::frame::{Frame, Size, View, ViewMut};
+use crate::error::Result;
+use crate::frame::{Frame, View, ViewMut, same_size};
 use crate::pixel::Pixel;
-use crate::threads::{self, Threads};
+use crate::threads::Threads;
 
 /// Walks down a view and shows, for each row, the rows around it, each with the columns around it.
 ///
@@ -79,7 +79,7 @@ impl<'a, P: Pixel> Neighbors<'a, P> {
         let slot = self.slot(at);
         let row = &mut self.rows[slot];
         match self.edge.inside(at, self.view.height()) {
-            Some(y) => pad_row(self.view.row(y), self.radius.0, self.edge, row),
+            Some(y) => pad_row(self.view.row(y), self.radius.0, &self.edge, self.edge.constant(), row),
             None => row.fill(self.edge.constant()),
         }
     }
@@ -224,35 +224,34 @@ impl<P: Pixel> View<'_, P> {
         target: ViewMut<'_, Q>,
         change: impl Fn(Around<'_, P>) -> Q + Sync + Send,
     ) -> Result<()> {
-        let Size { height, .. } = self.size();
-        super::map::same_size("the target", self.size(), target.size())?;
+        same_size("the target", self.size(), target.size())?;
         if self.size().is_empty() {
             return Ok(());
         }
-        let mut rest = target;
-        let mut jobs = Vec::new();
-        let bytes = self.size().pixels() as usize * (size_of::<P>() + size_of::<Q>());
-        for band in threads::bands(height, threads.bands(bytes)) {
-            let (to, below) = rest.cut_rows(band.end - band.start);
-            rest = below;
-            jobs.push((band, to));
-        }
-        let done = threads::collect(jobs, |(band, mut to)| {
-            let mut around = Neighbors::of_rows(*self, radius, edge, band)?;
+        let bytes = self.samples().bytes() + target.as_view().samples().bytes();
+        let failed = std::sync::Mutex::new(None);
+        target.each_band(threads, bytes, |first, mut to| {
+            let mut around = match Neighbors::of_rows(*self, radius, edge, first..first + to.height()) {
+                Ok(around) => around,
+                Err(error) => {
+                    failed.lock().unwrap_or_else(std::sync::PoisonError::into_inner).get_or_insert(error);
+                    return;
+                }
+            };
             for row in to.rows_mut() {
                 // There are as many rows here as there, so there is always one more.
                 let Some(rows) = around.next_row() else { break };
                 row.iter_mut().zip(rows.windows()).for_each(|(to, window)| *to = change(window));
             }
-            Ok::<_, Error>(())
         });
-        done.into_iter().collect()
+        failed.into_inner().unwrap_or_else(std::sync::PoisonError::into_inner).map_or(Ok(()), Err)
     }
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::frame::Size;
     use crate::pixel::Gray;
 
     #[test]

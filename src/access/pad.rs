@@ -1,8 +1,9 @@
 //! More picture around a picture, and the picture shifted with wrap.
 
 use super::Edge;
-use crate::error::{Error, ErrorKind, Result};
-use crate::frame::{Frame, Region, Size, View, ViewMut};
+use super::bytes::{self, MOST, bytes_of, with_pixel_bytes};
+use crate::error::{ErrorKind, Result};
+use crate::frame::{Frame, Region, SampleView, SampleViewMut, Size, View, ViewMut, same_size};
 use crate::pixel::Pixel;
 
 /// Pixels to add at each side.
@@ -61,21 +62,8 @@ impl<P: Pixel> View<'_, P> {
     ///
     /// # Errors
     /// An empty picture with an edge that needs a pixel, or a target of another size.
-    pub fn pad_into(&self, margins: Margins, edge: Edge<P>, mut target: ViewMut<'_, P>) -> Result<()> {
-        let outer = margins.around(self.size())?;
-        if target.size() != outer {
-            return Err(Error::sizes("the target", outer, target.size()));
-        }
-        if !outer.is_empty() {
-            edge.needs_pixels(self.size())?;
-        }
-        for (y, row) in (0u32..).zip(target.rows_mut()) {
-            match edge.inside(i64::from(y) - i64::from(margins.top), self.height()) {
-                Some(from) => pad_row(self.row(from), margins.left, edge, row),
-                None => row.fill(edge.constant()),
-            }
-        }
-        Ok(())
+    pub fn pad_into(&self, margins: Margins, edge: Edge<P>, target: ViewMut<'_, P>) -> Result<()> {
+        pad_bytes(self.as_bytes(), margins, edge.map(bytes_of), target.into_bytes())
     }
 
     /// The picture moved by (dx, dy), what leaves at one side coming in at the other. One pass.
@@ -92,22 +80,50 @@ impl<P: Pixel> View<'_, P> {
     ///
     /// # Errors
     /// A target of another size.
-    pub fn shift_into(&self, dx: i64, dy: i64, mut target: ViewMut<'_, P>) -> Result<()> {
-        if target.size() != self.size() {
-            return Err(Error::sizes("the target", self.size(), target.size()));
-        }
-        if self.size().is_empty() {
-            return Ok(());
-        }
-        let (dx, dy) = (wrapped(dx, self.width()), wrapped(dy, self.height()));
-        let height = self.height() as usize;
-        for (y, row) in target.rows_mut().enumerate() {
-            let from = self.row(((y + height - dy) % height) as u32);
-            let (end, start) = from.split_at(from.len() - dx);
-            row[..dx].copy_from_slice(start);
-            row[dx..].copy_from_slice(end);
-        }
+    pub fn shift_into(&self, dx: i64, dy: i64, target: ViewMut<'_, P>) -> Result<()> {
+        same_size("the target", self.size(), target.size())?;
+        shift_bytes(self.as_bytes(), dx, dy, target.into_bytes());
         Ok(())
+    }
+}
+
+/// Pixels of any kind with margins.
+pub(super) fn pad_bytes(
+    from: SampleView<'_, u8>,
+    margins: Margins,
+    edge: Edge<[u8; MOST]>,
+    to: SampleViewMut<'_, u8>,
+) -> Result<()> {
+    let outer = margins.around(from.size())?;
+    same_size("the target", outer, to.size())?;
+    if !outer.is_empty() {
+        edge.needs_pixels(from.size())?;
+    }
+    with_pixel_bytes!(from.channels().count, N => padded::<N>(from, margins, edge.map(|p| bytes::first(&p)), to));
+    Ok(())
+}
+
+fn padded<const N: usize>(from: SampleView<'_, u8>, margins: Margins, edge: Edge<[u8; N]>, to: SampleViewMut<'_, u8>) {
+    let outside = if let Edge::Constant(pixel) = edge { pixel } else { [0; N] };
+    for (y, row) in (0u32..).zip(bytes::rows_mut::<N>(to)) {
+        match edge.inside(i64::from(y) - i64::from(margins.top), from.height()) {
+            Some(y) => pad_row(bytes::row(&from, y), margins.left, &edge, outside, row),
+            None => row.fill(outside),
+        }
+    }
+}
+
+fn shift_bytes(from: SampleView<'_, u8>, dx: i64, dy: i64, to: SampleViewMut<'_, u8>) {
+    if from.size().is_empty() {
+        return;
+    }
+    let (dx, dy) = (wrapped(dx, from.width()) * from.channels().count, wrapped(dy, from.height()));
+    let height = from.height() as usize;
+    for (y, row) in to.into_rows().enumerate() {
+        let from = from.row(((y + height - dy) % height) as u32);
+        let (end, start) = from.split_at(from.len() - dx);
+        row[..dx].copy_from_slice(start);
+        row[dx..].copy_from_slice(end);
     }
 }
 
@@ -118,12 +134,13 @@ impl<P: Pixel> ViewMut<'_, P> {
         if self.size().is_empty() {
             return;
         }
-        let (dx, dy) = (wrapped(dx, self.width()), wrapped(dy, self.height()));
+        let bytes = self.reborrow().into_bytes();
+        let (dx, dy) = (wrapped(dx, bytes.width()) * bytes.channels().count, wrapped(dy, bytes.height()));
+        let mut rows: Vec<_> = bytes.into_rows().collect();
         if dx > 0 {
-            self.rows_mut().for_each(|row| row.rotate_right(dx));
+            rows.iter_mut().for_each(|row| row.rotate_right(dx));
         }
         if dy > 0 {
-            let mut rows: Vec<_> = self.rows_mut().collect();
             // Three reversals are a rotation: rows change places by swapping their pixels.
             reverse(&mut rows);
             let (top, bottom) = rows.split_at_mut(dy);
@@ -134,7 +151,7 @@ impl<P: Pixel> ViewMut<'_, P> {
 }
 
 /// Exchanges the pixels of the first row with those of the last, and so on inward.
-fn reverse<P: Pixel>(rows: &mut [&mut [P]]) {
+fn reverse(rows: &mut [&mut [u8]]) {
     let mut rows = rows.iter_mut();
     while let (Some(a), Some(b)) = (rows.next(), rows.next_back()) {
         a.swap_with_slice(b);
@@ -147,13 +164,13 @@ fn wrapped(by: i64, side: u32) -> usize {
 }
 
 /// A row with what lies beyond its ends. Where the margins are wider than the row, positions are looked up one by one.
-pub(super) fn pad_row<P: Pixel>(from: &[P], left: u32, edge: Edge<P>, to: &mut [P]) {
+pub(super) fn pad_row<T: Copy, E>(from: &[T], left: u32, edge: &Edge<E>, outside: T, to: &mut [T]) {
     let (before, rest) = to.split_at_mut(left as usize);
     let (inner, behind) = rest.split_at_mut(from.len());
     inner.copy_from_slice(from);
-    let beyond = |to: &mut [P], first: i64| {
+    let beyond = |to: &mut [T], first: i64| {
         for (x, p) in (first..).zip(to) {
-            *p = edge.inside(x, from.len() as u32).map_or_else(|| edge.constant(), |x| from[x as usize]);
+            *p = edge.inside(x, from.len() as u32).map_or(outside, |x| from[x as usize]);
         }
     };
     beyond(before, -i64::from(left));

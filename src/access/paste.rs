@@ -2,7 +2,7 @@
 
 use super::pad::visible;
 use crate::error::{Error, ErrorKind, Result};
-use crate::frame::{Region, Size, View, ViewMut};
+use crate::frame::{Region, SampleView, SampleViewMut, Size, View, ViewMut, row_pairs};
 use crate::pixel::Pixel;
 
 impl<P: Pixel> ViewMut<'_, P> {
@@ -31,17 +31,7 @@ impl<P: Pixel> ViewMut<'_, P> {
     /// Copies as much of a picture here as lies inside with its top left corner at (x, y), and says which region that
     /// was: an empty one where nothing is inside. One pass over what is copied.
     pub fn paste_clipped(&mut self, source: &View<'_, P>, x: i64, y: i64) -> Region {
-        let Some((to, from)) = visible(x, y, source.size(), self.size()) else {
-            return Region::default();
-        };
-        // Both regions come from `visible`, so they lie inside and agree in size.
-        let (rows, cols) = (to.rows_range(), to.x() as usize..to.cols_range().end as usize);
-        let first = from.x() as usize;
-        for (y, from_y) in rows.zip(from.rows_range()) {
-            let row = &source.row(from_y)[first..][..cols.len()];
-            self.row_mut(y)[cols.clone()].copy_from_slice(row);
-        }
-        to
+        paste_bytes(self.reborrow().into_bytes(), source.as_bytes(), x, y)
     }
 
     /// Copies a region of this picture to another place in it, where its top left corner comes to (x, y); the two may
@@ -65,28 +55,45 @@ impl<P: Pixel> ViewMut<'_, P> {
         let Some((to, part)) = visible(x, y, region.size(), self.size()) else {
             return Ok(Region::default());
         };
-        let (from_x, from_y) = ((region.x() + part.x()) as usize, region.y() + part.y());
-        let (to_x, width) = (to.x() as usize, to.width() as usize);
-        // The order in which no row is overwritten before it has been copied.
-        let down = to.y() <= from_y;
-        for i in 0..to.height() {
-            let i = if down { i } else { to.height() - 1 - i };
-            let (from, to) = (from_y + i, to.y() + i);
-            if from == to {
-                self.row_mut(to).copy_within(from_x..from_x + width, to_x);
-                continue;
-            }
-            let (mut above, mut below) = self.reborrow().cut_rows(from.max(to));
-            let (upper, lower) = (above.row_mut(from.min(to)), below.row_mut(0));
-            let (source, target) = if from < to { (upper, lower) } else { (lower, upper) };
-            target[to_x..to_x + width].copy_from_slice(&source[from_x..from_x + width]);
-        }
+        let from = Region::at(region.x() + part.x(), region.y() + part.y(), to.size())?;
+        copy_bytes_within(self.reborrow().into_bytes(), from, to);
         Ok(to)
     }
 }
 
+/// As much of a picture as lies inside at (x, y), and which region that is. Both have pixels of as many bytes.
+pub(crate) fn paste_bytes(target: SampleViewMut<'_, u8>, source: SampleView<'_, u8>, x: i64, y: i64) -> Region {
+    let Some((to, from)) = visible(x, y, source.size(), target.size()) else {
+        return Region::default();
+    };
+    // Both regions come from `visible`, so they lie inside and agree in size.
+    row_pairs(source.part(from), target.part(to), &mut |from, to| to.copy_from_slice(from));
+    to
+}
+
+/// A region over another of its size, both inside.
+fn copy_bytes_within(mut view: SampleViewMut<'_, u8>, from: Region, to: Region) {
+    let bytes = view.channels().count;
+    let (from_x, to_x) = (from.x() as usize * bytes, to.x() as usize * bytes);
+    let width = to.width() as usize * bytes;
+    // The order in which no row is overwritten before it has been copied.
+    let down = to.y() <= from.y();
+    for i in 0..to.height() {
+        let i = if down { i } else { to.height() - 1 - i };
+        let (from, to) = (from.y() + i, to.y() + i);
+        if from == to {
+            view.row_mut(to).copy_within(from_x..from_x + width, to_x);
+            continue;
+        }
+        let (mut above, mut below) = view.reborrow().cut_rows(from.max(to));
+        let (upper, lower) = (above.row_mut(from.min(to)), below.row_mut(0));
+        let (source, target) = if from < to { (upper, lower) } else { (lower, upper) };
+        target[to_x..to_x + width].copy_from_slice(&source[from_x..from_x + width]);
+    }
+}
+
 /// Whether a picture of size `part` at (x, y) lies within `size`.
-fn fits(x: i64, y: i64, part: Size, size: Size) -> Result<()> {
+pub(crate) fn fits(x: i64, y: i64, part: Size, size: Size) -> Result<()> {
     let check = |axis, at: i64, part: u32, side: u32| {
         let end = at.saturating_add(i64::from(part));
         if at >= 0 && end <= i64::from(side) {

@@ -1,8 +1,11 @@
 //! Mirrors, quarter turns and transpositions: the eight ways to lay a picture down.
 
+use super::bytes::{self, with_pixel_bytes};
 use crate::error::{Error, Result};
-use crate::frame::{Change, Content, Frame, Move, Orientation, Picture, Region, Size, View, ViewMut};
-use crate::pixel::{Pixel, samples_of, samples_of_mut};
+use crate::frame::{
+    Change, Content, Frame, Orientation, Picture, Region, SampleView, SampleViewMut, Size, View, ViewMut, same_size,
+};
+use crate::pixel::Pixel;
 use crate::simd::{self, Level};
 use std::ops::Range;
 
@@ -105,31 +108,49 @@ impl<P: Pixel> View<'_, P> {
     ///
     /// # Errors
     /// A target of another size.
-    pub fn turn_into(&self, turn: Turn, mut target: ViewMut<'_, P>) -> Result<()> {
-        let size = turn.size(self.size());
-        if target.size() != size {
-            return Err(Error::sizes("the target", size, target.size()));
-        }
-        let (transpose, left_right, top_bottom) = turn.orientation().parts();
-        if transpose {
-            // A mirror left-right after a transposition is one top-bottom before it.
-            let (mut from, mut to): (Vec<_>, Vec<_>) = (self.rows().collect(), target.rows_mut().collect());
-            if left_right {
-                from.reverse();
-            }
-            if top_bottom {
-                to.reverse();
-            }
-            transpose_rows(&from, &mut to);
-            return Ok(());
-        }
-        let (level, height) = (Level::best(), self.height());
-        for (y, to) in (0u32..).zip(target.rows_mut()) {
-            let from = self.row(if top_bottom { height - 1 - y } else { y });
-            if left_right { reversed_row(level, from, to) } else { to.copy_from_slice(from) }
-        }
+    pub fn turn_into(&self, turn: Turn, target: ViewMut<'_, P>) -> Result<()> {
+        same_size("the target", turn.size(self.size()), target.size())?;
+        turn_bytes(self.as_bytes(), turn, target.into_bytes());
         Ok(())
     }
+}
+
+/// Pixels of any kind laid down another way, into a view of the size that the turn gives.
+pub(crate) fn turn_bytes(from: SampleView<'_, u8>, turn: Turn, to: SampleViewMut<'_, u8>) {
+    let (transpose, left_right, top_bottom) = turn.orientation().parts();
+    if !transpose && !left_right {
+        let height = from.height();
+        for (y, to) in (0u32..).zip(to.into_rows()) {
+            to.copy_from_slice(from.row(if top_bottom { height - 1 - y } else { y }));
+        }
+        return;
+    }
+    with_pixel_bytes!(from.channels().count, N => match transpose {
+        true => transposed::<N>(from, to, left_right, top_bottom),
+        false => mirrored::<N>(from, to, top_bottom),
+    });
+}
+
+/// Mirrored left-right, and top-bottom too where that is asked for.
+fn mirrored<const N: usize>(from: SampleView<'_, u8>, to: SampleViewMut<'_, u8>, top_bottom: bool) {
+    let (level, height) = (Level::best(), from.height());
+    for (y, to) in (0u32..).zip(bytes::rows_mut::<N>(to)) {
+        reversed_row::<N>(level, bytes::row(&from, if top_bottom { height - 1 - y } else { y }), to);
+    }
+}
+
+/// Transposed, and mirrored afterwards where that is asked for.
+fn transposed<const N: usize>(from: SampleView<'_, u8>, to: SampleViewMut<'_, u8>, left_right: bool, top_bottom: bool) {
+    // A mirror left-right after a transposition is one top-bottom before it.
+    let mut from: Vec<&[[u8; N]]> = (0..from.height()).map(|y| bytes::row(&from, y)).collect();
+    let mut to: Vec<_> = bytes::rows_mut::<N>(to).collect();
+    if left_right {
+        from.reverse();
+    }
+    if top_bottom {
+        to.reverse();
+    }
+    transpose_rows(&from, &mut to);
 }
 
 impl<P: Pixel> ViewMut<'_, P> {
@@ -139,31 +160,33 @@ impl<P: Pixel> ViewMut<'_, P> {
     /// A turn that exchanges the axes, unless the view is square: use [`View::turned`] then.
     pub fn turn(&mut self, turn: Turn) -> Result<()> {
         let size = self.size();
-        let (transpose, left_right, top_bottom) = turn.orientation().parts();
+        let (transpose, ..) = turn.orientation().parts();
         if transpose && size.width != size.height {
             return Err(Error::unusable(format!(
                 "only a square picture can be turned by a quarter in place, not {size}; make a new one"
             )));
         }
-        if transpose {
-            transpose_in_place(self);
-        }
-        if left_right {
-            self.rows_mut().for_each(<[P]>::reverse);
-        }
-        if top_bottom {
-            let mut rows = self.rows_mut();
-            while let (Some(a), Some(b)) = (rows.next(), rows.next_back()) {
-                a.swap_with_slice(b);
-            }
-        }
+        turn_in_place(self.reborrow().into_bytes(), turn);
         Ok(())
     }
 }
 
-impl Move for Turn {
-    fn run<P: Pixel>(&self, view: View<'_, P>) -> Result<Frame<P>> {
-        view.turned(*self)
+/// A turn that keeps the size, in place.
+fn turn_in_place(mut view: SampleViewMut<'_, u8>, turn: Turn) {
+    let (transpose, left_right, top_bottom) = turn.orientation().parts();
+    with_pixel_bytes!(view.channels().count, N => {
+        if transpose {
+            transpose_in_place(&mut bytes::rows_mut::<N>(view.reborrow()).collect::<Vec<_>>());
+        }
+        if left_right {
+            bytes::rows_mut::<N>(view.reborrow()).for_each(<[[u8; N]]>::reverse);
+        }
+    });
+    if top_bottom {
+        let mut rows = view.into_rows();
+        while let (Some(a), Some(b)) = (rows.next(), rows.next_back()) {
+            a.swap_with_slice(b);
+        }
     }
 }
 
@@ -173,7 +196,10 @@ impl Content {
     /// # Errors
     /// A size beyond the system's memory.
     pub fn turned(&self, turn: Turn) -> Result<Content> {
-        self.moved(&turn)
+        self.moved_by_bytes(turn.size(self.size()), &|from, to| {
+            turn_bytes(from, turn, to);
+            Ok(())
+        })
     }
 }
 
@@ -201,14 +227,17 @@ impl Picture {
 }
 
 /// A row of pixels from its end.
-fn reversed_row<P: Pixel>(level: Level, from: &[P], to: &mut [P]) {
-    if P::CHANNELS != 3 {
-        return level.row(from, to, |from, to| {
-            to.iter_mut().zip(from.iter().rev()).for_each(|(to, from)| *to = *from);
-        });
-    }
+fn reversed_row<const N: usize>(level: Level, from: &[[u8; N]], to: &mut [[u8; N]]) {
     // Four pixels of three numbers at a time: a shuffle of whole registers, which one by one they are not.
-    let (from, to) = (samples_of(from), samples_of_mut(to));
+    match N {
+        3 => reversed_threes::<u8>(level, from.as_flattened(), to.as_flattened_mut()),
+        _ => level.row(from, to, |from, to| {
+            to.iter_mut().zip(from.iter().rev()).for_each(|(to, from)| *to = *from);
+        }),
+    }
+}
+
+fn reversed_threes<T: Copy>(level: Level, from: &[T], to: &mut [T]) {
     let (rest, fours) = from.as_rchunks::<12>();
     let (to_fours, to_rest) = to.split_at_mut(fours.len() * 12);
     level.row(fours, to_fours.as_chunks_mut::<12>().0, |from, to| {
@@ -225,7 +254,7 @@ fn reversed_row<P: Pixel>(level: Level, from: &[P], to: &mut [P]) {
 ///
 /// Block by block, so that few rows of either are open at once. The sides were measured to be best: bytes in squares of
 /// 16 that shuffles transpose, larger pixels one by one.
-fn transpose_rows<T: Copy + Default>(from: &[&[T]], to: &mut [&mut [T]]) {
+fn transpose_rows<T: Copy>(from: &[&[T]], to: &mut [&mut [T]]) {
     match size_of::<T>() {
         1 => transpose_blocks::<T, 128>(from, to, squares_of_bytes::<T, 128>),
         _ => transpose_blocks::<T, 32>(from, to, whole_block::<T, 32>),
@@ -233,7 +262,7 @@ fn transpose_rows<T: Copy + Default>(from: &[&[T]], to: &mut [&mut [T]]) {
 }
 
 #[inline(always)]
-fn transpose_blocks<T: Copy + Default, const N: usize>(
+fn transpose_blocks<T: Copy, const N: usize>(
     from: &[&[T]],
     to: &mut [&mut [T]],
     whole: impl Fn(&[&[T]; N], &mut [&mut [T]; N], usize, usize),
@@ -256,7 +285,7 @@ fn transpose_blocks<T: Copy + Default, const N: usize>(
 
 /// A whole block of large pixels, column by column.
 #[inline(always)]
-fn whole_block<T: Copy + Default, const N: usize>(from: &[&[T]; N], to: &mut [&mut [T]; N], x: usize, y: usize) {
+fn whole_block<T: Copy, const N: usize>(from: &[&[T]; N], to: &mut [&mut [T]; N], x: usize, y: usize) {
     let Some(rows) = chunks_of::<T, N>(from, x) else { return };
     for (i, line) in to.iter_mut().enumerate() {
         let Some(line) = line[y..].first_chunk_mut::<N>() else { return };
@@ -275,8 +304,9 @@ fn column_into<T: Copy, const N: usize>(rows: &[&[T; N]; N], column: usize, line
 
 /// A whole block of pixels of one byte, in squares of sixteen.
 #[inline(always)]
-fn squares_of_bytes<T: Copy + Default, const N: usize>(from: &[&[T]; N], to: &mut [&mut [T]; N], x: usize, y: usize) {
-    let mut out = [[T::default(); 16]; 16];
+fn squares_of_bytes<T: Copy, const N: usize>(from: &[&[T]; N], to: &mut [&mut [T]; N], x: usize, y: usize) {
+    let Some(&first) = from[0].first() else { return };
+    let mut out = [[first; 16]; 16];
     for (row, from) in from.as_chunks::<16>().0.iter().enumerate() {
         for (column, to) in to.as_chunks_mut::<16>().0.iter_mut().enumerate() {
             let Some(square) = chunks_of::<T, 16>(from, x + 16 * column) else { return };
@@ -291,7 +321,7 @@ fn squares_of_bytes<T: Copy + Default, const N: usize>(from: &[&[T]; N], to: &mu
 
 /// The `N` pixels from `x` on of `N` rows; `None` where there are fewer, which a whole block never has.
 #[inline(always)]
-fn chunks_of<'a, T: Copy + Default, const N: usize>(rows: &[&'a [T]; N], x: usize) -> Option<[&'a [T; N]; N]> {
+fn chunks_of<'a, T: Copy, const N: usize>(rows: &[&'a [T]; N], x: usize) -> Option<[&'a [T; N]; N]> {
     let mut out = [rows[0][x..].first_chunk::<N>()?; N];
     for (slot, row) in out.iter_mut().zip(rows) {
         *slot = row[x..].first_chunk()?;
@@ -299,16 +329,15 @@ fn chunks_of<'a, T: Copy + Default, const N: usize>(rows: &[&'a [T]; N], x: usiz
     Some(out)
 }
 
-/// Exchanges (x, y) with (y, x) in a square view, block by block.
-fn transpose_in_place<P: Pixel>(view: &mut ViewMut<'_, P>) {
+/// Exchanges (x, y) with (y, x) in the rows of a square view, block by block.
+fn transpose_in_place<T: Copy>(rows: &mut [&mut [T]]) {
     const SMALL: usize = 32;
-    let side = view.width() as usize;
+    let side = rows.len();
     for top in (0..side).step_by(SMALL) {
         for left in (top..side).step_by(SMALL) {
             for y in top..side.min(top + SMALL) {
                 for x in left.max(y + 1)..side.min(left + SMALL) {
-                    let (x, y) = (x as u32, y as u32);
-                    (view[(x, y)], view[(y, x)]) = (view[(y, x)], view[(x, y)]);
+                    (rows[x][y], rows[y][x]) = (rows[y][x], rows[x][y]);
                 }
             }
         }

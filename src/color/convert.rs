@@ -1,13 +1,16 @@
 //! Between every pair of pixel types: a layout part and a depth part.
 
-use super::gray::{GrayWeights, gray_into};
-use super::model::ink_to_rgb;
-use crate::access::channels::{Take, select_into};
-use crate::access::depth::{self, Window, for_bands};
+use super::flatten::flatten_any;
+use super::gray::{GrayWeights, gray_alpha_any, gray_any};
+use super::model::ink_any;
+use crate::convert::channels::{Take, select_any};
+use crate::convert::depth::{self, Window, depth_into, window_into_any};
 use crate::error::{Error, Result};
-use crate::frame::{Frame, Job, Picture, Pixels, Region, Size, View, ViewMut};
-use crate::pixel::{Layout, Pixel, Sample, Stored, samples_of_mut};
+use crate::frame::{AnySamples, AnySamplesMut, Frame, Picture, Pixels, Region, Size, View, ViewMut, same_size};
+use crate::pixel::{Layout, Sample, Stored};
 use crate::threads::Threads;
+use std::ops::Range;
+use std::sync::PoisonError;
 
 /// What becomes of alpha where the target has none.
 #[derive(Debug, Clone, Copy, PartialEq, Default)]
@@ -93,66 +96,71 @@ pub fn convert_into<P: Stored, Q: Stored>(
     target: ViewMut<'_, Q>,
     rules: &ConvertRules,
 ) -> Result<()> {
-    if view.size() != target.size() {
-        return Err(Error::sizes("the target", view.size(), target.size()));
-    }
-    check_layouts(P::LAYOUT, Q::LAYOUT, rules)?;
-    if P::LAYOUT == Q::LAYOUT {
-        return match rules.window {
-            Some(window) => depth::window_into(view, target, window),
-            None => depth::convert_into(view, target, rules.threads),
-        };
-    }
-    // One thread a band; the kernels within get one.
-    let inner = ConvertRules { threads: Threads::ONE, ..*rules };
-    let bytes = view.size().pixels() as usize * (size_of::<P>() + size_of::<Q>());
-    let failed = std::sync::Mutex::new(None);
-    for_bands(view, target, rules.threads.bands(bytes), |from, to| {
-        if let Err(e) = band::<P, Q>(from, to, &inner)
-            && let Ok(mut slot) = failed.lock()
-        {
-            slot.get_or_insert(e);
-        }
-    });
-    failed.into_inner().ok().flatten().map_or(Ok(()), Err)
+    convert_any((view.samples_any(), P::LAYOUT), (target.into_samples_any(), Q::LAYOUT), rules)
 }
 
-fn band<P: Stored, Q: Stored>(view: View<'_, P>, mut target: ViewMut<'_, Q>, rules: &ConvertRules) -> Result<()> {
-    let strip = |y: u32| {
-        let height = ROWS.min(view.height() - y);
-        Region { y, height, ..view.size().region() }
-    };
-    let size = Size::new(view.width(), ROWS.min(view.height()));
-    let whole = target.size();
-    if P::Number::DEPTH == Q::Number::DEPTH
-        && rules.window.is_none()
-        && let Some(numbers) = target.as_packed_mut().and_then(|n| P::Number::pick_mut(Q::Number::lend(n)))
-    {
-        // The same sample type on both sides: nothing has to lie between.
-        let mut same = ViewMut::<Q::Over<P::Number>>::packed(numbers, whole)?;
-        for y in (0..view.height()).step_by(ROWS as usize) {
-            layout_into(view.region(strip(y))?, same.reborrow().region(strip(y))?, rules)?;
+/// Samples of a layout as those of another. What all typed forms come to: compiled once.
+fn convert_any(
+    (view, from): (AnySamples<'_>, Layout),
+    (target, to): (AnySamplesMut<'_>, Layout),
+    rules: &ConvertRules,
+) -> Result<()> {
+    same_size("the target", view.size(), target.size())?;
+    check_layouts(from, to, rules)?;
+    if from == to {
+        match rules.window {
+            Some(window) => window_into_any(view, target, window),
+            None => depth_into(view, target, rules.threads),
         }
         return Ok(());
     }
-    if P::Number::DEPTH < Q::Number::DEPTH || rules.window.is_some() {
-        let mut between = Frame::<P::Over<Q::Number>>::new(size)?;
-        for y in (0..view.height()).step_by(ROWS as usize) {
-            let rows = view.region(strip(y))?;
-            let mut wide = between.region_mut(rows.size().region())?;
+    // One thread a band; the kernels within get one.
+    let inner = ConvertRules { threads: Threads::ONE, ..*rules };
+    let bytes = view.bytes() + target.as_view().bytes();
+    let failed = std::sync::Mutex::new(None);
+    let run = |first: u32, part: AnySamplesMut<'_>| {
+        let view = view.band(first..first + part.size().height);
+        if let Err(e) = band((view, from), (part, to), &inner) {
+            failed.lock().unwrap_or_else(PoisonError::into_inner).get_or_insert(e);
+        }
+    };
+    target.each_band(rules.threads, bytes, &run);
+    failed.into_inner().unwrap_or_else(PoisonError::into_inner).map_or(Ok(()), Err)
+}
+
+fn band(
+    (view, from): (AnySamples<'_>, Layout),
+    (mut target, to): (AnySamplesMut<'_>, Layout),
+    rules: &ConvertRules,
+) -> Result<()> {
+    let (height, width) = (view.size().height, view.size().width);
+    let strips = (0..height).step_by(ROWS as usize).map(|y| y..height.min(y + ROWS));
+    let size = Size::new(width, ROWS.min(height));
+    let of = |rows: &Range<u32>| Region { x: 0, y: rows.start, width, height: rows.end - rows.start };
+    let (depth, target_depth) = (view.depth(), target.depth());
+    if depth == target_depth && rules.window.is_none() {
+        // The same sample type on both sides: nothing has to lie between.
+        for rows in strips {
+            layout_into((view.band(rows.clone()), from), (target.reborrow().part(of(&rows)), to), rules)?;
+        }
+    } else if depth < target_depth || rules.window.is_some() {
+        let mut between = Pixels::new(size, from, target_depth)?;
+        for rows in strips {
+            let (view, part) = (view.band(rows.clone()), Region { y: 0, ..of(&rows) });
             match rules.window {
-                Some(window) => depth::window_into(rows, wide.reborrow(), window)?,
-                None => depth::convert_into(rows, wide.reborrow(), Threads::ONE)?,
+                Some(window) => window_into_any(view, between.samples_any_mut().part(part), window),
+                None => depth_into(view, between.samples_any_mut().part(part), Threads::ONE),
             }
-            layout_into(wide.as_view(), target.reborrow().region(strip(y))?, rules)?;
+            let wide = between.samples_any().band(part.rows_range());
+            layout_into((wide, from), (target.reborrow().part(of(&rows)), to), rules)?;
         }
     } else {
-        let mut between = Frame::<Q::Over<P::Number>>::new(size)?;
-        for y in (0..view.height()).step_by(ROWS as usize) {
-            let rows = view.region(strip(y))?;
-            let mut same = between.region_mut(rows.size().region())?;
-            layout_into(rows, same.reborrow(), rules)?;
-            depth::convert_into(same.as_view(), target.reborrow().region(strip(y))?, Threads::ONE)?;
+        let mut between = Pixels::new(size, to, depth)?;
+        for rows in strips {
+            let part = Region { y: 0, ..of(&rows) };
+            layout_into((view.band(rows.clone()), from), (between.samples_any_mut().part(part), to), rules)?;
+            let same = between.samples_any().band(part.rows_range());
+            depth_into(same, target.reborrow().part(of(&rows)), Threads::ONE);
         }
     }
     Ok(())
@@ -170,58 +178,33 @@ fn check_layouts(from: Layout, to: Layout, rules: &ConvertRules) -> Result<()> {
     Ok(())
 }
 
-/// Another layout at the same depth, row by row.
-fn layout_into<P: Stored + Pixel<Number = S>, Q: Stored + Pixel<Number = S>, S: Sample>(
-    view: View<'_, P>,
-    mut target: ViewMut<'_, Q>,
+/// Another layout at the same depth.
+fn layout_into(
+    (view, from): (AnySamples<'_>, Layout),
+    (target, to): (AnySamplesMut<'_>, Layout),
     rules: &ConvertRules,
 ) -> Result<()> {
     use Take::{Channel as C, Full};
-    if let (true, false, AlphaRule::Flatten(background)) = (P::ALPHA, Q::ALPHA, rules.alpha) {
+    if let (true, false, AlphaRule::Flatten(background)) = (from.has_alpha(), to.has_alpha(), rules.alpha) {
         // On the background first: what is left has no alpha.
-        let flat = super::flatten::flatten_view(view, background)?;
-        struct Rest<'a, 'b, Q: Stored>(ViewMut<'a, Q>, &'b ConvertRules);
-        impl<Q: Stored> Job for Rest<'_, '_, Q> {
-            type Out = Result<()>;
-            fn run<P: Stored>(self, view: View<'_, P>) -> Result<()> {
-                convert_into(view, self.0, &ConvertRules { window: None, ..*self.1 })
-            }
-        }
-        return flat.visit(Rest(target, rules));
+        let flat = flatten_any(view, from, background)?;
+        return convert_any(
+            (flat.samples_any(), flat.layout()),
+            (target, to),
+            &ConvertRules { window: None, ..*rules },
+        );
     }
-    match (P::LAYOUT, Q::LAYOUT) {
-        (Layout::Gray, Layout::GrayAlpha) => select_into(view, target, &[C(0), Full]),
-        (Layout::Gray | Layout::GrayAlpha, Layout::Rgb) => select_into(view, target, &[C(0), C(0), C(0)]),
-        (Layout::Gray, Layout::Rgba) => select_into(view, target, &[C(0), C(0), C(0), Full]),
-        (Layout::GrayAlpha, Layout::Rgba) => select_into(view, target, &[C(0), C(0), C(0), C(1)]),
-        (Layout::GrayAlpha, Layout::Gray) => select_into(view, target, &[C(0)]),
-        (Layout::Rgb, Layout::Rgba) => select_into(view, target, &[C(0), C(1), C(2), Full]),
-        (Layout::Rgba, Layout::Rgb) => select_into(view, target, &[C(0), C(1), C(2)]),
-        (Layout::Cmyk, Layout::Rgb | Layout::Rgba) => {
-            for y in 0..view.height() {
-                let to = samples_of_mut(target.row_mut(y)).chunks_exact_mut(Q::CHANNELS);
-                for (ink, to) in view.row_numbers(y).as_chunks::<4>().0.iter().zip(to) {
-                    to.fill(S::FULL);
-                    let rgb = ink_to_rgb(ink.map(Sample::to_fraction));
-                    to.iter_mut().zip(rgb).for_each(|(to, v)| *to = S::from_fraction(v));
-                }
-            }
-            Ok(())
-        }
-        // One number a pixel: the target's numbers are the gray values.
-        (_, Layout::Gray) => gray_into(view, target.into_numbers()?, rules.weights, Threads::ONE),
-        (_, Layout::GrayAlpha) => {
-            let mut plain = Frame::new(view.size())?;
-            gray_into(view, plain.view_mut(), rules.weights, Threads::ONE)?;
-            for y in 0..view.height() {
-                let to = target.row_numbers_mut(y).chunks_exact_mut(Q::CHANNELS);
-                let from = view.row_numbers(y).chunks_exact(P::CHANNELS);
-                for ((to, from), gray) in to.zip(from).zip(plain.row(y)) {
-                    (to[0], to[1]) = (gray.v, if P::ALPHA { from[P::CHANNELS - 1] } else { S::FULL });
-                }
-            }
-            Ok(())
-        }
+    match (from, to) {
+        (Layout::Gray, Layout::GrayAlpha) => select_any(view, target, &[C(0), Full]),
+        (Layout::Gray | Layout::GrayAlpha, Layout::Rgb) => select_any(view, target, &[C(0), C(0), C(0)]),
+        (Layout::Gray, Layout::Rgba) => select_any(view, target, &[C(0), C(0), C(0), Full]),
+        (Layout::GrayAlpha, Layout::Rgba) => select_any(view, target, &[C(0), C(0), C(0), C(1)]),
+        (Layout::GrayAlpha, Layout::Gray) => select_any(view, target, &[C(0)]),
+        (Layout::Rgb, Layout::Rgba) => select_any(view, target, &[C(0), C(1), C(2), Full]),
+        (Layout::Rgba, Layout::Rgb) => select_any(view, target, &[C(0), C(1), C(2)]),
+        (Layout::Cmyk, Layout::Rgb | Layout::Rgba) => ink_any(view, target),
+        (_, Layout::Gray) => gray_any(view, from, target, rules.weights, Threads::ONE),
+        (_, Layout::GrayAlpha) => gray_alpha_any(view, from, target, rules.weights, Threads::ONE),
         // The same layout, which the caller has taken for itself, and cmyk, which was refused.
         (from, to) => Err(Error::not_supported(format!("{from} to {to}"))),
     }
@@ -232,14 +215,10 @@ fn layout_into<P: Stored + Pixel<Number = S>, Q: Stored + Pixel<Number = S>, S: 
 /// # Errors
 /// As [`convert`].
 pub fn convert_pixels<Q: Stored>(pixels: &Pixels, rules: &ConvertRules) -> Result<Frame<Q>> {
-    struct To<'a, Q>(&'a ConvertRules, std::marker::PhantomData<Q>);
-    impl<Q: Stored> Job for To<'_, Q> {
-        type Out = Result<Frame<Q>>;
-        fn run<P: Stored>(self, view: View<'_, P>) -> Self::Out {
-            convert(view, self.0)
-        }
-    }
-    pixels.visit(To(rules, std::marker::PhantomData))
+    let mut out = Frame::<Q>::new(pixels.size())?;
+    let target = out.view_mut().into_samples_any();
+    convert_any((pixels.samples_any(), pixels.layout()), (target, Q::LAYOUT), rules)?;
+    Ok(out)
 }
 
 impl Picture {

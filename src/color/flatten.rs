@@ -1,8 +1,8 @@
 //! Laying pixels with alpha on a background of one colour.
 
 use crate::error::Result;
-use crate::frame::{Frame, Job, Pixels, View};
-use crate::pixel::{Gray, Layout, Pixel, Rgb, Sample, Stored};
+use crate::frame::{AnySamples, Pixels, row_pairs, with_same_samples};
+use crate::pixel::{Layout, Sample};
 
 /// Lays the pixels on a background (red, green, blue as fractions of full) and drops alpha: c a + b (1 - a), in encoded
 /// values, computed in `f64` and rounded once. A gray picture on a coloured background becomes rgb. One pass; a copy
@@ -11,50 +11,44 @@ use crate::pixel::{Gray, Layout, Pixel, Rgb, Sample, Stored};
 /// # Errors
 /// A size beyond the system's memory.
 pub fn flatten(pixels: &Pixels, background: [f64; 3]) -> Result<Pixels> {
-    struct Flatten([f64; 3]);
-    impl Job for Flatten {
-        type Out = Result<Pixels>;
-        fn run<P: Stored>(self, view: View<'_, P>) -> Result<Pixels> {
-            flatten_view(view, self.0)
-        }
-    }
-    pixels.visit(Flatten(background))
+    flatten_any(pixels.samples_any(), pixels.layout(), background)
 }
 
-/// [`flatten`] of pixels of a known type.
-pub(super) fn flatten_view<P: Stored>(view: View<'_, P>, background: [f64; 3]) -> Result<Pixels> {
+/// [`flatten`] of a view of samples.
+pub(super) fn flatten_any(view: AnySamples<'_>, layout: Layout, background: [f64; 3]) -> Result<Pixels> {
     let [r, g, b] = background;
-    match P::LAYOUT {
-        Layout::GrayAlpha if r == g && g == b => each::<P, Gray<P::Number>>(view, [0; 1], &background),
-        Layout::GrayAlpha => each::<P, Rgb<P::Number>>(view, [0, 0, 0], &background),
-        Layout::Rgba => each::<P, Rgb<P::Number>>(view, [0, 1, 2], &background),
-        _ => Ok(view.to_frame().into()),
-    }
+    let (to, channels): (_, &[usize]) = match layout {
+        Layout::GrayAlpha if r == g && g == b => (Layout::Gray, &[0]),
+        Layout::GrayAlpha => (Layout::Rgb, &[0, 0, 0]),
+        Layout::Rgba => (Layout::Rgb, &[0, 1, 2]),
+        other => (other, &[]),
+    };
+    let mut out = Pixels::new(view.size(), to, view.depth())?;
+    with_same_samples!(view, out.samples_any_mut(), from, to => {
+        row_pairs(from, to, &mut |from, to| match channels {
+            [] => to.copy_from_slice(from),
+            _ => flatten_row(from, to, layout.channels(), channels, &background),
+        });
+        Ok::<(), crate::Error>(())
+    })?;
+    Ok(out)
 }
 
-fn each<P: Stored, Q: Stored + Pixel<Number = P::Number>>(
-    view: View<'_, P>,
-    channels: impl AsRef<[usize]>,
-    background: &[f64],
-) -> Result<Pixels> {
-    let mut out = Frame::<Q>::new(view.size())?;
-    for y in 0..view.height() {
-        let to = crate::pixel::samples_of_mut(out.row_mut(y));
-        for (from, to) in view.row_numbers(y).chunks_exact(P::CHANNELS).zip(to.chunks_exact_mut(Q::CHANNELS)) {
-            let alpha = from[P::CHANNELS - 1].to_fraction();
-            for ((to, &channel), below) in to.iter_mut().zip(channels.as_ref()).zip(background) {
-                *to = P::Number::from_fraction(from[channel].to_fraction() * alpha + below * (1.0 - alpha));
-            }
+/// One row whose last of `count` channels is alpha; `channels` are those that the target is made of.
+fn flatten_row<S: Sample>(from: &[S], to: &mut [S], count: usize, channels: &[usize], background: &[f64]) {
+    for (from, to) in from.chunks_exact(count).zip(to.chunks_exact_mut(channels.len())) {
+        let alpha = from[count - 1].to_fraction();
+        for ((to, &channel), below) in to.iter_mut().zip(channels).zip(background) {
+            *to = S::from_fraction(from[channel].to_fraction() * alpha + below * (1.0 - alpha));
         }
     }
-    Ok(out.into())
 }
 
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::frame::Size;
-    use crate::pixel::{GrayAlpha, Rgba};
+    use crate::frame::{Frame, Size};
+    use crate::pixel::{GrayAlpha, Rgb, Rgba};
 
     #[test]
     fn full_alpha_covers_none_shows_the_background_and_half_mixes() {

@@ -1,9 +1,11 @@
 //! Gray from colour, by weights with a name.
 
-use crate::access::depth::for_bands;
 use crate::error::{Error, Result};
-use crate::frame::{Frame, Job, Pixels, View, ViewMut};
-use crate::pixel::{Gray, GrayAlpha, Layout, NumberKind, Sample, Stored, Transfer};
+use crate::frame::{
+    AnySamples, AnySamplesMut, Frame, Pixels, SampleView, SampleViewMut, View, ViewMut, row_pairs, same_size,
+    with_same_samples,
+};
+use crate::pixel::{Gray, Layout, NumberKind, Sample, Stored, Transfer};
 use crate::simd::Level;
 use crate::threads::Threads;
 
@@ -105,25 +107,47 @@ pub fn gray_into<P: Stored>(
     weights: GrayWeights,
     threads: Threads,
 ) -> Result<()> {
+    same_size("the target", view.size(), target.size())?;
+    gray_any(view.samples_any(), P::LAYOUT, target.into_samples_any(), weights, threads)
+}
+
+/// The gray values of samples of a layout, into a view of one channel and the same size and depth.
+pub(crate) fn gray_any(
+    from: AnySamples<'_>,
+    layout: Layout,
+    to: AnySamplesMut<'_>,
+    weights: GrayWeights,
+    threads: Threads,
+) -> Result<()> {
     weights.check()?;
-    if view.size() != target.size() {
-        return Err(Error::sizes("the target", view.size(), target.size()));
-    }
-    let bytes = view.size().pixels() as usize * (size_of::<P>() + size_of::<P::Number>());
-    let (level, row) = (Level::best(), RowMaker::<P::Number>::new(weights));
-    for_bands(view, target, threads.bands(bytes), |from, to| {
-        to.iter_of_rows(from, |from, to| match P::LAYOUT {
-            Layout::Gray => to.copy_from_slice(from),
-            Layout::GrayAlpha => level.row(from, to, |from, to| each_pixel::<_, 2>(from, to, |p| p[0])),
-            Layout::Rgb => row.run::<3>(level, from, to),
-            Layout::Rgba => row.run::<4>(level, from, to),
-            Layout::Cmyk => each_pixel::<_, 4>(from, to, |ink| {
-                let [r, g, b] = super::model::ink_to_rgb(ink.map(Sample::to_fraction));
-                P::Number::from_fraction(row.mixed([r, g, b]))
-            }),
-        });
+    with_same_samples!(from, to, from, to => {
+        gray_samples(from, layout, to, weights, threads);
+        Ok(())
+    })
+}
+
+fn gray_samples<S: Sample>(
+    from: SampleView<'_, S>,
+    layout: Layout,
+    to: SampleViewMut<'_, S>,
+    weights: GrayWeights,
+    threads: Threads,
+) {
+    let (level, maker) = (Level::best(), RowMaker::<S>::new(weights));
+    let row = |from: &[S], to: &mut [S]| match layout {
+        Layout::Gray => to.copy_from_slice(from),
+        Layout::GrayAlpha => level.row(from, to, |from, to| each_pixel::<_, 2>(from, to, |p| p[0])),
+        Layout::Rgb => maker.run::<3>(level, from, to),
+        Layout::Rgba => maker.run::<4>(level, from, to),
+        Layout::Cmyk => each_pixel::<_, 4>(from, to, |ink| {
+            let [r, g, b] = super::model::ink_to_rgb(ink.map(Sample::to_fraction));
+            S::from_fraction(maker.mixed([r, g, b]))
+        }),
+    };
+    let bytes = from.bytes() + to.bytes();
+    to.each_band(threads, bytes, &|first, part| {
+        row_pairs(from.band(first..first + part.height()), part, &mut |from, to| row(from, to));
     });
-    Ok(())
 }
 
 /// Gray of any pixels, keeping alpha: rgb becomes gray, rgb+alpha gray+alpha. One pass.
@@ -131,26 +155,43 @@ pub fn gray_into<P: Stored>(
 /// # Errors
 /// As [`gray`].
 pub fn pixels_to_gray(pixels: &Pixels, weights: GrayWeights, threads: Threads) -> Result<Pixels> {
-    struct ToGray(GrayWeights, Threads);
-    impl Job for ToGray {
-        type Out = Result<Pixels>;
-        fn run<P: Stored>(self, view: View<'_, P>) -> Result<Pixels> {
-            let mut plain = Frame::new(view.size())?;
-            gray_into(view, plain.view_mut(), self.0, self.1)?;
-            if !P::ALPHA {
-                return Ok(plain.into());
-            }
-            let mut both = Frame::<GrayAlpha<P::Number>>::new(view.size())?;
-            for y in 0..view.height() {
-                let from = view.row_numbers(y).iter().skip(P::CHANNELS - 1).step_by(P::CHANNELS);
-                for ((to, gray), &alpha) in both.row_mut(y).iter_mut().zip(plain.row(y)).zip(from) {
-                    *to = GrayAlpha::new(gray.v, alpha);
-                }
-            }
-            Ok(both.into())
+    let layout = if pixels.layout().has_alpha() { Layout::GrayAlpha } else { Layout::Gray };
+    let mut out = Pixels::new(pixels.size(), layout, pixels.depth())?;
+    match layout {
+        Layout::Gray => gray_any(pixels.samples_any(), pixels.layout(), out.samples_any_mut(), weights, threads)?,
+        _ => gray_alpha_any(pixels.samples_any(), pixels.layout(), out.samples_any_mut(), weights, threads)?,
+    }
+    Ok(out)
+}
+
+/// The gray values of samples of a layout beside their alpha (full where there is none), into a view of two channels.
+pub(super) fn gray_alpha_any(
+    from: AnySamples<'_>,
+    layout: Layout,
+    to: AnySamplesMut<'_>,
+    weights: GrayWeights,
+    threads: Threads,
+) -> Result<()> {
+    weights.check()?;
+    with_same_samples!(from, to, from, to => gray_alpha_samples(from, layout, to, weights, threads))
+}
+
+fn gray_alpha_samples<S: Sample>(
+    from: SampleView<'_, S>,
+    layout: Layout,
+    to: SampleViewMut<'_, S>,
+    weights: GrayWeights,
+    threads: Threads,
+) -> Result<()> {
+    let mut plain = Frame::<Gray<S>>::new(from.size())?;
+    gray_samples(from, layout, plain.view_mut().into_samples(), weights, threads);
+    let channels = from.channels();
+    for ((from, plain), to) in from.rows().zip(plain.rows()).zip(to.into_rows()) {
+        for ((from, gray), to) in from.chunks_exact(channels.count).zip(plain).zip(to.as_chunks_mut::<2>().0) {
+            *to = [gray.v, if channels.alpha { from[channels.count - 1] } else { S::FULL }];
         }
     }
-    pixels.visit(ToGray(weights, threads))
+    Ok(())
 }
 
 /// What a row kernel needs, worked out once a call.
@@ -191,16 +232,24 @@ impl<S: Sample> RowMaker<S> {
             (GrayWeights::Luminance(curve), _) => {
                 each_pixel::<S, C>(from, to, |p| self.luminance([p[0], p[1], p[2]], curve))
             }
-            (_, Some((parts, whole))) if S::KIND == NumberKind::U8 => {
-                level.row(from, to, |from, to| exact_bytes::<S, C>(from, to, parts, whole));
+            (_, Some((parts, whole))) => {
+                // Conditions that are constants: of these bodies each sample type has one.
+                if const { matches!(S::KIND, NumberKind::U8) } {
+                    level.row(from, to, |from, to| exact_bytes::<S, C>(from, to, parts, whole));
+                } else if const { matches!(S::KIND, NumberKind::U16) } {
+                    level.row(from, to, |from, to| exact_words::<S, C>(from, to, parts, whole));
+                } else {
+                    self.float_sums::<C>(level, from, to);
+                }
             }
-            (_, Some((parts, whole))) if S::KIND == NumberKind::U16 => {
-                level.row(from, to, |from, to| exact_words::<S, C>(from, to, parts, whole));
-            }
-            _ => level.row(from, to, |from, to| {
-                each_pixel::<S, C>(from, to, |p| S::from_f64(self.sum([p[0].to_f64(), p[1].to_f64(), p[2].to_f64()])));
-            }),
+            _ => self.float_sums::<C>(level, from, to),
         }
+    }
+
+    fn float_sums<const C: usize>(&self, level: Level, from: &[S], to: &mut [S]) {
+        level.row(from, to, |from, to| {
+            each_pixel::<S, C>(from, to, |p| S::from_f64(self.sum([p[0].to_f64(), p[1].to_f64(), p[2].to_f64()])));
+        });
     }
 
     fn luminance(&self, p: [S; 3], curve: Transfer) -> S {
@@ -249,7 +298,7 @@ fn exact_words<S: Sample, const C: usize>(from: &[S], to: &mut [S], parts: [u32;
 mod tests {
     use super::*;
     use crate::frame::Size;
-    use crate::pixel::{Cmyk, Rgb, Rgba};
+    use crate::pixel::{Cmyk, GrayAlpha, Rgb, Rgba};
 
     fn exact(parts: [u32; 3], whole: u32, p: [u32; 3]) -> u32 {
         let sum: u64 = (0..3).map(|i| u64::from(parts[i]) * u64::from(p[i])).sum();

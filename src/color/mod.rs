@@ -1,6 +1,6 @@
 //! Colour: gray from colour, colour from gray and ink, laying pixels with alpha on a background.
 //!
-//! Not here: depth and channel moves, which make no new colours ([`access`](crate::access)).
+//! Not here: depth and channel moves, which make no new colours ([`convert`](crate::convert)).
 
 mod convert;
 mod flatten;
@@ -9,5 +9,7 @@ mod model;
 
 pub use convert::{AlphaRule, ConvertRules, convert, convert_into, convert_pixels};
 pub use flatten::flatten;
+pub(crate) use gray::gray_any;
 pub use gray::{GrayWeights, gray, gray_into, pixels_to_gray};
+pub(crate) use model::samples_of_color;
 pub use model::{pixel_of, pixels_to_color};

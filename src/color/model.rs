@@ -1,8 +1,9 @@
 //! Between gray, rgb and ink at run time.
 
+use crate::convert::channels::{Take, select};
 use crate::error::Result;
-use crate::frame::{Frame, Job, Pixels, View};
-use crate::pixel::{GrayAlpha, Layout, Rgb, Rgba, Sample, Stored, pixels_of, samples_of_mut};
+use crate::frame::{AnySamples, AnySamplesMut, Pixels, row_pairs, with_same_samples};
+use crate::pixel::{Layout, Sample, Stored, samples_of_mut};
 
 /// Any pixels as rgb, keeping alpha: gray is repeated, ink becomes (1 - c)(1 - k) and so on, the uncalibrated rule of
 /// ISO 12639 and PDF (ISO 32000-1, 10.3.5) for device colours; a copy where they are rgb already. One pass.
@@ -10,36 +11,34 @@ use crate::pixel::{GrayAlpha, Layout, Rgb, Rgba, Sample, Stored, pixels_of, samp
 /// # Errors
 /// A size beyond the system's memory.
 pub fn pixels_to_color(pixels: &Pixels) -> Result<Pixels> {
-    struct ToColor;
-    impl Job for ToColor {
-        type Out = Result<Pixels>;
-        fn run<P: Stored>(self, view: View<'_, P>) -> Result<Pixels> {
-            match P::LAYOUT {
-                Layout::Gray => each(view, |p| Rgb::new(p[0], p[0], p[0])),
-                Layout::GrayAlpha => each(view, |p| {
-                    let g: GrayAlpha<P::Number> = pixels_of(p)[0];
-                    Rgba::new(g.v, g.v, g.v, g.a)
-                }),
-                Layout::Cmyk => each(view, |p| {
-                    let ink = std::array::from_fn(|i| p[i].to_fraction());
-                    let [r, g, b] = ink_to_rgb(ink).map(P::Number::from_fraction);
-                    Rgb::new(r, g, b)
-                }),
-                Layout::Rgb | Layout::Rgba => Ok(view.to_frame().into()),
-            }
+    use Take::Channel as C;
+    match pixels.layout() {
+        Layout::Gray => select(pixels, &[C(0), C(0), C(0)]),
+        Layout::GrayAlpha => select(pixels, &[C(0), C(0), C(0), C(1)]),
+        Layout::Rgb | Layout::Rgba => Ok(pixels.clone()),
+        Layout::Cmyk => {
+            let mut out = Pixels::new(pixels.size(), Layout::Rgb, pixels.depth())?;
+            ink_any(pixels.samples_any(), out.samples_any_mut())?;
+            Ok(out)
         }
     }
-    pixels.visit(ToColor)
 }
 
-fn each<P: Stored, Q: Stored>(view: View<'_, P>, color: impl Fn(&[P::Number]) -> Q) -> Result<Pixels> {
-    let mut out = Frame::<Q>::new(view.size())?;
-    for y in 0..view.height() {
-        for (from, to) in view.row_numbers(y).chunks_exact(P::CHANNELS).zip(out.row_mut(y)) {
-            *to = color(from);
-        }
+/// Ink as rgb, or as rgb with full alpha, at the same depth.
+pub(super) fn ink_any(from: AnySamples<'_>, to: AnySamplesMut<'_>) -> Result<()> {
+    with_same_samples!(from, to, from, to => {
+        let channels = to.channels().count;
+        row_pairs(from, to, &mut |from, to| ink_row(from, to, channels));
+        Ok(())
+    })
+}
+
+fn ink_row<S: Sample>(from: &[S], to: &mut [S], channels: usize) {
+    for (ink, to) in from.as_chunks::<4>().0.iter().zip(to.chunks_exact_mut(channels)) {
+        to.fill(S::FULL);
+        let rgb = ink_to_rgb(ink.map(Sample::to_fraction));
+        to.iter_mut().zip(rgb).for_each(|(to, v)| *to = S::from_fraction(v));
     }
-    Ok(out.into())
 }
 
 /// The pixel of a colour given as fractions of full; gray is its BT.709 weight. Alpha is used where the pixel has it.
@@ -47,17 +46,20 @@ fn each<P: Stored, Q: Stored>(view: View<'_, P>, color: impl Fn(&[P::Number]) ->
 /// # Errors
 /// Cmyk: ink needs a model of the printer.
 pub fn pixel_of<P: Stored>(rgb: [f64; 3], alpha: f64) -> Result<P> {
-    if P::LAYOUT == Layout::Cmyk {
+    let mut pixel = P::default();
+    let samples = samples_of_color(P::LAYOUT, rgb, alpha)?;
+    samples_of_mut(std::slice::from_mut(&mut pixel)).iter_mut().zip(samples).for_each(|(to, v)| *to = v);
+    Ok(pixel)
+}
+
+/// [`pixel_of`] as samples of a layout.
+pub(crate) fn samples_of_color<S: Sample>(layout: Layout, rgb: [f64; 3], alpha: f64) -> Result<Vec<S>> {
+    if layout == Layout::Cmyk {
         return Err(crate::Error::not_supported("a colour as cmyk: ink needs a model of the printer"));
     }
     let [r, g, b] = rgb;
-    let colors = if P::LAYOUT.is_color() { vec![r, g, b] } else { vec![0.2126 * r + 0.7152 * g + 0.0722 * b] };
-    let mut pixel = P::default();
-    let numbers = samples_of_mut(std::slice::from_mut(&mut pixel));
-    for (to, value) in numbers.iter_mut().zip(colors.into_iter().chain([alpha])) {
-        *to = P::Number::from_fraction(value);
-    }
-    Ok(pixel)
+    let colors = if layout.is_color() { vec![r, g, b] } else { vec![0.2126 * r + 0.7152 * g + 0.0722 * b] };
+    Ok(colors.into_iter().chain(layout.has_alpha().then_some(alpha)).map(S::from_fraction).collect())
 }
 
 /// Red, green and blue of four inks, all as fractions.
@@ -68,8 +70,8 @@ pub(super) fn ink_to_rgb([c, m, y, k]: [f64; 4]) -> [f64; 3] {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::frame::Size;
-    use crate::pixel::{Cmyk, Gray};
+    use crate::frame::{Frame, Size};
+    use crate::pixel::{Cmyk, Gray, GrayAlpha, Rgb, Rgba};
 
     #[test]
     fn gray_is_repeated_and_ink_takes_light_away() {

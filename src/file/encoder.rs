@@ -1,7 +1,7 @@
 //! What every encoder is: it is given rows and gives bytes. And what each format can hold.
 
 use super::options::WriteOptions;
-use crate::error::{Error, ErrorKind, Result};
+use crate::error::{Error, ErrorKind, Help, Result};
 use crate::frame::{Content, Facts, Form, Format, Metadata, Palette};
 use crate::pixel::{Depth, Layout, Meaning};
 use std::io::Write;
@@ -71,33 +71,30 @@ fn refuse_what_none_holds(format: Format, facts: &Facts) -> Result<()> {
     // Plain numbers have a place there; each checks its own types.
     let any_number = matches!(format, Format::Pfm | Format::Npy | Format::Raw);
     match (&facts.metadata.meaning, &facts.form) {
-        (Meaning::Values { .. }, _) if !any_number => {
-            let remedy = "add --window LOW,HIGH --depth u16 (or u8) to say which values become black and white";
-            Err(cannot_hold(format, "values with a unit", remedy))
-        }
+        (Meaning::Values { .. }, _) if !any_number => Err(cannot_hold(format, "values with a unit", &[Help::Window])),
         (_, Form::Planes { number, .. }) if !any_number => {
             let what = format!("planes of {number}");
-            Err(cannot_hold(format, &what, "add --depth u16 (or u8) to make them a picture"))
+            Err(cannot_hold(format, &what, &[Help::PixelsOfDepth(&[Depth::U16, Depth::U8])]))
         }
         (_, Form::Pixels { depth: Depth::F32, .. }) if !any_number => {
-            Err(cannot_hold(format, "f32 samples", "add --depth u16 (or u8)"))
+            Err(cannot_hold(format, "f32 samples", &[Help::Depth(&[Depth::U16, Depth::U8])]))
         }
         (_, Form::Pixels { layout: Layout::Cmyk, .. }) if format != Format::Raw => {
-            Err(cannot_hold(format, "cmyk", "add --as color"))
+            Err(cannot_hold(format, "cmyk", &[Help::Color]))
         }
         (Meaning::Indices, _) if !matches!(format, Format::Png | Format::Bmp | Format::Tga | Format::Npy) => {
-            Err(cannot_hold(format, "indices into a palette", "add --as color, or write .png"))
+            Err(cannot_hold(format, "indices into a palette", &[Help::Color, Help::Extension("png")]))
         }
         _ if !facts.metadata.orientation.is_upright() && !matches!(format, Format::Png | Format::Jpeg) => {
-            Err(cannot_hold(format, "an orientation", "add --upright to turn the pixels"))
+            Err(cannot_hold(format, "an orientation", &[Help::Upright]))
         }
         _ => Ok(()),
     }
 }
 
 #[cold]
-pub(super) fn cannot_hold(format: Format, what: &str, remedy: &str) -> Error {
-    ErrorKind::CannotHold { format, what: what.to_string(), remedy: remedy.to_string() }.into()
+pub(super) fn cannot_hold(format: Format, what: &str, help: &'static [Help]) -> Error {
+    Error::from(ErrorKind::CannotHold { format, what: what.to_string() }).with_help(help)
 }
 
 /// What of the metadata a format without a place for any leaves out, as a remark; `full` where the top code is lost too.

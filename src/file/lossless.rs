@@ -12,6 +12,7 @@ use super::{rows::push, sniff};
 use crate::access::Turn;
 use crate::error::{Error, Result};
 use crate::frame::{Facts, Format};
+use crate::threads::Threads;
 use std::io::{Read, Write};
 use std::path::Path;
 
@@ -41,6 +42,8 @@ pub struct LosslessRules {
     pub restart_rows: u16,
     /// What the file may make us do.
     pub limits: Limits,
+    /// How many threads may be used; the bytes do not depend on it.
+    pub threads: Threads,
 }
 
 impl LosslessRules {
@@ -57,6 +60,11 @@ impl LosslessRules {
     /// The same as a progressive file.
     pub fn progressive(self) -> LosslessRules {
         LosslessRules { progressive: true, ..self }
+    }
+
+    /// The same with at most so many threads.
+    pub fn threads(self, threads: Threads) -> LosslessRules {
+        LosslessRules { threads, ..self }
     }
 
     /// The same with restart marks so many rows of blocks apart.

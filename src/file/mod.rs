@@ -40,6 +40,7 @@ mod stored;
 #[cfg(feature = "tga")]
 mod tga;
 mod whole;
+mod words;
 mod writer;
 
 pub use lossless::{LosslessRules, PartialBlocks, Turned, turn_lossless, turn_lossless_from};

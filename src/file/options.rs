@@ -1,6 +1,6 @@
 //! Limits and options: plain values with stated defaults.
 
-use crate::access::depth::Window;
+use crate::convert::depth::Window;
 use crate::error::{ErrorKind, Result};
 use crate::flow::{Step, ToColor, ToDepth, ToGray, Turn};
 use crate::frame::{Facts, Form, Format, RawLayout, Size};

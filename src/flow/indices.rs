@@ -1,10 +1,10 @@
 //! From colours to numbers of colours and back.
 
-use super::steps::{pixel_form, same_form};
+use super::input::{pixel_form, same_form};
 use super::{Source, Step, Strip};
-use crate::error::{Error, Result};
-use crate::frame::{Content, Facts, Form, Frame, Job, Palette, Pixels, View};
-use crate::pixel::{Depth, Gray, Layout, Meaning, Rgb, Rgba, Sample, Stored};
+use crate::error::{Error, Help, Result};
+use crate::frame::{AnySamples, Content, Facts, Form, Frame, Palette, Pixels, SampleView, View};
+use crate::pixel::{Depth, Gray, Layout, Meaning, Rgb, Rgba, Stored};
 use std::collections::HashMap;
 use std::ops::Range;
 
@@ -36,7 +36,7 @@ impl ToIndices {
         check(source.facts())?;
         let mut seen = Seen::default();
         while let Some(strip) = source.next(ROWS)? {
-            strip.content.pixels()?.visit(Collect(&mut seen))?;
+            seen.add(strip.content.pixels()?)?;
         }
         source.rewind()?;
         Ok(ToIndices { palette: Palette::new(seen.colors)?, places: seen.places })
@@ -51,9 +51,14 @@ impl ToIndices {
 fn check(input: &Facts) -> Result<Layout> {
     match pixel_form(input, "making indices")? {
         (Depth::U8, layout) if layout != Layout::Cmyk => Ok(layout),
-        (depth, layout) => Err(Error::unusable(format!(
-            "a palette holds rgb u8 colours, the picture {layout} {depth}; add --depth u8 (and --as color) in a step before"
-        ))),
+        (depth, layout) => {
+            let what = format!("a palette holds rgb u8 colours, the picture {layout} {depth}");
+            Err(Error::unusable(what).with_help(if depth == Depth::U8 {
+                &[Help::Color]
+            } else {
+                &[Help::Depth(&[Depth::U8])]
+            }))
+        }
     }
 }
 
@@ -63,68 +68,68 @@ struct Seen {
     places: HashMap<Rgba<u8>, u8>,
 }
 
-/// A pixel's colour as palettes hold it. Only called for u8, whose fractions are exact.
-fn color_of<P: Stored>(pixel: &[P::Number]) -> Rgba<u8> {
-    let v = |i: usize| pixel.get(i).map_or(255, |v| u8::from_fraction(v.to_fraction()));
-    match P::LAYOUT {
+/// A pixel's colour as palettes hold it.
+fn color_of(layout: Layout, pixel: &[u8]) -> Rgba<u8> {
+    let v = |i: usize| pixel.get(i).copied().unwrap_or(255);
+    match layout {
         Layout::Gray => Rgba::new(v(0), v(0), v(0), 255),
         Layout::GrayAlpha => Rgba::new(v(0), v(0), v(0), v(1)),
         _ => Rgba::new(v(0), v(1), v(2), v(3)),
     }
 }
 
-struct Collect<'a>(&'a mut Seen);
+/// The bytes of pixels that [`check`] has let pass.
+fn bytes(pixels: &Pixels) -> Result<(SampleView<'_, u8>, Layout)> {
+    match pixels.samples_any() {
+        AnySamples::U8(view) => Ok((view, pixels.layout())),
+        other => Err(Error::unusable(format!("a palette holds u8 colours, not {}", other.depth()))),
+    }
+}
 
-impl Job for Collect<'_> {
-    type Out = Result<()>;
-    fn run<P: Stored>(self, view: View<'_, P>) -> Result<()> {
+impl Seen {
+    fn add(&mut self, pixels: &Pixels) -> Result<()> {
+        let (view, layout) = bytes(pixels)?;
         let mut last = None;
-        for row in (0..view.height()).map(|y| view.row_numbers(y)) {
-            for pixel in row.chunks_exact(P::CHANNELS) {
-                if last == Some(pixel) {
-                    continue;
-                }
-                last = Some(pixel);
-                let color = color_of::<P>(pixel);
-                if self.0.places.contains_key(&color) {
-                    continue;
-                }
-                let Ok(place) = u8::try_from(self.0.colors.len()) else {
-                    return Err(Error::unusable(
-                        "the picture has more than 256 colours, which no palette holds; leave --as indices out",
-                    ));
-                };
-                self.0.colors.push(color);
-                self.0.places.insert(color, place);
+        for pixel in view.rows().flat_map(|row| row.chunks_exact(layout.channels())) {
+            if last == Some(pixel) {
+                continue;
             }
+            last = Some(pixel);
+            let color = color_of(layout, pixel);
+            if self.places.contains_key(&color) {
+                continue;
+            }
+            let Ok(place) = u8::try_from(self.colors.len()) else {
+                let what = "the picture has more than 256 colours, which no palette holds";
+                return Err(Error::unusable(what).with_help(&[Help::NoIndices]));
+            };
+            self.colors.push(color);
+            self.places.insert(color, place);
         }
         Ok(())
     }
 }
 
-struct Number<'a>(&'a HashMap<Rgba<u8>, u8>);
-
-impl Job for Number<'_> {
-    type Out = Result<Pixels>;
-    fn run<P: Stored>(self, view: View<'_, P>) -> Result<Pixels> {
-        let mut out = Frame::<Gray<u8>>::new(view.size())?;
-        for y in 0..view.height() {
-            let mut last: Option<(&[P::Number], u8)> = None;
-            for (pixel, to) in view.row_numbers(y).chunks_exact(P::CHANNELS).zip(out.row_mut(y)) {
-                let place = match last {
-                    Some((same, place)) if same == pixel => place,
-                    _ => {
-                        let color = color_of::<P>(pixel);
-                        let missing = || Error::unusable(format!("the palette has no colour {color:?}"));
-                        *self.0.get(&color).ok_or_else(missing)?
-                    }
-                };
-                last = Some((pixel, place));
-                to.v = place;
-            }
+/// Each pixel as the number of its colour.
+fn numbered(pixels: &Pixels, places: &HashMap<Rgba<u8>, u8>) -> Result<Pixels> {
+    let (view, layout) = bytes(pixels)?;
+    let mut out = Frame::<Gray<u8>>::new(view.size())?;
+    for y in 0..view.height() {
+        let mut last: Option<(&[u8], u8)> = None;
+        for (pixel, to) in view.row(y).chunks_exact(layout.channels()).zip(out.row_mut(y)) {
+            let place = match last {
+                Some((same, place)) if same == pixel => place,
+                _ => {
+                    let color = color_of(layout, pixel);
+                    let missing = || Error::unusable(format!("the palette has no colour {color:?}"));
+                    *places.get(&color).ok_or_else(missing)?
+                }
+            };
+            last = Some((pixel, place));
+            to.v = place;
         }
-        Ok(out.into())
     }
+    Ok(out.into())
 }
 
 impl Step for ToIndices {
@@ -143,9 +148,9 @@ impl Step for ToIndices {
     }
 
     fn run(&mut self, input: &Strip, output: Range<u32>) -> Result<Content> {
-        let part = super::steps::rows_of(input, &output)?;
+        let part = super::input::rows_of(input, &output)?;
         let pixels = part.as_ref().unwrap_or(&input.content).pixels()?;
-        Ok(pixels.visit(Number(&self.places))?.into())
+        Ok(numbered(pixels, &self.places)?.into())
     }
 }
 

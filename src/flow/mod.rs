@@ -8,27 +8,34 @@
 //! Not here: files (a [`Reader`](crate::file::Reader) is a source, a [`Writer`](crate::file::Writer) a sink) and the
 //! pixel work itself, which the steps call.
 
+mod alpha;
 mod chain;
+mod color;
+mod crop;
+mod depth;
 mod indices;
+mod input;
 mod measure;
 mod moves;
 mod picture;
 mod resize;
-mod steps;
 mod tone;
 
 use crate::error::{Error, Result};
 use crate::frame::{Content, Facts};
 use std::ops::Range;
 
+pub use alpha::{DropAlpha, Flatten};
 pub use chain::{Chain, apply};
+pub use color::{ToColor, ToGray};
+pub use crop::Crop;
+pub use depth::ToDepth;
 pub use indices::ToIndices;
 pub use measure::HistogramSink;
 pub use moves::{Channels, Codes, Fill, Filling, Turn};
 pub use picture::{PictureSink, PictureSource};
 pub(crate) use picture::{check_complete, check_next};
 pub use resize::{Resize, TurnBy};
-pub use steps::{Crop, DropAlpha, Flatten, ToColor, ToDepth, ToGray};
 pub use tone::{EqualizeTiles, Find, FindTone, Found, Part, Quantize, Retone};
 
 /// A run of whole rows of a picture.

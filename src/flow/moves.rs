@@ -1,13 +1,14 @@
 //! The steps that move pixels: turns, channels, codes, fills.
 
-use super::steps::{pixel_form, rows_of, same_form};
+use super::input::{pixel_form, rows_of, same_form};
 use super::{Sees, Step, Strip};
-use crate::access::channels::{Take, select, selected_layout};
-use crate::access::{self, codes};
+use crate::access;
 use crate::color;
+use crate::convert::channels::{Take, select, selected_layout};
+use crate::convert::codes;
 use crate::error::Result;
-use crate::frame::{Change, Content, Facts, Form, JobMut, Pixels, Region, Size, ViewMut};
-use crate::pixel::{Stored, samples_of_mut};
+use crate::frame::{Change, Content, Facts, Form, Pixels, Region, SampleViewMut, Size, with_samples_mut};
+use crate::pixel::{Layout, Sample};
 use std::ops::Range;
 
 /// Lays the picture down another way. A mirror left-right works strip by strip; the other turns need the whole picture.
@@ -187,27 +188,27 @@ impl Step for Fill {
 
 /// Fills a region of pixels; `skipped` pixels of the whole region lie before it.
 fn fill(pixels: &mut Pixels, region: Region, with: Filling, skipped: u128) -> Result<()> {
-    struct Job(Region, Filling, u128);
-    impl JobMut for Job {
-        type Out = Result<()>;
-        fn run<P: Stored>(self, view: ViewMut<'_, P>) -> Result<()> {
-            let Job(region, with, skipped) = self;
-            let mut part = view.region(region)?;
-            match with {
-                Filling::Color(rgb, alpha) => part.fill(color::pixel_of(rgb, alpha)?),
-                Filling::Random { seed } => {
-                    let full = <P::Number as crate::Sample>::FULL;
-                    let (mut low, high) = (P::default(), P::splat(full));
-                    if P::ALPHA {
-                        samples_of_mut(std::slice::from_mut(&mut low))[P::CHANNELS - 1] = full;
-                    }
-                    part.fill_random_from(low, high, seed, skipped * P::CHANNELS as u128);
-                }
+    let (layout, region) = (pixels.layout(), region.inside(pixels.size())?);
+    with_samples_mut!(pixels.samples_any_mut().part(region), part => fill_samples(part, layout, with, skipped))
+}
+
+fn fill_samples<S: Sample>(view: SampleViewMut<'_, S>, layout: Layout, with: Filling, skipped: u128) -> Result<()> {
+    match with {
+        Filling::Color(rgb, alpha) => {
+            let pixel = color::samples_of_color::<S>(layout, rgb, alpha)?;
+            let channels = pixel.len();
+            view.into_rows().for_each(|row| row.chunks_exact_mut(channels).for_each(|to| to.copy_from_slice(&pixel)));
+        }
+        Filling::Random { seed } => {
+            let channels = layout.channels();
+            let (mut low, high) = (vec![S::default(); channels], vec![S::FULL; channels]);
+            if layout.has_alpha() {
+                low[channels - 1] = S::FULL;
             }
-            Ok(())
+            access::random_samples(view, &low, &high, seed, skipped * channels as u128);
         }
     }
-    pixels.visit_mut(Job(region, with, skipped))
+    Ok(())
 }
 
 #[cfg(test)]

@@ -1,13 +1,12 @@
 //! Interpolation as steps: resizing holds the rows that its kernel needs, never a whole picture; turning by an angle needs
 //! all of it.
 
-use super::steps::{pixel_form, same_form};
+use super::input::{pixel_form, same_form};
 use super::{Sees, Step, Strip};
 use crate::access::Edge;
 use crate::error::{Error, Result};
-use crate::frame::{Change, Content, Facts, Form, Frame, Job, Move, Size, View};
-use crate::pixel::{Pixel, Stored};
-use crate::resample::{Affine, Area, Plan, ResizeRules, Target, WarpRules, turned_whole, warp};
+use crate::frame::{Change, Content, Facts, Form, Pixels, Size};
+use crate::resample::{Affine, Area, Plan, ResizeRules, Target, WarpRules, turned_whole, warp_any};
 use std::ops::Range;
 
 /// Another size, by interpolation.
@@ -61,32 +60,20 @@ impl Step for Resize {
     }
 
     fn run(&mut self, input: &Strip, output: Range<u32>) -> Result<Content> {
-        struct Rows<'a>(&'a Plan, u32, Range<u32>);
-        impl Job for Rows<'_> {
-            type Out = Result<Content>;
-            fn run<P: Stored>(self, view: View<'_, P>) -> Self::Out {
-                let Rows(plan, first_row, output) = self;
-                let mut out = Frame::<P>::new(Size::new(plan.target().width, output.end - output.start))?;
-                plan.run_rows(view, first_row, out.view_mut(), output.start)?;
-                Ok(out.into())
-            }
-        }
-        impl Move for Rows<'_> {
-            // Called for planes, which have one number a pixel.
-            fn run<P: Pixel>(&self, view: View<'_, P>) -> Result<Frame<P>> {
-                let Rows(plan, first_row, output) = self;
-                let size = Size::new(plan.target().width, output.end - output.start);
-                let mut out = Frame::new(size)?;
-                plan.run_plane_rows(view.as_numbers()?, *first_row, out.view_mut(), output.start)?;
-                Frame::from_numbers(size, out.into_numbers())
-            }
-        }
         let plan = self.plan.as_ref().ok_or_else(|| Error::unusable("resize was run before it was planned"))?;
-        let rows = Rows(plan, input.first_row, output);
-        match &input.content {
-            Content::Pixels(pixels) => pixels.visit(rows),
-            planes @ Content::Planes(_) => planes.moved(&rows),
+        let size = Size::new(plan.target().width, output.end - output.start);
+        let mut out = Content::new(size, &input.content.form())?;
+        match (&input.content, &mut out) {
+            (Content::Pixels(from), Content::Pixels(to)) => {
+                plan.run_rows_any(from.samples_any(), input.first_row, to.samples_any_mut(), output.start)?;
+            }
+            (from, to) => {
+                for (from, to) in from.views().into_iter().zip(to.views_mut()) {
+                    plan.run_numbers(from, input.first_row, to, output.start)?;
+                }
+            }
         }
+        Ok(out)
     }
 }
 
@@ -144,20 +131,14 @@ impl Step for TurnBy {
     }
 
     fn run(&mut self, input: &Strip, output: Range<u32>) -> Result<Content> {
-        struct Rows(Affine, Size, WarpRules);
-        impl Job for Rows {
-            type Out = Result<Content>;
-            fn run<P: Stored>(self, view: View<'_, P>) -> Self::Out {
-                let mut out = Frame::<P>::new(self.1)?;
-                warp(view, self.0, out.view_mut(), self.2)?;
-                Ok(out.into())
-            }
-        }
         let Some((map, size)) = self.planned else {
             return Err(Error::unusable("a turn was run before it was planned"));
         };
         let rows = Size::new(size.width, output.end - output.start);
         let map = map.then(Affine::shift(0.0, -f64::from(output.start)));
-        input.content.pixels()?.visit(Rows(map, rows, self.rules))
+        let from = input.content.pixels()?;
+        let mut out = Pixels::new(rows, from.layout(), from.depth())?;
+        warp_any(from.samples_any(), map, out.samples_any_mut(), self.rules)?;
+        Ok(out.into())
     }
 }

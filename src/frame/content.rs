@@ -1,69 +1,19 @@
 //! What a picture or a strip holds, when the type is known at run time only.
 
 use super::gate::{Shape, zeroed};
-use super::{AnyPlanes, Form, Frame, Planes, Region, Size, View, ViewMut};
+use super::{
+    AnyNumbers, AnyNumbersMut, AnyPlanes, AnySamples, AnySamplesMut, Form, Frame, Planes, Region, SampleView,
+    SampleViewMut, Size, View, ViewMut, row_pairs, same_size,
+};
 use crate::error::{Error, ErrorKind, Result};
-use crate::pixel::{Depth, Layout, Number, Pixel, Sample, Stored};
+use crate::pixel::{Depth, Layout, Number, NumberKind, Sample, Samples, SamplesMut, SamplesRef, Stored};
 
-/// Samples of one of the three depths.
-#[derive(Debug, Clone, PartialEq)]
-#[allow(missing_docs)] // each arm is named after its sample type
-pub enum Samples {
-    U8(Vec<u8>),
-    U16(Vec<u16>),
-    F32(Vec<f32>),
-}
-
-/// Borrowed samples of one of the three depths.
-#[derive(Debug, Clone, Copy)]
-#[allow(missing_docs)]
-pub enum SamplesRef<'a> {
-    U8(&'a [u8]),
-    U16(&'a [u16]),
-    F32(&'a [f32]),
-}
-
-/// Mutably borrowed samples of one of the three depths.
-#[derive(Debug)]
-#[allow(missing_docs)]
-pub enum SamplesMut<'a> {
-    U8(&'a mut [u8]),
-    U16(&'a mut [u16]),
-    F32(&'a mut [f32]),
-}
-
-impl Samples {
-    fn zeroed(depth: Depth, length: usize) -> Result<Samples> {
-        Ok(match depth {
-            Depth::U8 => Samples::U8(zeroed(length)?),
-            Depth::U16 => Samples::U16(zeroed(length)?),
-            Depth::F32 => Samples::F32(zeroed(length)?),
-        })
-    }
-
-    fn depth(&self) -> Depth {
-        match self {
-            Samples::U8(_) => Depth::U8,
-            Samples::U16(_) => Depth::U16,
-            Samples::F32(_) => Depth::F32,
-        }
-    }
-
-    pub(super) fn borrow(&self) -> SamplesRef<'_> {
-        match self {
-            Samples::U8(s) => SamplesRef::U8(s),
-            Samples::U16(s) => SamplesRef::U16(s),
-            Samples::F32(s) => SamplesRef::F32(s),
-        }
-    }
-
-    pub(super) fn borrow_mut(&mut self) -> SamplesMut<'_> {
-        match self {
-            Samples::U8(s) => SamplesMut::U8(s),
-            Samples::U16(s) => SamplesMut::U16(s),
-            Samples::F32(s) => SamplesMut::F32(s),
-        }
-    }
+fn zeroed_samples(depth: Depth, length: usize) -> Result<Samples> {
+    Ok(match depth {
+        Depth::U8 => Samples::U8(zeroed(length)?),
+        Depth::U16 => Samples::U16(zeroed(length)?),
+        Depth::F32 => Samples::F32(zeroed(length)?),
+    })
 }
 
 /// Pixels whose depth and layout are known at run time: one buffer of samples, rows from the top, packed.
@@ -87,7 +37,7 @@ impl Pixels {
     /// A size beyond the address space or the system's memory.
     pub fn new(size: Size, layout: Layout, depth: Depth) -> Result<Pixels> {
         let shape = Shape::packed(size, layout.channels(), depth.bytes())?;
-        Ok(Pixels { size, layout, samples: Samples::zeroed(depth, shape.needed)? })
+        Ok(Pixels { size, layout, samples: zeroed_samples(depth, shape.needed)? })
     }
 
     /// Width and height.
@@ -137,6 +87,36 @@ impl Pixels {
             SamplesMut::U8(s) => SamplesMut::U8(&mut s[at..at + row]),
             SamplesMut::U16(s) => SamplesMut::U16(&mut s[at..at + row]),
             SamplesMut::F32(s) => SamplesMut::F32(&mut s[at..at + row]),
+        }
+    }
+
+    /// All of it, the layout as a number of channels.
+    pub(crate) fn samples_any(&self) -> AnySamples<'_> {
+        let (size, channels) = (self.size, self.layout.into());
+        match self.samples.borrow() {
+            SamplesRef::U8(s) => AnySamples::U8(SampleView::packed(s, size, channels)),
+            SamplesRef::U16(s) => AnySamples::U16(SampleView::packed(s, size, channels)),
+            SamplesRef::F32(s) => AnySamples::F32(SampleView::packed(s, size, channels)),
+        }
+    }
+
+    /// The bytes of one row, in this machine's byte order.
+    ///
+    /// # Panics
+    /// If `y` is not below the height.
+    #[track_caller]
+    #[cfg_attr(not(feature = "npy"), allow(dead_code))]
+    pub(crate) fn bytes_of_row(&self, y: u32) -> &[u8] {
+        self.samples_any().as_bytes().row(y)
+    }
+
+    /// All of it, the layout as a number of channels, to write.
+    pub(crate) fn samples_any_mut(&mut self) -> AnySamplesMut<'_> {
+        let (size, channels) = (self.size, self.layout.into());
+        match self.samples.borrow_mut() {
+            SamplesMut::U8(s) => AnySamplesMut::U8(SampleViewMut::packed(s, size, channels)),
+            SamplesMut::U16(s) => AnySamplesMut::U16(SampleViewMut::packed(s, size, channels)),
+            SamplesMut::F32(s) => AnySamplesMut::F32(SampleViewMut::packed(s, size, channels)),
         }
     }
 
@@ -246,13 +226,11 @@ impl Content {
     /// # Errors
     /// A region that reaches outside.
     pub fn crop(&self, region: Region) -> Result<Content> {
-        struct Crop(Region);
-        impl super::Move for Crop {
-            fn run<P: Pixel>(&self, view: View<'_, P>) -> Result<Frame<P>> {
-                Ok(view.region(self.0)?.to_frame())
-            }
-        }
-        self.moved(&Crop(region.inside(self.size())?))
+        let region = region.inside(self.size())?;
+        self.moved_by_bytes(region.size(), &|from, to| {
+            copy_rows(from.part(region), to);
+            Ok(())
+        })
     }
 
     /// Copies rows of another content of the same form and width over rows of this one, from `to` on.
@@ -260,39 +238,100 @@ impl Content {
     /// # Errors
     /// Forms or widths that differ, rows that are not there.
     pub(crate) fn put_rows(&mut self, to: u32, from: &Content, rows: std::ops::Range<u32>) -> Result<()> {
-        struct Put(u32, std::ops::Range<u32>);
-        impl super::MoveInto for Put {
-            fn run<P: Pixel>(&self, target: ViewMut<'_, P>, source: View<'_, P>) -> Result<()> {
-                let source = source.region(source.size().region().rows(self.1.clone())?)?;
-                let part = target.size().region().rows(self.0..self.0.saturating_add(source.height()))?;
-                source.copy_into(target.region(part)?)
-            }
+        let source = from.size().region().rows(rows)?;
+        let target = self.size().region().rows(to..to.saturating_add(source.height))?;
+        same_size("the target", source.size(), target.size())?;
+        self.changed_by_bytes(from, &mut |into, from| {
+            copy_rows(from.part(source), into.part(target));
+            Ok(())
+        })
+    }
+
+    /// New content of the same form, made by a move that sees pixels, or each plane, as bytes.
+    pub(crate) fn moved_by_bytes(&self, size: Size, work: &ByteMove<'_>) -> Result<Content> {
+        let mut out = Content::new(size, &self.form())?;
+        self.byte_views().into_iter().zip(out.byte_views_mut()).try_for_each(|(from, to)| work(from, to))?;
+        Ok(out)
+    }
+
+    /// Changes this content by another of the same form, both seen as bytes: pixels by pixels, each plane by that of the
+    /// same name.
+    pub(crate) fn changed_by_bytes(&mut self, source: &Content, work: &mut ByteChange<'_>) -> Result<()> {
+        let (wanted, found) = (self.form(), source.form());
+        let names = |form: &Form| match form {
+            Form::Planes { names, .. } => names.clone(),
+            Form::Pixels { .. } => vec![String::new()],
+        };
+        let (mine, theirs) = (names(&wanted), names(&found));
+        let alike = match (&wanted, &found) {
+            (Form::Planes { number, .. }, Form::Planes { number: other, .. }) => number == other,
+            _ => wanted == found,
+        };
+        if !alike {
+            return Err(ErrorKind::Types { wanted: wanted.describe(), found: found.describe() }.into());
         }
-        self.change_by(from, &Put(to, rows))
+        let mut targets = self.byte_views_mut();
+        for (name, from) in theirs.iter().zip(source.byte_views()) {
+            let place = mine.iter().position(|own| own == name);
+            let Some(target) = place.and_then(|place| targets.get_mut(place)) else {
+                return Err(Error::unusable(format!("there is no plane {name} to change")));
+            };
+            work(target.reborrow(), from)?;
+        }
+        Ok(())
+    }
+
+    /// Pixels, or each plane, with their number type as a value.
+    pub(crate) fn views(&self) -> Vec<AnyNumbers<'_>> {
+        match self {
+            Content::Pixels(pixels) => vec![pixels.samples_any().into()],
+            Content::Planes(planes) => planes.views(),
+        }
+    }
+
+    /// Pixels, or each plane, with their number type as a value, to write.
+    pub(crate) fn views_mut(&mut self) -> Vec<AnyNumbersMut<'_>> {
+        match self {
+            Content::Pixels(pixels) => vec![pixels.samples_any_mut().into()],
+            Content::Planes(planes) => planes.views_mut(),
+        }
+    }
+
+    fn byte_views(&self) -> Vec<SampleView<'_, u8>> {
+        self.views().iter().map(AnyNumbers::as_bytes).collect()
+    }
+
+    fn byte_views_mut(&mut self) -> Vec<SampleViewMut<'_, u8>> {
+        self.views_mut().into_iter().map(AnyNumbersMut::into_bytes).collect()
     }
 }
 
-fn blank_planes(size: Size, number: crate::pixel::NumberKind, names: &[String]) -> Result<AnyPlanes> {
-    use crate::pixel::NumberKind;
-    fn blank<T: Number>(size: Size, names: &[String]) -> Result<Planes<T>> {
-        let mut planes = Planes::new(size);
-        for name in names {
-            planes.push(name.as_str(), Frame::new(size)?)?;
-        }
-        Ok(planes)
-    }
-    Ok(match number {
-        NumberKind::U8 => blank::<u8>(size, names)?.into(),
-        NumberKind::U16 => blank::<u16>(size, names)?.into(),
-        NumberKind::U32 => blank::<u32>(size, names)?.into(),
-        NumberKind::U64 => blank::<u64>(size, names)?.into(),
-        NumberKind::I8 => blank::<i8>(size, names)?.into(),
-        NumberKind::I16 => blank::<i16>(size, names)?.into(),
-        NumberKind::I32 => blank::<i32>(size, names)?.into(),
-        NumberKind::I64 => blank::<i64>(size, names)?.into(),
-        NumberKind::F32 => blank::<f32>(size, names)?.into(),
-        NumberKind::F64 => blank::<f64>(size, names)?.into(),
-    })
+/// A move of pixels seen as bytes: from a view to another of the size that was asked for.
+pub(crate) type ByteMove<'a> = dyn Fn(SampleView<'_, u8>, SampleViewMut<'_, u8>) -> Result<()> + 'a;
+
+/// A change of pixels by others of the same kind, seen as bytes.
+pub(crate) type ByteChange<'a> = dyn FnMut(SampleViewMut<'_, u8>, SampleView<'_, u8>) -> Result<()> + 'a;
+
+/// Rows of one view over those of another of its size.
+fn copy_rows(from: SampleView<'_, u8>, to: SampleViewMut<'_, u8>) {
+    row_pairs(from, to, &mut |from, to| to.copy_from_slice(from));
+}
+
+fn blank_planes(size: Size, number: NumberKind, names: &[String]) -> Result<AnyPlanes> {
+    let mut planes: AnyPlanes = match number {
+        NumberKind::U8 => Planes::<u8>::new(size).into(),
+        NumberKind::U16 => Planes::<u16>::new(size).into(),
+        NumberKind::U32 => Planes::<u32>::new(size).into(),
+        NumberKind::U64 => Planes::<u64>::new(size).into(),
+        NumberKind::I8 => Planes::<i8>::new(size).into(),
+        NumberKind::I16 => Planes::<i16>::new(size).into(),
+        NumberKind::I32 => Planes::<i32>::new(size).into(),
+        NumberKind::I64 => Planes::<i64>::new(size).into(),
+        NumberKind::F32 => Planes::<f32>::new(size).into(),
+        NumberKind::F64 => Planes::<f64>::new(size).into(),
+    };
+    names.iter().try_for_each(|name| planes.push_blank(name))?;
+    Ok(planes)
 }
 
 impl<P: Stored> From<Frame<P>> for Content {

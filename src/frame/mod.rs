@@ -3,6 +3,7 @@
 //! Not here: what is done with pixels ([`access`](crate::access) and the modules above it), and how they come from
 //! files ([`file`](crate::file)).
 
+mod any_view;
 mod content;
 mod facts;
 mod format;
@@ -16,13 +17,19 @@ mod planes;
 mod raw_layout;
 mod raw_words;
 mod region;
+mod sample_view;
 mod size;
 mod split;
 mod view;
 mod view_mut;
 mod visit;
 
-pub use content::{Content, Pixels, Samples, SamplesMut, SamplesRef};
+pub use crate::pixel::{Samples, SamplesMut, SamplesRef};
+pub(crate) use any_view::{
+    AnyNumbers, AnyNumbersMut, AnySamples, AnySamplesMut, depths_differ, with_same_samples, with_samples,
+    with_samples_mut,
+};
+pub use content::{Content, Pixels};
 pub use facts::{Facts, Form, RowOrder};
 pub use format::Format;
 pub use metadata::{Change, Metadata, Resolution, ResolutionUnit, Text, Time};
@@ -34,7 +41,10 @@ pub use planes::{AnyPlanes, Planes};
 pub(crate) use raw_layout::Measures;
 pub use raw_layout::{ChannelOrder, RawAlpha, RawLayout};
 pub use region::Region;
+pub(crate) use sample_view::row_pairs;
+pub use sample_view::{SampleRowsMut, SampleView, SampleViewMut};
 pub use size::Size;
+pub(crate) use size::same_size;
 pub use view::{Rows, View};
 pub use view_mut::{RowsMut, ViewMut};
 pub use visit::{Job, JobMut, JobPair, Move, MoveInto, PlanesJob};

@@ -1,6 +1,6 @@
 //! Named planes of any number type: split channels, multispectral data, wide numbers, other colour models.
 
-use super::{Frame, Size};
+use super::{AnyNumbers, AnyNumbersMut, Frame, Size};
 use crate::error::{Error, Result};
 use crate::pixel::{Gray, Number, NumberKind};
 
@@ -22,13 +22,11 @@ impl<T: Number> Planes<T> {
     /// # Errors
     /// A frame of another size, or a name that is there already.
     pub fn push(&mut self, name: impl Into<String>, frame: Frame<Gray<T>>) -> Result<()> {
-        let name = name.into();
-        if frame.size() != self.size {
-            return Err(Error::sizes(format!("plane {name}"), self.size, frame.size()));
-        }
-        if self.get(&name).is_some() {
-            return Err(Error::unusable(format!("there is a plane {name} already; names tell planes apart")));
-        }
+        self.push_named(name.into(), frame)
+    }
+
+    fn push_named(&mut self, name: String, frame: Frame<Gray<T>>) -> Result<()> {
+        check_new(&name, self.size, frame.size(), self.get(&name).is_some())?;
         self.planes.push((name, frame));
         Ok(())
     }
@@ -59,12 +57,14 @@ impl<T: Number> Planes<T> {
 
     /// The plane of this name.
     pub fn get(&self, name: &str) -> Option<&Frame<Gray<T>>> {
-        self.planes.iter().find(|(n, _)| n == name).map(|(_, frame)| frame)
+        let place = place_of(&mut self.planes.iter().map(|(name, _)| name.as_str()), name)?;
+        Some(&self.planes[place].1)
     }
 
     /// The plane of this name, to write.
     pub fn get_mut(&mut self, name: &str) -> Option<&mut Frame<Gray<T>>> {
-        self.planes.iter_mut().find(|(n, _)| n == name).map(|(_, frame)| frame)
+        let place = place_of(&mut self.planes.iter().map(|(name, _)| name.as_str()), name)?;
+        Some(&mut self.planes[place].1)
     }
 
     /// The names, in order.
@@ -104,6 +104,21 @@ impl<T: Number> Planes<T> {
     }
 }
 
+/// Which of some names this is.
+fn place_of<'a>(names: &mut dyn Iterator<Item = &'a str>, name: &str) -> Option<usize> {
+    names.enumerate().find(|(_, other)| *other == name).map(|(place, _)| place)
+}
+
+fn check_new(name: &str, wanted: Size, found: Size, is_there: bool) -> Result<()> {
+    if found != wanted {
+        return Err(Error::sizes(format!("plane {name}"), wanted, found));
+    }
+    if is_there {
+        return Err(Error::unusable(format!("there is a plane {name} already; names tell planes apart")));
+    }
+    Ok(())
+}
+
 /// Planes whose number type is known at run time: one arm a type.
 #[derive(Debug, Clone, PartialEq)]
 #[allow(missing_docs)] // each arm is named after its number type
@@ -122,6 +137,20 @@ pub enum AnyPlanes {
 
 /// Does the same with the typed planes of every arm.
 macro_rules! each_arm {
+    ($any:expr, mut $planes:ident => $body:expr) => {
+        match $any {
+            AnyPlanes::U8(mut $planes) => $body,
+            AnyPlanes::U16(mut $planes) => $body,
+            AnyPlanes::U32(mut $planes) => $body,
+            AnyPlanes::U64(mut $planes) => $body,
+            AnyPlanes::I8(mut $planes) => $body,
+            AnyPlanes::I16(mut $planes) => $body,
+            AnyPlanes::I32(mut $planes) => $body,
+            AnyPlanes::I64(mut $planes) => $body,
+            AnyPlanes::F32(mut $planes) => $body,
+            AnyPlanes::F64(mut $planes) => $body,
+        }
+    };
     ($any:expr, $planes:ident => $body:expr) => {
         match $any {
             AnyPlanes::U8($planes) => $body,
@@ -142,12 +171,12 @@ pub(super) use each_arm;
 impl AnyPlanes {
     /// The size that every plane has.
     pub fn size(&self) -> Size {
-        each_arm!(self, p => p.size())
+        each_arm!(self, p => p.size)
     }
 
     /// How many planes there are.
     pub fn len(&self) -> usize {
-        each_arm!(self, p => p.len())
+        each_arm!(self, p => p.planes.len())
     }
 
     /// Whether there is none.
@@ -165,17 +194,40 @@ impl AnyPlanes {
 
     /// Each plane by itself, with its name. No copy.
     pub fn apart(self) -> Vec<(String, AnyPlanes)> {
-        fn each<T: Number>(planes: Planes<T>) -> Vec<(String, AnyPlanes)>
-        where
-            AnyPlanes: From<Planes<T>>,
-        {
-            let size = planes.size;
-            let one = |(name, frame): (String, Frame<Gray<T>>)| {
-                (name.clone(), Planes { size, planes: vec![(name, frame)] }.into())
-            };
-            planes.planes.into_iter().map(one).collect()
-        }
-        each_arm!(self, planes => each(planes))
+        let mut out = Vec::with_capacity(self.len());
+        each_arm!(self, mut planes => while let Some((name, frame)) = planes.planes.pop() {
+            out.push((name.clone(), Planes { size: planes.size, planes: vec![(name, frame)] }.into()));
+        });
+        out.reverse();
+        out
+    }
+
+    /// Calls with each plane's name and its numbers, in order.
+    fn each<'a>(&'a self, run: &mut dyn FnMut(&'a str, AnyNumbers<'a>)) {
+        each_arm!(self, p => for (name, frame) in &p.planes {
+            run(name, frame.view().numbers_any());
+        });
+    }
+
+    /// Each plane with its number type as a value, in order.
+    pub(crate) fn views(&self) -> Vec<AnyNumbers<'_>> {
+        let mut out = Vec::with_capacity(self.len());
+        self.each(&mut |_, numbers| out.push(numbers));
+        out
+    }
+
+    /// Each plane with its number type as a value, in order, to write.
+    pub(crate) fn views_mut(&mut self) -> Vec<AnyNumbersMut<'_>> {
+        let mut out = Vec::with_capacity(self.len());
+        each_arm!(self, p => for (_, frame) in &mut p.planes {
+            out.push(frame.view_mut().into_numbers_any());
+        });
+        out
+    }
+
+    /// Adds a plane of zeros.
+    pub(super) fn push_blank(&mut self, name: &str) -> Result<()> {
+        each_arm!(self, p => p.push_named(name.to_string(), Frame::new(p.size)?))
     }
 
     /// The planes typed as another set of planes is, if they are of that type.
@@ -185,7 +237,9 @@ impl AnyPlanes {
 
     /// The names, in order.
     pub fn names(&self) -> Vec<String> {
-        each_arm!(self, p => p.names().map(str::to_string).collect())
+        let mut names = Vec::with_capacity(self.len());
+        self.each(&mut |name, _| names.push(name.to_string()));
+        names
     }
 }
 

@@ -52,6 +52,11 @@ impl Size {
     }
 }
 
+/// Passes where two sizes agree; `what` has the second one.
+pub(crate) fn same_size(what: &str, wanted: Size, found: Size) -> crate::Result<()> {
+    if wanted == found { Ok(()) } else { Err(crate::Error::sizes(what, wanted, found)) }
+}
+
 impl std::fmt::Display for Size {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         write!(f, "{}x{}", self.width, self.height)

@@ -14,6 +14,7 @@
 #![allow(unsafe_code)]
 
 use super::gate::Shape;
+use crate::pixel::Number;
 use std::marker::PhantomData;
 
 /// A shared window.
@@ -64,6 +65,18 @@ impl<'a, T> Window<'a, T> {
         self.stride
     }
 
+    /// The bytes of the same values; every byte of a number is one that may be read, as numbers have no padding.
+    pub(crate) fn bytes(self) -> Window<'a, u8>
+    where
+        T: Number,
+    {
+        let Window { start, row, rows, stride, .. } = self;
+        let each = size_of::<T>();
+        // Of at most one row the stride is never used, and may be too large to be multiplied.
+        let stride = stride.saturating_mul(each);
+        Window { start: start.cast(), row: row * each, rows, stride, life: PhantomData }
+    }
+
     /// One row.
     #[inline(always)]
     #[track_caller]
@@ -102,6 +115,34 @@ impl<'a, T> Window<'a, T> {
     }
 }
 
+impl<'a> Window<'a, u8> {
+    /// Bytes as numbers of a type; `None` where a row does not start and end as one would. Any bytes are a number.
+    pub(crate) fn numbers<T: Number>(self) -> Option<Window<'a, T>> {
+        let Window { start, row, rows, stride, .. } = self;
+        let (row, stride) = in_numbers::<T>(start, row, rows, stride)?;
+        Some(Window { start: start.cast(), row, rows, stride, life: PhantomData })
+    }
+}
+
+impl<'a> WindowMut<'a, u8> {
+    /// Bytes as numbers of a type, to write; `None` where a row does not start and end as one would.
+    pub(crate) fn numbers<T: Number>(self) -> Option<WindowMut<'a, T>> {
+        let WindowMut { start, row, rows, stride, .. } = self;
+        let (row, stride) = in_numbers::<T>(start, row, rows, stride)?;
+        Some(WindowMut { start: start.cast(), row, rows, stride, life: PhantomData })
+    }
+}
+
+/// Row and stride in numbers of a type instead of bytes, where every row begins where a number may, and ends with one.
+fn in_numbers<T>(start: *const u8, row: usize, rows: usize, stride: usize) -> Option<(usize, usize)> {
+    let each = size_of::<T>();
+    // Of at most one row, or of rows without a value, the stride is never used.
+    let stride = if rows > 1 && row > 0 { stride } else { row };
+    let whole = row.is_multiple_of(each) && stride.is_multiple_of(each);
+    let aligned = row == 0 || start.addr().is_multiple_of(align_of::<T>());
+    (whole && aligned).then_some((row / each, stride / each))
+}
+
 impl<'a, T> WindowMut<'a, T> {
     /// A window over a slice that is long enough for the shape.
     ///
@@ -115,6 +156,18 @@ impl<'a, T> WindowMut<'a, T> {
 
     pub(crate) fn stride(&self) -> usize {
         self.stride
+    }
+
+    /// The bytes of the same values, to write: any bytes are a number.
+    pub(crate) fn bytes(self) -> WindowMut<'a, u8>
+    where
+        T: Number,
+    {
+        let WindowMut { start, row, rows, stride, .. } = self;
+        let each = size_of::<T>();
+        // Of at most one row the stride is never used, and may be too large to be multiplied.
+        let stride = stride.saturating_mul(each);
+        WindowMut { start: start.cast(), row: row * each, rows, stride, life: PhantomData }
     }
 
     /// The same window, shared, for as long as this one is borrowed.
@@ -294,6 +347,29 @@ mod tests {
         assert_eq!(empty.pop_first(), Some(&mut [][..]));
         assert_eq!(empty.pop_last(), Some(&mut [][..]));
         assert_eq!(empty.pop_last(), None);
+    }
+
+    #[test]
+    fn bytes_are_those_of_the_values_and_types_are_told_apart() {
+        let mut values: Vec<u16> = (0..12).map(|v| v * 257 + 1).collect();
+        let wide = |w, h, stride| Shape::strided(Size::new(w, h), 1, 2, stride).unwrap();
+        let expected: Vec<u8> = values[5..8].iter().flat_map(|v| v.to_ne_bytes()).collect();
+        let window = Window::over(&values, &wide(3, 2, 5), 2);
+        assert_eq!((window.bytes().row(1), window.bytes().stride()), (&expected[..], 10));
+        assert_eq!(window.bytes().numbers::<u16>().map(|w| (w.row(1), w.stride())), Some((&values[5..8], 5)));
+        // Rows of six bytes, ten apart, are no whole numbers of four; nor are bytes that start at an odd place.
+        assert!(window.bytes().numbers::<u32>().is_none());
+        assert!(window.bytes().part(1, 0, 4, 2).numbers::<u16>().is_none());
+        // A single row whose stride is never used.
+        assert_eq!(Window::over(&values, &wide(2, 1, usize::MAX / 2), 1).bytes().row(0).len(), 4);
+        let mut bytes = WindowMut::over(&mut values, &wide(3, 2, 5), 2).bytes();
+        bytes.row(1).fill(9);
+        assert_eq!(values[4..9], [1029, 0x0909, 0x0909, 0x0909, 2057]);
+        let bytes = WindowMut::over(&mut values, &wide(3, 2, 5), 2).bytes();
+        bytes.numbers::<i16>().unwrap().row(1)[0] = -2;
+        assert_eq!(values[4..7], [1029, 0xfffe, 0x0909]);
+        let mut few = [1u8, 2, 3];
+        assert!(WindowMut::over(&mut few, &shape(3, 1, 3), 1).numbers::<u16>().is_none());
     }
 
     #[test]

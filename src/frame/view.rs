@@ -152,7 +152,7 @@ impl<'a, P: Pixel> View<'a, P> {
     /// # Ok::<(), rahmen::Error>(())
     /// ```
     pub fn as_numbers(&self) -> Result<View<'a, Gray<P::Number>>> {
-        Ok(View { window: self.window, size: in_numbers::<P>(self.size)? })
+        Ok(View { window: self.window, size: in_numbers(self.size, P::CHANNELS)? })
     }
 
     /// All pixels, row by row from the top left.
@@ -251,8 +251,8 @@ pub(super) fn panic_outside(size: Size, x: u32, y: u32) -> ! {
 }
 
 /// A size in numbers instead of pixels.
-pub(super) fn in_numbers<P: Pixel>(size: Size) -> Result<Size> {
-    let width = u64::from(size.width) * P::CHANNELS as u64;
+pub(super) fn in_numbers(size: Size, channels: usize) -> Result<Size> {
+    let width = u64::from(size.width) * channels as u64;
     let width = u32::try_from(width).map_err(|_| ErrorKind::TooLarge { what: format!("a row of {width} numbers") })?;
     Ok(Size::new(width, size.height))
 }

@@ -69,6 +69,15 @@ impl<'a, P: Pixel> ViewMut<'a, P> {
         ViewMut { window: WindowMut::over(numbers, &Shape::known(size, P::CHANNELS), size.height), size }
     }
 
+    pub(super) fn from_window(window: WindowMut<'a, P::Number>, size: Size) -> Self {
+        ViewMut { window, size }
+    }
+
+    #[inline]
+    pub(super) fn into_window(self) -> WindowMut<'a, P::Number> {
+        self.window
+    }
+
     /// Width and height.
     pub fn size(&self) -> Size {
         self.size
@@ -174,7 +183,7 @@ impl<'a, P: Pixel> ViewMut<'a, P> {
     /// # Errors
     /// A row of more than `u32::MAX` numbers.
     pub fn into_numbers(self) -> Result<ViewMut<'a, Gray<P::Number>>> {
-        let size = super::view::in_numbers::<P>(self.size)?;
+        let size = super::view::in_numbers(self.size, P::CHANNELS)?;
         Ok(ViewMut { window: self.window, size })
     }
 

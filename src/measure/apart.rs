@@ -2,15 +2,13 @@
 
 use super::histogram::{ChannelHistogram, Histogram, HistogramRules, histogram};
 use crate::error::{Error, Result};
-use crate::frame::{Frame, View};
-use crate::pixel::{Gray, Number, NumberKind, Pixel, Sample, Stored, samples_of_mut};
+use crate::frame::{AnyNumbers, AnyNumbersMut, AnySamples, AnySamplesMut, Frame, Size, View, same_size};
+use crate::pixel::{Depth, Gray, NumberKind, Pixel, Stored};
 
-fn check<P: Pixel>(a: View<'_, P>, b: View<'_, P>) -> Result<()> {
-    if a.size() != b.size() {
-        return Err(Error::sizes("the second picture", a.size(), b.size()));
-    }
-    if a.size().is_empty() {
-        return Err(Error::unusable(format!("pictures of {} have no pixel to compare", a.size())));
+fn check(a: Size, b: Size) -> Result<()> {
+    same_size("the second picture", a, b)?;
+    if a.is_empty() {
+        return Err(Error::unusable(format!("pictures of {a} have no pixel to compare")));
     }
     Ok(())
 }
@@ -31,24 +29,36 @@ fn check<P: Pixel>(a: View<'_, P>, b: View<'_, P>) -> Result<()> {
 /// # Ok::<(), rahmen::Error>(())
 /// ```
 pub fn error_picture<P: Stored>(a: View<'_, P>, b: View<'_, P>, gain: f64) -> Result<Frame<P>> {
-    check(a, b)?;
+    let mut out = Frame::<P>::new(a.size())?;
+    error_any(a.samples_any(), b.samples_any(), out.view_mut().into_samples_any(), gain)?;
+    Ok(out)
+}
+
+fn error_any(a: AnySamples<'_>, b: AnySamples<'_>, to: AnySamplesMut<'_>, gain: f64) -> Result<()> {
+    check(a.size(), b.size())?;
     if !gain.is_finite() || gain <= 0.0 {
         return Err(Error::unusable(format!("a gain is a number above 0, not {gain}")));
     }
-    let full = P::Number::FULL.to_f64();
-    let mut out = Frame::<P>::new(a.size())?;
-    for y in 0..a.height() {
-        let pairs = a.row_numbers(y).chunks_exact(P::CHANNELS).zip(b.row_numbers(y).chunks_exact(P::CHANNELS));
-        for ((a, b), to) in pairs.zip(samples_of_mut(out.row_mut(y)).chunks_exact_mut(P::CHANNELS)) {
-            for ((a, b), to) in a.iter().zip(b).zip(to.iter_mut()) {
-                *to = P::Number::from_f64(full / 2.0 + gain * (b.to_f64() - a.to_f64()) / 2.0);
-            }
-            if let (true, Some(alpha)) = (P::ALPHA, to.last_mut()) {
-                *alpha = P::Number::FULL;
-            }
+    let full = match to.depth() {
+        Depth::U8 => 255.0,
+        Depth::U16 => 65_535.0,
+        Depth::F32 => 1.0,
+    };
+    let (a, b, channels) = (AnyNumbers::from(a), AnyNumbers::from(b), a.channels());
+    let mut to = AnyNumbersMut::from(to);
+    let (mut first, mut second) = (Vec::new(), Vec::new());
+    for y in 0..a.size().height {
+        a.row(y).gather(0, 1, &mut first);
+        b.row(y).gather(0, 1, &mut second);
+        for (a, b) in first.iter_mut().zip(&second) {
+            *a = full / 2.0 + gain * (b - *a) / 2.0;
         }
+        if channels.alpha {
+            first.iter_mut().skip(channels.colors()).step_by(channels.count).for_each(|alpha| *alpha = full);
+        }
+        to.put_row(y, &first);
     }
-    Ok(out)
+    Ok(())
 }
 
 /// The histogram of the signed error b - a, a channel each: of 8- and 16-bit integers a bin for each error from -full to
@@ -58,37 +68,48 @@ pub fn error_picture<P: Stored>(a: View<'_, P>, b: View<'_, P>, gain: f64) -> Re
 /// # Errors
 /// Sizes that differ, or no pixels.
 pub fn error_histogram<P: Pixel>(a: View<'_, P>, b: View<'_, P>) -> Result<Histogram> {
-    check(a, b)?;
-    let full = match P::Number::KIND {
+    check(a.size(), b.size())?;
+    error_counts(a.numbers_any(), b.numbers_any(), P::CHANNEL_NAMES)
+}
+
+fn error_counts(a: AnyNumbers<'_>, b: AnyNumbers<'_>, names: &[&str]) -> Result<Histogram> {
+    let full = match a.kind() {
         NumberKind::U8 => 255i64,
         NumberKind::U16 => 65_535,
-        _ => return error_values(a, b),
+        _ => return error_values(a, b, names),
     };
-    let mut counts = vec![vec![0u64; 2 * full as usize + 1]; P::CHANNELS];
-    for y in 0..a.height() {
-        let pairs = a.row_numbers(y).chunks_exact(P::CHANNELS).zip(b.row_numbers(y).chunks_exact(P::CHANNELS));
-        for (a, b) in pairs {
+    let channels = a.channels().count;
+    let mut counts = vec![vec![0u64; 2 * full as usize + 1]; channels];
+    let (mut first, mut second) = (Vec::new(), Vec::new());
+    for y in 0..a.size().height {
+        a.row(y).gather(0, 1, &mut first);
+        b.row(y).gather(0, 1, &mut second);
+        for (a, b) in first.chunks_exact(channels).zip(second.chunks_exact(channels)) {
             for ((a, b), counts) in a.iter().zip(b).zip(&mut counts) {
                 // Both lie within 0..=full, so the index within the table.
-                counts[(b.to_f64() as i64 - a.to_f64() as i64 + full) as usize] += 1;
+                counts[(*b as i64 - *a as i64 + full) as usize] += 1;
             }
         }
     }
-    let each = P::CHANNEL_NAMES.iter().zip(&counts);
+    let each = names.iter().zip(&counts);
     Ok(Histogram { channels: each.map(|(name, c)| ChannelHistogram::of_counts_from(name, -full, c)).collect() })
 }
 
-fn error_values<P: Pixel>(a: View<'_, P>, b: View<'_, P>) -> Result<Histogram> {
-    let mut channels = Vec::with_capacity(P::CHANNELS);
-    for channel in 0..P::CHANNELS {
-        let apart = Frame::from_fn(a.size(), |x, y| {
-            let of = |view: View<'_, P>| view.row_numbers(y)[x as usize * P::CHANNELS + channel].to_f64();
-            Gray::new(of(b) - of(a))
-        })?;
+fn error_values(a: AnyNumbers<'_>, b: AnyNumbers<'_>, names: &[&str]) -> Result<Histogram> {
+    let mut channels = Vec::with_capacity(names.len());
+    let (mut first, mut second) = (Vec::new(), Vec::new());
+    for (channel, name) in names.iter().enumerate() {
+        let mut apart = Frame::<Gray<f64>>::new(a.size())?;
+        for y in 0..a.size().height {
+            a.row(y).gather(channel, names.len(), &mut first);
+            b.row(y).gather(channel, names.len(), &mut second);
+            let pairs = first.iter().zip(&second);
+            apart.row_mut(y).iter_mut().zip(pairs).for_each(|(to, (a, b))| to.v = b - a);
+        }
         let most = apart.numbers().iter().map(|d| d.abs()).filter(|d| d.is_finite()).fold(0.0, f64::max);
         let most = if most > 0.0 { most } else { 1.0 };
         let mut counted = histogram(apart.view(), &HistogramRules::default().range(-most, most))?.channels;
-        counted.iter_mut().for_each(|c| c.name = P::CHANNEL_NAMES[channel].to_string());
+        counted.iter_mut().for_each(|c| c.name = name.to_string());
         channels.append(&mut counted);
     }
     Ok(Histogram { channels })

@@ -3,9 +3,9 @@
 use super::gap::{Gap, gaps};
 use super::hint::{Hint, hint, hint_of_contents};
 use super::ssim::ssim;
-use crate::error::{Error, ErrorKind, Result};
-use crate::frame::{AnyPlanes, Content, Frame, Job, Planes, PlanesJob, View};
-use crate::pixel::{Gray, Number, NumberKind, Pixel, Stored};
+use crate::error::{Error, Result};
+use crate::frame::{AnyNumbers, Content, View, same_size};
+use crate::pixel::{NumberKind, Pixel};
 use crate::threads::Threads;
 
 /// How to compare.
@@ -108,16 +108,23 @@ pub struct ChannelDifference {
 /// # Ok::<(), rahmen::Error>(())
 /// ```
 pub fn compare<P: Pixel>(a: View<'_, P>, b: View<'_, P>, rules: &CompareRules) -> Result<Comparison> {
-    let (mut out, _) = compared(a, b, rules)?;
-    out.hint = if out.equal { None } else { hint(a, b) };
+    compare_any(a.numbers_any(), b.numbers_any(), P::CHANNEL_NAMES, rules)
+}
+
+fn compare_any(a: AnyNumbers<'_>, b: AnyNumbers<'_>, names: &[&str], rules: &CompareRules) -> Result<Comparison> {
+    let (mut out, _) = compared(a, b, names, rules)?;
+    out.hint = if out.equal { None } else { hint(a, b, names) };
     Ok(out)
 }
 
 /// The comparison without a hint, and the sums that it was made of: planes are put together from those of each.
-fn compared<P: Pixel>(a: View<'_, P>, b: View<'_, P>, rules: &CompareRules) -> Result<(Comparison, Vec<Gap>)> {
-    if a.size() != b.size() {
-        return Err(Error::sizes("the second picture", a.size(), b.size()));
-    }
+fn compared(
+    a: AnyNumbers<'_>,
+    b: AnyNumbers<'_>,
+    names: &[&str],
+    rules: &CompareRules,
+) -> Result<(Comparison, Vec<Gap>)> {
+    same_size("the second picture", a.size(), b.size())?;
     if a.size().is_empty() {
         return Err(Error::unusable(format!("pictures of {} have no pixel to compare", a.size())));
     }
@@ -125,11 +132,11 @@ fn compared<P: Pixel>(a: View<'_, P>, b: View<'_, P>, rules: &CompareRules) -> R
     let peak = rules.peak.unwrap_or_else(|| full_scale(a));
     let gaps = gaps(a, b, rules.threshold, rules.threads);
     let similar = |channel| if rules.ssim { ssim(a, b, channel, peak, rules.threads) } else { None };
-    let channels = P::CHANNEL_NAMES.iter().zip(&gaps).enumerate().map(|(channel, (name, gap))| ChannelDifference {
+    let channels = names.iter().zip(&gaps).enumerate().map(|(channel, (name, gap))| ChannelDifference {
         name: name.to_string(),
         difference: Difference::new(gap, peak, similar(channel)),
     });
-    let out = together(channels.collect(), &gaps, P::CHANNELS - usize::from(P::ALPHA), peak, rules);
+    let out = together(channels.collect(), &gaps, a.channels().colors(), peak, rules);
     Ok((out, gaps))
 }
 
@@ -138,50 +145,36 @@ fn compared<P: Pixel>(a: View<'_, P>, b: View<'_, P>, rules: &CompareRules) -> R
 /// # Errors
 /// Sizes or types that differ: the error says how, and what would make the pictures equal, where that is known.
 pub fn compare_contents(a: &Content, b: &Content, rules: &CompareRules) -> Result<Comparison> {
-    struct With<'a>(&'a Content, &'a CompareRules);
-    impl Job for With<'_> {
-        type Out = Result<Comparison>;
-        fn run<P: Stored>(self, a: View<'_, P>) -> Self::Out {
-            compare(a, self.0.pixels()?.view::<P>()?, self.1)
-        }
-    }
-    impl PlanesJob for With<'_> {
-        type Out = Result<Comparison>;
-        fn run<T: Number>(self, a: &Planes<T>) -> Self::Out {
-            match self.0 {
-                Content::Planes(b) => compare_planes(a, b, self.1),
-                Content::Pixels(_) => Err(Error::unusable("planes and pixels cannot be compared")),
-            }
-        }
-    }
     if a.size() != b.size() || a.form() != b.form() {
         return Err(differ(a, b));
     }
-    match a {
-        Content::Pixels(pixels) => pixels.visit(With(b, rules)),
-        Content::Planes(planes) => planes.visit(With(b, rules)),
+    match (a, b) {
+        (Content::Pixels(a), Content::Pixels(b)) => {
+            compare_any(a.samples_any().into(), b.samples_any().into(), a.layout().channel_names(), rules)
+        }
+        _ => compare_planes(&a.views(), &b.views(), &a.form().channel_names(), rules),
     }
 }
 
-fn compare_planes<T: Number>(a: &Planes<T>, b: &AnyPlanes, rules: &CompareRules) -> Result<Comparison> {
-    let Some(b) = b.typed_as(a) else {
-        let wanted = format!("planes of {}", T::KIND);
-        return Err(ErrorKind::Types { wanted, found: format!("planes of {}", b.number()) }.into());
-    };
+/// Planes of one number type, each by itself and all together.
+fn compare_planes(
+    a: &[AnyNumbers<'_>],
+    b: &[AnyNumbers<'_>],
+    names: &[String],
+    rules: &CompareRules,
+) -> Result<Comparison> {
     check(rules)?;
-    let pairs = || a.iter().zip(b.iter());
-    let peaks = pairs().map(|((_, a), _)| full_scale(a.view())).fold(0.0, f64::max);
-    let rules = CompareRules { peak: Some(rules.peak.unwrap_or(peaks)), ..*rules };
+    let peak = rules.peak.unwrap_or_else(|| a.iter().map(|a| full_scale(*a)).fold(0.0, f64::max));
+    let rules = CompareRules { peak: Some(peak), ..*rules };
     let mut channels = Vec::new();
     let mut sums = Vec::new();
-    for ((name, a), (_, b)) in pairs() {
-        let (a, b): (&Frame<Gray<T>>, &Frame<Gray<T>>) = (a, b);
-        let (found, gaps) = compared(a.view(), b.view(), &rules)?;
-        channels.push(ChannelDifference { name: name.to_string(), difference: found.whole });
+    for ((a, b), name) in a.iter().zip(b).zip(names) {
+        let (found, gaps) = compared(*a, *b, &[name], &rules)?;
+        channels.push(ChannelDifference { name: name.clone(), difference: found.whole });
         sums.extend(gaps);
     }
     let used = sums.len();
-    Ok(together(channels, &sums, used, rules.peak.unwrap_or(peaks), &rules))
+    Ok(together(channels, &sums, used, peak, &rules))
 }
 
 fn check(rules: &CompareRules) -> Result<()> {
@@ -195,13 +188,13 @@ fn check(rules: &CompareRules) -> Result<()> {
 }
 
 /// What is full: of the depth, or of the numbers themselves.
-fn full_scale<P: Pixel>(view: View<'_, P>) -> f64 {
-    match P::Number::KIND {
+fn full_scale(view: AnyNumbers<'_>) -> f64 {
+    match view.kind() {
         NumberKind::U8 => 255.0,
         NumberKind::U16 => 65_535.0,
         NumberKind::F32 => 1.0,
         _ => {
-            let each = super::moments::moments(view, Threads::ALL);
+            let each = super::moments::moments_any(view, Threads::ALL);
             each.iter().flat_map(|m| [m.min().abs(), m.max().abs()]).filter(|v| v.is_finite()).fold(0.0, f64::max)
         }
     }

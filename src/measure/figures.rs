@@ -3,10 +3,10 @@
 use super::histogram::ChannelHistogram;
 use super::levels::{count_levels, levels_of};
 use super::mask::Mask;
-use super::moments::{Moments, moments};
+use super::moments::{Moments, moments_any};
 use crate::error::{Error, Result};
-use crate::frame::View;
-use crate::pixel::{Number, Pixel};
+use crate::frame::{AnyNumbers, View};
+use crate::pixel::Pixel;
 use crate::threads::Threads;
 
 /// The figures of one channel, NaN left out. Where there is no value, all but the count are NaN.
@@ -41,34 +41,34 @@ pub struct ChannelStats {
 /// The figures of every channel of a view, the median included. Integers of 8 and 16 bits: one pass, and exact. Other
 /// numbers: two passes, and memory for one channel (the median sorts). [`moments`] gives the rest in one quick pass.
 pub fn stats<P: Pixel>(view: View<'_, P>) -> Vec<ChannelStats> {
-    if levels_of::<P::Number>().is_some() {
+    stats_any(view.numbers_any())
+}
+
+fn stats_any(view: AnyNumbers<'_>) -> Vec<ChannelStats> {
+    if levels_of(view.kind()).is_some() {
         return count_levels(view, &Mask::ALL, Threads::ALL).iter().map(|c| ChannelStats::of_counts(c)).collect();
     }
-    let each = moments(view, Threads::ALL).into_iter().enumerate();
+    let each = moments_any(view, Threads::ALL).into_iter().enumerate();
     each.map(|(channel, moments)| {
         let mut values = Vec::new();
-        each_value(view, channel, &Mask::ALL, |value, weight| values.push((value, weight)));
+        each_value(view, channel, &Mask::ALL, &mut |value, weight| values.push((value, weight)));
         ChannelStats::of_moments(&moments, median_of(values))
     })
     .collect()
 }
 
 /// Calls `value` with every number of a channel that counts, and how often it does; NaN left out.
-pub(super) fn each_value<P: Pixel>(
-    view: View<'_, P>,
-    channel: usize,
-    mask: &Mask<'_>,
-    mut value: impl FnMut(f64, u32),
-) {
-    let mut weights = vec![1; view.width() as usize];
-    for y in 0..view.height() {
+pub(super) fn each_value(view: AnyNumbers<'_>, channel: usize, mask: &Mask<'_>, value: &mut dyn FnMut(f64, u32)) {
+    let (size, channels) = (view.size(), view.channels().count);
+    let (mut weights, mut row) = (vec![1; size.width as usize], Vec::new());
+    for y in 0..size.height {
         if !mask.is_all() {
             mask.row(y, &mut weights);
         }
-        let numbers = view.row_numbers(y).iter().skip(channel).step_by(P::CHANNELS);
-        for (v, &weight) in numbers.zip(&weights) {
+        view.row(y).gather(channel, channels, &mut row);
+        for (&v, &weight) in row.iter().zip(&weights) {
             if weight > 0 && !v.is_nan() {
-                value(v.to_f64(), weight);
+                value(v, weight);
             }
         }
     }
@@ -267,6 +267,7 @@ impl ChannelHistogram {
 mod tests {
     use super::*;
     use crate::frame::{Frame, Size};
+    use crate::measure::moments;
     use crate::pixel::{Gray, Rgb};
 
     #[test]
@@ -350,7 +351,13 @@ mod tests {
             Frame::from_fn(Size::new(1001, 70), |x, y| Rgb::new((x * y) as u16, (x ^ y) as u16, 65_535)).unwrap();
         let bytes = Frame::from_fn(Size::new(1001, 70), |x, y| Rgb::new((x * y) as u8, 255, (x ^ y) as u8)).unwrap();
         let by_level = |counts: Vec<Vec<u64>>| counts.iter().map(|c| Moments::of_counts(c)).collect::<Vec<_>>();
-        assert_eq!(moments(whole.view(), Threads::ALL), by_level(count_levels(whole.view(), &Mask::ALL, Threads::ALL)));
-        assert_eq!(moments(bytes.view(), Threads::ALL), by_level(count_levels(bytes.view(), &Mask::ALL, Threads::ALL)));
+        assert_eq!(
+            moments(whole.view(), Threads::ALL),
+            by_level(count_levels(whole.view().numbers_any(), &Mask::ALL, Threads::ALL))
+        );
+        assert_eq!(
+            moments(bytes.view(), Threads::ALL),
+            by_level(count_levels(bytes.view().numbers_any(), &Mask::ALL, Threads::ALL))
+        );
     }
 }

@@ -1,8 +1,8 @@
 //! What lies between two pictures of one type, summed up in one pass over both.
 
 use super::moments::strips;
-use crate::frame::View;
-use crate::pixel::{Number, NumbersRef, Pixel};
+use crate::frame::AnyNumbers;
+use crate::pixel::{Number, NumbersRef};
 use crate::simd::{Level, Work};
 use crate::threads::Threads;
 use std::ops::Range;
@@ -50,31 +50,32 @@ impl Gap {
 }
 
 /// What lies between two views of one size, a channel each.
-pub(super) fn gaps<P: Pixel>(a: View<'_, P>, b: View<'_, P>, threshold: f64, threads: Threads) -> Vec<Gap> {
-    // Rows are passed on as plain numbers, so that what sums them up is compiled once and not for every pixel type.
-    let rows = |y: u32| (P::Number::lend_numbers(a.row_numbers(y)), P::Number::lend_numbers(b.row_numbers(y)));
-    let bands = threads.bands(2 * a.size().pixels() as usize * size_of::<P>());
-    let parts = strips(a.size(), bands, &|strip| match P::CHANNELS {
-        3 => rows_of::<48, 24, 12>(&rows, strip, 3, threshold),
-        channels => rows_of::<32, 16, 8>(&rows, strip, channels, threshold),
-    });
-    let mut all = vec![Gap::default(); P::CHANNELS];
+pub(super) fn gaps(a: AnyNumbers<'_>, b: AnyNumbers<'_>, threshold: f64, threads: Threads) -> Vec<Gap> {
+    let rows = |y: u32| (a.row(y), b.row(y));
+    let count = a.channels().count;
+    let parts = strips(a.size(), threads, a.bytes() + b.bytes(), &|strip| rows_of(&rows, strip, count, threshold));
+    let mut all = vec![Gap::default(); count];
     for part in &parts {
         all.iter_mut().zip(part).for_each(|(sum, more)| sum.add(more));
     }
     all
 }
 
-fn rows_of<'a, const B: usize, const W: usize, const R: usize>(
+/// Lanes of bytes, words and floats: multiples of every number of channels.
+const BYTES: usize = 48;
+const WORDS: usize = 24;
+const REALS: usize = 12;
+
+fn rows_of<'a>(
     pair: &dyn Fn(u32) -> (NumbersRef<'a>, NumbersRef<'a>),
     rows: Range<u32>,
     channels: usize,
     threshold: f64,
 ) -> Vec<Gap> {
     let mut all = vec![Gap::default(); channels];
-    let mut bytes = Whole::<u8, B>::new(threshold);
-    let mut words = Whole::<u16, W>::new(threshold);
-    let mut reals = Reals::<R>::new(threshold);
+    let mut bytes = Whole::<u8, BYTES>::new(threshold);
+    let mut words = Whole::<u16, WORDS>::new(threshold);
+    let mut reals = Reals::<REALS>::new(threshold);
     let (mut first, mut second) = (Vec::new(), Vec::new());
     for y in rows {
         let (a, b) = pair(y);

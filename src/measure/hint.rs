@@ -1,9 +1,9 @@
 //! What would make two unequal pictures equal: the accidents that happen between two tools.
 
-use crate::access::Turn;
-use crate::access::depth::pixels_to_depth;
-use crate::frame::{Content, Job, Pixels, Region, View};
-use crate::pixel::{Depth, Pixel, Stored, samples_of};
+use crate::access::{Turn, turn_bytes};
+use crate::convert::depth::pixels_to_depth;
+use crate::frame::{AnyNumbers, Content, Pixels, Region, SampleView, SampleViewMut};
+use crate::pixel::Depth;
 use crate::threads::Threads;
 
 /// What would make two pictures equal.
@@ -64,53 +64,61 @@ impl Hint {
 }
 
 /// What would make two views equal that are not. Ends each try at the first rows that differ.
-pub(super) fn hint<P: Pixel>(a: View<'_, P>, b: View<'_, P>) -> Option<Hint> {
-    if P::CHANNEL_NAMES.starts_with(&["r", "g", "b"]) && a.size() == b.size() && swapped(a, b) {
+pub(super) fn hint(a: AnyNumbers<'_>, b: AnyNumbers<'_>, names: &[&str]) -> Option<Hint> {
+    let each = a.kind().bytes();
+    let (a, b) = (a.as_bytes(), b.as_bytes());
+    if names.starts_with(&["r", "g", "b"]) && a.size() == b.size() && swapped(a, b, each) {
         return Some(Hint::RedBlueSwapped);
     }
+    turned(a, b)
+}
+
+fn turned(a: SampleView<'_, u8>, b: SampleView<'_, u8>) -> Option<Hint> {
     Turn::ALL.into_iter().find(|&turn| laid_down(a, b, turn)).map(Hint::of_turn)
 }
 
-fn swapped<P: Pixel>(a: View<'_, P>, b: View<'_, P>) -> bool {
-    (0..a.height()).all(|y| {
-        let (a, b) = (a.row_numbers(y).chunks_exact(P::CHANNELS), b.row_numbers(y).chunks_exact(P::CHANNELS));
-        a.zip(b).all(|(a, b)| a[0] == b[2] && a[1] == b[1] && a[2] == b[0] && a[3..] == b[3..])
+/// Whether red and blue, of so many bytes each, are exchanged.
+fn swapped(a: SampleView<'_, u8>, b: SampleView<'_, u8>, each: usize) -> bool {
+    let pixel = a.channels().count;
+    a.rows().zip(b.rows()).all(|(a, b)| {
+        a.chunks_exact(pixel).zip(b.chunks_exact(pixel)).all(|(a, b)| {
+            a[..each] == b[2 * each..3 * each]
+                && a[each..2 * each] == b[each..2 * each]
+                && a[2 * each..3 * each] == b[..each]
+                && a[3 * each..] == b[3 * each..]
+        })
     })
 }
 
 /// Rows looked at together.
 const STRIP: u32 = 16;
 
-fn laid_down<P: Pixel>(a: View<'_, P>, b: View<'_, P>, turn: Turn) -> bool {
-    if turn.size(b.size()) != a.size() {
+fn laid_down(a: SampleView<'_, u8>, b: SampleView<'_, u8>, turn: Turn) -> bool {
+    if turn.size(b.size()) != a.size() || a.channels() != b.channels() {
         return false;
     }
+    let row = a.width() as usize * a.channels().count;
+    // At most as large as a strip of a picture that is there.
+    let mut memory = vec![0; row * STRIP.min(a.height()) as usize];
     (0..a.height()).step_by(STRIP as usize).all(|y| {
-        let equal = || -> crate::Result<bool> {
-            let strip = Region::new(0..a.width(), y..a.height().min(y.saturating_add(STRIP)))?;
-            let turned = b.region(turn.source_of(strip, b.size())?)?.turned(turn)?;
-            Ok(a.region(strip)?.rows().zip(turned.rows()).all(|(a, b)| samples_of(a) == samples_of(b)))
-        };
-        equal().unwrap_or(false)
+        let rows = y..a.height().min(y.saturating_add(STRIP));
+        let strip = a.band(rows);
+        let part = Region { x: 0, y, width: a.width(), height: strip.height() };
+        let Ok(source) = turn.source_of(part, b.size()) else { return false };
+        let memory = &mut memory[..row * strip.height() as usize];
+        turn_bytes(b.part(source), turn, SampleViewMut::packed(memory, strip.size(), a.channels()));
+        strip.rows().flatten().eq(memory.iter())
     })
 }
 
 /// What would make two contents equal that cannot be compared: another size or depth.
 pub(super) fn hint_of_contents(a: &Content, b: &Content) -> Option<Hint> {
-    struct Turned<'a>(&'a Pixels);
-    impl Job for Turned<'_> {
-        type Out = Option<Hint>;
-        fn run<P: Stored>(self, a: View<'_, P>) -> Option<Hint> {
-            let b = self.0.view::<P>().ok()?;
-            Turn::ALL.into_iter().find(|&turn| laid_down(a, b, turn)).map(Hint::of_turn)
-        }
-    }
     let (Content::Pixels(a), Content::Pixels(b)) = (a, b) else { return None };
     if a.layout() != b.layout() {
         return None;
     }
     if a.depth() == b.depth() {
-        return a.visit(Turned(b));
+        return turned(a.samples_any().as_bytes(), b.samples_any().as_bytes());
     }
     let at = |depth: Depth| -> Option<bool> {
         let to = |p: &Pixels| pixels_to_depth(p, depth, None, Threads::ALL).ok();

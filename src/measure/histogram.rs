@@ -3,11 +3,11 @@
 use super::figures::ChannelStats;
 use super::levels::{count_levels, levels_of};
 use super::mask::Mask;
-use super::moments::{Moments, masked_moments};
-use crate::color::{GrayWeights, gray_into};
+use super::moments::{Moments, masked_moments_any};
+use crate::color::{GrayWeights, gray_any};
 use crate::error::{Error, Result};
-use crate::frame::{Content, Frame, Job, Metadata, Planes, PlanesJob, Region, View};
-use crate::pixel::{Gray, Number, Pixel, Stored};
+use crate::frame::{AnyNumbers, AnySamples, Content, Metadata, Pixels, Region, Size, View};
+use crate::pixel::{Depth, Layout, Pixel, Stored};
 use crate::threads::Threads;
 
 /// How to count.
@@ -133,20 +133,30 @@ pub fn histogram<P: Pixel>(view: View<'_, P>, rules: &HistogramRules) -> Result<
 /// # Errors
 /// As [`histogram`], or a mask of another size.
 pub fn masked_histogram<P: Pixel>(view: View<'_, P>, mask: &Mask<'_>, rules: &HistogramRules) -> Result<Histogram> {
+    histogram_any(view.numbers_any(), P::CHANNEL_NAMES, mask, rules)
+}
+
+/// One view, its channels by these names.
+pub(crate) fn histogram_any(
+    view: AnyNumbers<'_>,
+    names: &[&str],
+    mask: &Mask<'_>,
+    rules: &HistogramRules,
+) -> Result<Histogram> {
     rules.check()?;
     mask.check(view.size())?;
     if view.size().is_empty() {
         return Err(Error::unusable(format!("a region of {} has no pixel to measure", view.size())));
     }
-    let names = P::CHANNEL_NAMES.iter();
-    let channels = match levels_of::<P::Number>() {
+    let names = names.iter();
+    let channels = match levels_of(view.kind()) {
         Some(levels) => {
             let counts = count_levels(view, mask, rules.threads);
             let each = names.zip(counts).enumerate();
             each.map(|(i, (name, counts))| from_levels(name, &by_code(counts, rules.top(i, levels)), rules)).collect()
         }
         None => {
-            let moments = masked_moments(view, mask, rules.threads)?;
+            let moments = masked_moments_any(view, mask, rules.threads)?;
             names.zip(moments).enumerate().map(|(i, (name, m))| from_values(name, view, i, m, mask, rules)).collect()
         }
     };
@@ -167,24 +177,35 @@ pub fn gray_histogram<P: Stored>(
     mask: &Mask<'_>,
     rules: &HistogramRules,
 ) -> Result<Histogram> {
+    gray_histogram_any(view.samples_any(), P::LAYOUT, weights, mask, rules)
+}
+
+pub(crate) fn gray_histogram_any(
+    view: AnySamples<'_>,
+    layout: Layout,
+    weights: GrayWeights,
+    mask: &Mask<'_>,
+    rules: &HistogramRules,
+) -> Result<Histogram> {
     mask.check(view.size())?;
     let top = rules.top_codes.as_ref().filter(|t| t.windows(2).all(|p| p[0] == p[1]));
     let rules = HistogramRules { top_codes: top.cloned(), ..rules.clone() };
-    if levels_of::<P::Number>().is_none() || !mask.is_all() {
+    let names = Layout::Gray.channel_names();
+    if view.depth() == Depth::F32 || !mask.is_all() {
         // Floats are gone through more than once, and a mask belongs to whole rows: all of it is made.
-        let mut gray = Frame::<Gray<P::Number>>::new(view.size())?;
-        gray_into(view, gray.view_mut(), weights, rules.threads)?;
-        return masked_histogram(gray.view(), mask, &rules);
+        let mut gray = Pixels::new(view.size(), Layout::Gray, view.depth())?;
+        gray_any(view, layout, gray.samples_any_mut(), weights, rules.threads)?;
+        return histogram_any(gray.samples_any().into(), names, mask, &rules);
     }
     let whole = HistogramRules { bins: None, range: None, ..rules.clone() };
     let mut sum: Option<Histogram> = None;
-    let width = view.width();
-    let mut strip = Frame::<Gray<P::Number>>::new(crate::Size::new(width, STRIP.min(view.height())))?;
-    for y in (0..view.height()).step_by(STRIP as usize) {
-        let rows = Region::new(0..width, y..view.height().min(y.saturating_add(STRIP)))?;
-        let part = Region::new(0..width, 0..rows.height())?;
-        gray_into(view.region(rows)?, strip.region_mut(part)?, weights, rules.threads)?;
-        let counted = histogram(strip.region(part)?, &whole)?;
+    let Size { width, height } = view.size();
+    let mut strip = Pixels::new(Size::new(width, STRIP.min(height)), Layout::Gray, view.depth())?;
+    for y in (0..height).step_by(STRIP as usize) {
+        let rows = y..height.min(y.saturating_add(STRIP));
+        let part = Region { x: 0, y: 0, width, height: rows.end - rows.start };
+        gray_any(view.band(rows), layout, strip.samples_any_mut().part(part), weights, rules.threads)?;
+        let counted = histogram_any(strip.samples_any().part(part).into(), names, &Mask::ALL, &whole)?;
         match &mut sum {
             Some(sum) => sum.merge(&counted)?,
             None => sum = Some(counted),
@@ -209,30 +230,14 @@ pub fn content_histogram(content: &Content, rules: &HistogramRules) -> Result<Hi
 /// # Errors
 /// As [`masked_histogram`].
 pub fn masked_content_histogram(content: &Content, mask: &Mask<'_>, rules: &HistogramRules) -> Result<Histogram> {
-    struct Count<'a>(&'a Mask<'a>, &'a HistogramRules);
-    impl Job for Count<'_> {
-        type Out = Result<Histogram>;
-        fn run<P: Stored>(self, view: View<'_, P>) -> Self::Out {
-            masked_histogram(view, self.0, self.1)
-        }
+    if let Content::Pixels(pixels) = content {
+        return histogram_any(pixels.samples_any().into(), pixels.layout().channel_names(), mask, rules);
     }
-    impl PlanesJob for Count<'_> {
-        type Out = Result<Histogram>;
-        fn run<T: Number>(self, planes: &Planes<T>) -> Self::Out {
-            let mut channels = Vec::with_capacity(planes.len());
-            for (name, frame) in planes.iter() {
-                for mut channel in masked_histogram(frame.view(), self.0, self.1)?.channels {
-                    channel.name = name.to_string();
-                    channels.push(channel);
-                }
-            }
-            Ok(Histogram { channels })
-        }
+    let mut channels = Vec::new();
+    for (name, plane) in content.form().channel_names().iter().zip(content.views()) {
+        channels.append(&mut histogram_any(plane, &[name], mask, rules)?.channels);
     }
-    match content {
-        Content::Pixels(pixels) => pixels.visit(Count(mask, rules)),
-        Content::Planes(planes) => planes.visit(Count(mask, rules)),
-    }
+    Ok(Histogram { channels })
 }
 
 impl Histogram {
@@ -307,9 +312,9 @@ fn from_levels(name: &str, counts: &[u64], rules: &HistogramRules) -> ChannelHis
 }
 
 /// Floats and wide integers: the extremes are known, bins and median follow.
-fn from_values<P: Pixel>(
+fn from_values(
     name: &str,
-    view: View<'_, P>,
+    view: AnyNumbers<'_>,
     channel: usize,
     moments: Moments,
     mask: &Mask<'_>,
@@ -338,7 +343,7 @@ fn from_values<P: Pixel>(
         moments,
     };
     let mut values = Vec::new();
-    super::figures::each_value(view, channel, mask, |value, weight| {
+    super::figures::each_value(view, channel, mask, &mut |value, weight| {
         out.add(value, weight.into());
         out.at_ends.0 += if value <= range.0 { u64::from(weight) } else { 0 };
         out.at_ends.1 += if value >= range.1 { u64::from(weight) } else { 0 };

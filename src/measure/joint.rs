@@ -2,8 +2,8 @@
 
 use super::mask::Mask;
 use crate::error::{Error, Result};
-use crate::frame::View;
-use crate::pixel::{Number, Pixel};
+use crate::frame::{AnyNumbers, View, same_size};
+use crate::pixel::Pixel;
 
 /// How often pairs of values occur: first channel across, second down.
 #[derive(Debug, Clone, PartialEq)]
@@ -56,31 +56,39 @@ pub fn joint_histogram<P: Pixel, Q: Pixel>(
     ranges: [(f64, f64); 2],
     mask: &Mask<'_>,
 ) -> Result<Joint> {
-    let ((a, channel), (b, other)) = (first, second);
-    for (channel, channels, what) in [(channel, P::CHANNELS, P::describe()), (other, Q::CHANNELS, Q::describe())] {
+    for (channel, channels, what) in [(first.1, P::CHANNELS, P::describe()), (second.1, Q::CHANNELS, Q::describe())] {
         if channel >= channels {
             return Err(Error::unusable(format!("channel {channel} is outside 0..{channels} of {what}")));
         }
     }
-    if a.size() != b.size() {
-        return Err(Error::sizes("the second picture", a.size(), b.size()));
-    }
+    joint_any((first.0.numbers_any(), first.1), (second.0.numbers_any(), second.1), bins, ranges, mask)
+}
+
+fn joint_any(
+    (a, channel): (AnyNumbers<'_>, usize),
+    (b, other): (AnyNumbers<'_>, usize),
+    bins: (usize, usize),
+    ranges: [(f64, f64); 2],
+    mask: &Mask<'_>,
+) -> Result<Joint> {
+    same_size("the second picture", a.size(), b.size())?;
     mask.check(a.size())?;
     if bins.0 == 0 || bins.1 == 0 || bins.0.saturating_mul(bins.1) > MOST {
         return Err(Error::unusable(format!("{} x {} bins are none or more than {MOST}", bins.0, bins.1)));
     }
     for (low, high) in ranges {
-        crate::access::depth::Window::new(low, high)?;
+        crate::convert::depth::Window::new(low, high)?;
     }
     let mut sums = Pairs::default();
     let mut out = Joint { bins, ranges, counts: vec![0; bins.0 * bins.1], outside: 0, correlation: f64::NAN };
-    let mut weights = vec![0; a.width() as usize];
-    for y in 0..a.height() {
+    let mut weights = vec![0; a.size().width as usize];
+    let (mut firsts, mut seconds) = (Vec::new(), Vec::new());
+    for y in 0..a.size().height {
         mask.row(y, &mut weights);
-        let firsts = a.row_numbers(y).iter().skip(channel).step_by(P::CHANNELS);
-        let seconds = b.row_numbers(y).iter().skip(other).step_by(Q::CHANNELS);
-        for ((a, b), &weight) in firsts.zip(seconds).zip(&weights) {
-            let (a, b, weight) = (a.to_f64(), b.to_f64(), u64::from(weight));
+        a.row(y).gather(channel, a.channels().count, &mut firsts);
+        b.row(y).gather(other, b.channels().count, &mut seconds);
+        for ((&a, &b), &weight) in firsts.iter().zip(&seconds).zip(&weights) {
+            let weight = u64::from(weight);
             sums.add(a, b, weight as f64);
             match (bin(a, ranges[0], bins.0), bin(b, ranges[1], bins.1)) {
                 (Some(i), Some(j)) => out.counts[j * bins.0 + i] += weight,

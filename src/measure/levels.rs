@@ -1,14 +1,14 @@
 //! Counting values of 8 and 16 bits level by level, all channels in one pass: what histograms of integers rest on.
 
 use super::mask::Mask;
-use crate::frame::{Size, View};
-use crate::pixel::{Number, NumberKind, NumbersRef, Pixel};
+use crate::frame::AnyNumbers;
+use crate::pixel::{NumberKind, NumbersRef};
 use crate::threads::{self, Threads};
 use std::ops::Range;
 
 /// Levels of a number type that is counted by level.
-pub(super) fn levels_of<T: Number>() -> Option<usize> {
-    match T::KIND {
+pub(super) fn levels_of(kind: NumberKind) -> Option<usize> {
+    match kind {
         NumberKind::U8 => Some(256),
         NumberKind::U16 => Some(65_536),
         _ => None,
@@ -21,33 +21,21 @@ const FLUSH: u64 = u32::MAX as u64;
 /// How often each stored value of 8 or 16 bits occurs, a channel each. One pass.
 ///
 /// Other numbers have no levels; their channels come back empty.
-pub(super) fn count_levels<P: Pixel>(view: View<'_, P>, mask: &Mask<'_>, threads: Threads) -> Vec<Vec<u64>> {
-    let levels = levels_of::<P::Number>().unwrap_or(0);
-    let bytes = view.size().pixels() as usize * size_of::<P>();
-    // Rows are passed on as plain numbers, so that what counts them is compiled once and not for every pixel type.
-    let row = |y: u32| P::Number::lend_numbers(view.row_numbers(y));
-    count(&row, view.size(), P::CHANNELS, levels, mask, threads.bands(bytes))
-}
-
-fn count<'a>(
-    row: &(dyn Fn(u32) -> NumbersRef<'a> + Sync),
-    size: Size,
-    channels: usize,
-    levels: usize,
-    mask: &Mask<'_>,
-    bands: usize,
-) -> Vec<Vec<u64>> {
-    let width = u64::from(size.width);
-    let mut parts = threads::collect(threads::bands(size.height, bands), |rows| match (mask.is_all(), levels) {
-        (false, _) => count_weighed(row, size.width, rows, mask, channels, levels),
+pub(super) fn count_levels(view: AnyNumbers<'_>, mask: &Mask<'_>, threads: Threads) -> Vec<Vec<u64>> {
+    let levels = levels_of(view.kind()).unwrap_or(0);
+    let (size, channels, width) = (view.size(), view.channels().count, u64::from(view.size().width));
+    let row = |y: u32| view.row(y);
+    let bands = threads::bands(size.height, threads.bands(view.bytes()));
+    let mut parts = threads::collect(threads, bands, |rows| match (mask.is_all(), levels) {
+        (false, _) => count_weighed(&row, size.width, rows, mask, channels, levels),
         (true, 256) => match channels {
-            1 => count_bytes::<4>(row, width, rows, 1),
-            2 => count_bytes::<8>(row, width, rows, 2),
-            3 => count_bytes::<12>(row, width, rows, 3),
-            _ => count_bytes::<16>(row, width, rows, 4),
+            1 => count_bytes::<4>(&row, width, rows, 1),
+            2 => count_bytes::<8>(&row, width, rows, 2),
+            3 => count_bytes::<12>(&row, width, rows, 3),
+            _ => count_bytes::<16>(&row, width, rows, 4),
         },
         (true, 0) => vec![Vec::new(); channels],
-        (true, _) => count_words(row, width, rows, channels),
+        (true, _) => count_words(&row, width, rows, channels),
     })
     .into_iter();
     let mut counts = parts.next().unwrap_or_else(|| vec![vec![0; levels]; channels]);

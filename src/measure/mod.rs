@@ -27,6 +27,7 @@ pub use histogram::{
     ChannelHistogram, Histogram, HistogramRules, content_histogram, gray_histogram, histogram,
     masked_content_histogram, masked_histogram,
 };
+pub(crate) use histogram::{gray_histogram_any, histogram_any};
 pub use joint::{Joint, joint_histogram};
 pub use mask::Mask;
 pub use moments::{Moments, masked_moments, moments};

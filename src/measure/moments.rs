@@ -1,8 +1,9 @@
 //! Count, extremes, sums: the figures that one pass gives, and that parts of a picture add up to.
 
+use super::levels::levels_of;
 use super::mask::Mask;
 use crate::error::Result;
-use crate::frame::{Size, View};
+use crate::frame::{AnyNumbers, Size, View};
 use crate::pixel::{Number, NumbersRef, Pixel};
 use crate::simd::sums::{self, ByteSums};
 use crate::simd::{Level, Work};
@@ -163,13 +164,14 @@ impl Sums {
 /// # Ok::<(), rahmen::Error>(())
 /// ```
 pub fn moments<P: Pixel>(view: View<'_, P>, threads: Threads) -> Vec<Moments> {
-    // Rows are passed on as plain numbers, so that what sums them up is compiled once and not for every pixel type.
-    let row = |y: u32| P::Number::lend_numbers(view.row_numbers(y));
-    let whole = super::levels::levels_of::<P::Number>().is_some();
-    in_strips::<P>(view.size(), threads, &|rows| match P::CHANNELS {
-        3 => rows_of::<48, 24, 12>(&row, view.width(), rows, 3, whole),
-        channels => rows_of::<32, 16, 8>(&row, view.width(), rows, channels, whole),
-    })
+    moments_any(view.numbers_any(), threads)
+}
+
+pub(crate) fn moments_any(view: AnyNumbers<'_>, threads: Threads) -> Vec<Moments> {
+    let (row, width) = (|y: u32| view.row(y), view.size().width);
+    let whole = levels_of(view.kind()).is_some();
+    let channels = view.channels().count;
+    in_strips(view, threads, &|rows| rows_of(&row, width, rows, channels, whole))
 }
 
 /// [`moments`] of the pixels that count. One pass, number by number.
@@ -177,18 +179,23 @@ pub fn moments<P: Pixel>(view: View<'_, P>, threads: Threads) -> Vec<Moments> {
 /// # Errors
 /// A mask of another size.
 pub fn masked_moments<P: Pixel>(view: View<'_, P>, mask: &Mask<'_>, threads: Threads) -> Result<Vec<Moments>> {
+    masked_moments_any(view.numbers_any(), mask, threads)
+}
+
+pub(super) fn masked_moments_any(view: AnyNumbers<'_>, mask: &Mask<'_>, threads: Threads) -> Result<Vec<Moments>> {
     mask.check(view.size())?;
     if mask.is_all() {
-        return Ok(moments(view, threads));
+        return Ok(moments_any(view, threads));
     }
-    let whole = super::levels::levels_of::<P::Number>().is_some();
-    Ok(in_strips::<P>(view.size(), threads, &|rows| {
-        let mut weights = vec![0; view.width() as usize];
-        let mut sums = vec![Moments::none(whole); P::CHANNELS];
+    let (whole, channels) = (levels_of(view.kind()).is_some(), view.channels().count);
+    Ok(in_strips(view, threads, &|rows| {
+        let (mut weights, mut row) = (vec![0; view.size().width as usize], Vec::new());
+        let mut sums = vec![Moments::none(whole); channels];
         for y in rows {
             mask.row(y, &mut weights);
-            for (pixel, &weight) in view.row_numbers(y).chunks_exact(P::CHANNELS).zip(&weights) {
-                sums.iter_mut().zip(pixel).for_each(|(sum, v)| sum.add(v.to_f64(), weight));
+            view.row(y).gather(0, 1, &mut row);
+            for (pixel, &weight) in row.chunks_exact(channels).zip(&weights) {
+                sums.iter_mut().zip(pixel).for_each(|(sum, &v)| sum.add(v, weight));
             }
         }
         sums
@@ -225,38 +232,46 @@ impl Moments {
 const STRIP: u32 = 64;
 
 /// The figures of each strip, merged from the top.
-fn in_strips<P: Pixel>(
-    size: Size,
+fn in_strips(
+    view: AnyNumbers<'_>,
     threads: Threads,
     strip: &(dyn Fn(Range<u32>) -> Vec<Moments> + Sync),
 ) -> Vec<Moments> {
-    let whole = super::levels::levels_of::<P::Number>().is_some();
-    let mut all = vec![Moments::none(whole); P::CHANNELS];
-    for part in &strips(size, threads.bands(size.pixels() as usize * size_of::<P>()), strip) {
+    let whole = levels_of(view.kind()).is_some();
+    let mut all = vec![Moments::none(whole); view.channels().count];
+    for part in &strips(view.size(), threads, view.bytes(), strip) {
         all.iter_mut().zip(part).for_each(|(sum, more)| sum.merge(more));
     }
     all
 }
 
-/// Work on strips of 64 rows, in order, on one thread or several.
-pub(super) fn strips<T: Send>(size: Size, bands: usize, strip: &(dyn Fn(Range<u32>) -> T + Sync)) -> Vec<T> {
+/// Work on strips of 64 rows that touches so many bytes, in order, on as many threads as are allowed and worth it.
+pub(super) fn strips<T: Send>(
+    size: Size,
+    threads: Threads,
+    bytes: u64,
+    strip: &(dyn Fn(Range<u32>) -> T + Sync),
+) -> Vec<T> {
     let strips = (0..size.height).step_by(STRIP as usize).map(|y| y..size.height.min(y.saturating_add(STRIP)));
-    match bands {
-        1 => strips.map(strip).collect(),
-        _ => threads::collect(strips.collect(), strip),
-    }
+    let threads = if threads.bands(bytes) == 1 { Threads::ONE } else { threads };
+    threads::collect(threads, strips.collect(), strip)
 }
 
-/// The figures of some rows, by as many lanes as suit the number type; each count is a multiple of the channels.
-fn rows_of<'a, const B: usize, const W: usize, const R: usize>(
+/// Lanes of bytes, words and floats: multiples of every number of channels.
+const BYTES: usize = 48;
+const WORDS: usize = 24;
+const REALS: usize = 12;
+
+/// The figures of some rows, by as many lanes as suit the number type.
+fn rows_of<'a>(
     row: &dyn Fn(u32) -> NumbersRef<'a>,
     width: u32,
     rows: Range<u32>,
     channels: usize,
     whole: bool,
 ) -> Vec<Moments> {
-    let (mut bytes, mut words) = (Lanes::<u8, B>::new(u8::MAX), Lanes::<u16, W>::new(u16::MAX));
-    let (mut reals, mut wide): (Option<Reals<R>>, Vec<f64>) = (None, Vec::new());
+    let (mut bytes, mut words) = (Lanes::<u8, BYTES>::new(u8::MAX), Lanes::<u16, WORDS>::new(u16::MAX));
+    let (mut reals, mut wide): (Option<Reals<REALS>>, Vec<f64>) = (None, Vec::new());
     let pixels = u64::from(width) * u64::from(rows.end - rows.start);
     let mut is_bytes = false;
     for y in rows {

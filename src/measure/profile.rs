@@ -2,8 +2,8 @@
 
 use crate::access::Edge;
 use crate::error::{Error, Result};
-use crate::frame::{Content, Job, Planes, PlanesJob, Size, View};
-use crate::pixel::{Number, Pixel, Stored};
+use crate::frame::{AnyNumbers, Content, Size, View};
+use crate::pixel::Pixel;
 use crate::resample::{Kernel, taps};
 
 /// The values along a line from one pixel's centre to another's.
@@ -62,14 +62,8 @@ fn places(from: (u32, u32), to: (u32, u32)) -> Vec<(f64, f64)> {
 /// # Ok::<(), rahmen::Error>(())
 /// ```
 pub fn profile<P: Pixel>(view: View<'_, P>, from: (u32, u32), to: (u32, u32)) -> Result<Profile> {
-    let mut channels: Vec<_> = P::CHANNEL_NAMES.iter().map(|name| empty(name)).collect();
-    walk(view.size(), from, to, |x, y, weight, first| {
-        let pixel = &view.row_numbers(y)[x as usize * P::CHANNELS..][..P::CHANNELS];
-        for (channel, v) in channels.iter_mut().zip(pixel) {
-            channel.add(v.to_f64() * weight, first);
-        }
-    })?;
-    Ok(Profile { from, to, step: step(from, to), channels })
+    let names: Vec<_> = P::CHANNEL_NAMES.iter().map(|name| name.to_string()).collect();
+    profile_any(&[view.numbers_any()], view.size(), &names, from, to)
 }
 
 /// [`profile`] of any content: its channels or its planes.
@@ -77,28 +71,26 @@ pub fn profile<P: Pixel>(view: View<'_, P>, from: (u32, u32), to: (u32, u32)) ->
 /// # Errors
 /// As [`profile`].
 pub fn content_profile(content: &Content, from: (u32, u32), to: (u32, u32)) -> Result<Profile> {
-    struct Along((u32, u32), (u32, u32));
-    impl Job for Along {
-        type Out = Result<Profile>;
-        fn run<P: Stored>(self, view: View<'_, P>) -> Self::Out {
-            profile(view, self.0, self.1)
-        }
-    }
-    impl PlanesJob for Along {
-        type Out = Result<Profile>;
-        fn run<T: Number>(self, planes: &Planes<T>) -> Self::Out {
-            let mut out = Profile { from: self.0, to: self.1, step: step(self.0, self.1), channels: Vec::new() };
-            for (name, frame) in planes.iter() {
-                let along = profile(frame.view(), self.0, self.1)?.channels;
-                out.channels.extend(along.into_iter().map(|c| ChannelProfile { name: name.to_string(), ..c }));
-            }
-            Ok(out)
-        }
-    }
-    match content {
-        Content::Pixels(pixels) => pixels.visit(Along(from, to)),
-        Content::Planes(planes) => planes.visit(Along(from, to)),
-    }
+    profile_any(&content.views(), content.size(), &content.form().channel_names(), from, to)
+}
+
+/// The channels of all views, which have one size, one behind the other.
+fn profile_any(
+    views: &[AnyNumbers<'_>],
+    size: Size,
+    names: &[String],
+    from: (u32, u32),
+    to: (u32, u32),
+) -> Result<Profile> {
+    let mut channels: Vec<_> = names.iter().map(|name| empty(name)).collect();
+    walk(size, from, to, &mut |x, y, weight, first| {
+        let values = views.iter().flat_map(|view| {
+            let (count, row) = (view.channels().count, view.row(y));
+            (0..count).map(move |channel| row.get(x as usize * count + channel).unwrap_or(f64::NAN))
+        });
+        channels.iter_mut().zip(values).for_each(|(channel, v)| channel.add(v * weight, first));
+    })?;
+    Ok(Profile { from, to, step: step(from, to), channels })
 }
 
 fn empty(name: &str) -> ChannelProfile {
@@ -120,7 +112,7 @@ fn step(from: (u32, u32), to: (u32, u32)) -> f64 {
 }
 
 /// Calls with every pixel that a place on the line is made of, its weight, and whether it is the place's first.
-fn walk(size: Size, from: (u32, u32), to: (u32, u32), mut pixel: impl FnMut(u32, u32, f64, bool)) -> Result<()> {
+fn walk(size: Size, from: (u32, u32), to: (u32, u32), pixel: &mut dyn FnMut(u32, u32, f64, bool)) -> Result<()> {
     size.check_place(from.0, from.1)?;
     size.check_place(to.0, to.1)?;
     for (x, y) in places(from, to) {

@@ -1,7 +1,7 @@
 //! What the pixels of a picture use of what its form allows: collected strip by strip.
 
-use crate::frame::{Content, Frame, Job, Planes, PlanesJob, View};
-use crate::pixel::{Gray, Number, Stored, samples_of};
+use crate::frame::{AnyNumbers, Content};
+use crate::pixel::NumberKind;
 
 /// What the pixels use. Collected by [`add`](Scan::add), from nothing or from what was there before.
 ///
@@ -34,26 +34,12 @@ pub struct Scan {
 impl Scan {
     /// Looks at the pixels of a strip, all of one form. One pass.
     pub fn add(&mut self, content: &Content) {
-        struct Look<'a>(&'a mut Scan);
-        impl Job for Look<'_> {
-            type Out = ();
-            fn run<P: Stored>(self, view: View<'_, P>) {
-                self.0.pixels(view);
-            }
-        }
-        impl PlanesJob for Look<'_> {
-            type Out = ();
-            fn run<T: Number>(self, planes: &Planes<T>) {
-                for (i, (_, plane)) in planes.iter().enumerate() {
-                    self.0.plane(i, plane);
-                }
-                self.0.pixels += planes.size().pixels();
-            }
-        }
+        let views = content.views();
         match content {
-            Content::Pixels(pixels) => pixels.visit(Look(self)),
-            Content::Planes(planes) => planes.visit(Look(self)),
+            Content::Pixels(_) => views.iter().for_each(|view| self.view(view)),
+            Content::Planes(_) => views.iter().enumerate().for_each(|(i, plane)| self.plane(i, plane)),
         }
+        self.pixels += content.size().pixels();
     }
 
     /// Whether there are at most two different pixels. Of planes, which are not compared, never.
@@ -78,45 +64,55 @@ impl Scan {
         &mut self.used[channel]
     }
 
-    fn plane<T: Number>(&mut self, channel: usize, plane: &Frame<Gray<T>>) {
-        let mut nan = 0;
+    fn plane(&mut self, channel: usize, plane: &AnyNumbers<'_>) {
+        let (mut nan, mut row) = (0, Vec::new());
         let range = self.range(channel);
-        for v in plane.numbers().iter().map(|v| v.to_f64()) {
-            if v.is_nan() {
-                nan += 1;
-            } else {
-                *range = (range.0.min(v), range.1.max(v));
+        for y in 0..plane.size().height {
+            plane.row(y).gather(0, 1, &mut row);
+            for &v in &row {
+                if v.is_nan() {
+                    nan += 1;
+                } else {
+                    *range = (range.0.min(v), range.1.max(v));
+                }
             }
         }
         self.nan += nan;
     }
 
-    fn pixels<P: Stored>(&mut self, view: View<'_, P>) {
-        let full = <P::Number as crate::Sample>::FULL;
-        let color = matches!(P::CHANNELS - usize::from(P::ALPHA), 3);
+    fn view(&mut self, view: &AnyNumbers<'_>) {
+        let channels = view.channels();
+        let full = match view.kind() {
+            NumberKind::U8 => 255.0,
+            NumberKind::U16 => 65_535.0,
+            _ => 1.0,
+        };
+        let color = channels.colors() == 3;
         if color {
             self.colored.get_or_insert(false);
         }
-        if P::ALPHA {
+        if channels.alpha {
             self.translucent.get_or_insert(false);
         }
-        for channel in 0..P::CHANNELS {
+        for channel in 0..channels.count {
             self.range(channel);
         }
-        let mut last: Option<P> = None;
-        for p in view.pixels() {
-            // Runs of one pixel are passed over: nothing new is in them.
-            if last == Some(p) {
-                continue;
+        let (mut row, mut last) = (Vec::new(), Vec::new());
+        for y in 0..view.size().height {
+            view.row(y).gather(0, 1, &mut row);
+            for pixel in row.chunks_exact(channels.count) {
+                // Runs of one pixel are passed over: nothing new is in them.
+                if last != pixel {
+                    last.clear();
+                    last.extend_from_slice(pixel);
+                    self.pixel(pixel, color, channels.alpha.then_some(full));
+                }
             }
-            last = Some(p);
-            self.pixel(samples_of(std::slice::from_ref(&p)), color, P::ALPHA.then_some(full));
         }
-        self.pixels += view.size().pixels();
     }
 
-    fn pixel<T: Number>(&mut self, numbers: &[T], color: bool, full: Option<T>) {
-        for (channel, v) in numbers.iter().map(|v| v.to_f64()).enumerate() {
+    fn pixel(&mut self, numbers: &[f64], color: bool, full: Option<f64>) {
+        for (channel, &v) in numbers.iter().enumerate() {
             let range = &mut self.used[channel];
             if v.is_nan() {
                 self.nan += 1;
@@ -130,11 +126,8 @@ impl Scan {
         if full.is_some_and(|full| numbers.last() != Some(&full)) {
             self.translucent = Some(true);
         }
-        if self.different.len() < 3 {
-            let new = || numbers.iter().map(|v| v.to_f64());
-            if !self.different.iter().any(|d| d.iter().copied().eq(new())) {
-                self.different.push(new().collect());
-            }
+        if self.different.len() < 3 && !self.different.iter().any(|d| d == numbers) {
+            self.different.push(numbers.to_vec());
         }
     }
 }
@@ -142,8 +135,8 @@ impl Scan {
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::frame::Size;
-    use crate::pixel::{GrayAlpha, Rgb, Rgba};
+    use crate::frame::{Frame, Planes, Size};
+    use crate::pixel::{Gray, GrayAlpha, Rgb, Rgba};
 
     fn scan(content: impl Into<Content>) -> Scan {
         let mut scan = Scan::default();

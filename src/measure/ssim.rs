@@ -5,8 +5,7 @@
 //! beta = gamma = 1; the mean over every position of the window that lies wholly inside the picture, at its own size
 //! (nothing is shrunk first).
 
-use crate::frame::{Size, View};
-use crate::pixel::{Number, Pixel};
+use crate::frame::{AnyNumbers, Size};
 use crate::simd::{Level, Work};
 use crate::threads::{self, Threads};
 
@@ -22,18 +21,11 @@ fn window() -> [f64; SIDE] {
 
 /// The mean similarity of a channel of two views of one size; `None` where the window fits nowhere. About 90 operations a
 /// pixel, a few rows of memory a thread.
-pub(super) fn ssim<P: Pixel>(
-    a: View<'_, P>,
-    b: View<'_, P>,
-    channel: usize,
-    peak: f64,
-    threads: Threads,
-) -> Option<f64> {
-    // Rows are passed on as plain numbers, so that all the rest is compiled once and not for every pixel type.
-    let of = |view: View<'_, P>, y: u32, into: &mut Vec<f64>| {
-        P::Number::lend_numbers(view.row_numbers(y)).gather(channel, P::CHANNELS, into);
+pub(super) fn ssim(a: AnyNumbers<'_>, b: AnyNumbers<'_>, channel: usize, peak: f64, threads: Threads) -> Option<f64> {
+    let of = |view: &AnyNumbers<'_>, y: u32, into: &mut Vec<f64>| {
+        view.row(y).gather(channel, view.channels().count, into);
     };
-    mean_similarity(&|y, first, second| (of(a, y, first), of(b, y, second)).1, a.size(), peak, threads)
+    mean_similarity(&|y, first, second| (of(&a, y, first), of(&b, y, second)).1, a.size(), peak, threads)
 }
 
 /// Fills two buffers with the numbers of a row of both pictures.
@@ -45,9 +37,9 @@ fn mean_similarity(pair: &Pair<'_>, size: Size, peak: f64, threads: Threads) -> 
         return None;
     }
     let rows = (height - SIDE + 1) as u32;
-    let bands = threads::bands(rows, threads.bands(size.pixels() as usize * 64));
+    let bands = threads::bands(rows, threads.bands(size.pixels().saturating_mul(64)));
     // Row sums, added from the top: the same for any number of threads.
-    let sums = threads::collect(bands, |band| {
+    let sums = threads::collect(threads, bands, |band| {
         let mut maps = Maps::new(width);
         band.map(|y| maps.row_sum(pair, y, peak)).collect::<Vec<f64>>()
     });

@@ -5,20 +5,24 @@
 //! pixel's colour (that is [`color`](crate::color)).
 
 pub(crate) mod cast;
+mod channels;
 pub(crate) mod codes;
 mod layout;
 mod meaning;
 mod number;
 mod premultiplied;
 mod sample;
+mod samples;
 mod types;
 
 pub use cast::{pixels_of, pixels_of_mut, samples_of, samples_of_mut};
+pub use channels::Channels;
 pub use layout::{Layout, Pixel, Stored};
 pub use meaning::{Meaning, Space, Transfer};
 pub use number::{Number, NumberKind, NumbersRef};
 pub use premultiplied::Premultiplied;
 pub use sample::{Depth, Sample};
+pub use samples::{Samples, SamplesMut, SamplesRef};
 pub use types::{Cmyk, Gray, GrayAlpha, Lab, Rgb, Rgba};
 
 /// Keeps the traits of this module closed: layouts and sizes are proved once, for the types listed here.

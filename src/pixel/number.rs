@@ -110,6 +110,29 @@ impl NumberKind {
     }
 }
 
+impl NumberKind {
+    /// Values to the bytes of numbers of this kind, in this machine's byte order, rounded as [`Number::from_f64`] does.
+    pub(crate) fn put(self, values: &[f64], bytes: &mut [u8]) {
+        fn each<T: Number + bytemuck::NoUninit>(values: &[f64], bytes: &mut [u8]) {
+            for (to, v) in bytes.chunks_exact_mut(size_of::<T>()).zip(values) {
+                to.copy_from_slice(bytemuck::bytes_of(&T::from_f64(*v)));
+            }
+        }
+        match self {
+            NumberKind::U8 => each::<u8>(values, bytes),
+            NumberKind::U16 => each::<u16>(values, bytes),
+            NumberKind::U32 => each::<u32>(values, bytes),
+            NumberKind::U64 => each::<u64>(values, bytes),
+            NumberKind::I8 => each::<i8>(values, bytes),
+            NumberKind::I16 => each::<i16>(values, bytes),
+            NumberKind::I32 => each::<i32>(values, bytes),
+            NumberKind::I64 => each::<i64>(values, bytes),
+            NumberKind::F32 => each::<f32>(values, bytes),
+            NumberKind::F64 => each::<f64>(values, bytes),
+        }
+    }
+}
+
 impl std::fmt::Display for NumberKind {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         f.write_str(self.name())
@@ -134,12 +157,42 @@ macro_rules! with_numbers {
     };
 }
 
-impl NumbersRef<'_> {
+impl<'a> NumbersRef<'a> {
+    /// Bytes as numbers of a kind; `None` where they are not a whole number of them, or do not start where one may.
+    pub(crate) fn of_bytes(kind: NumberKind, bytes: &'a [u8]) -> Option<NumbersRef<'a>> {
+        Some(match kind {
+            NumberKind::U8 => NumbersRef::U8(bytes),
+            NumberKind::U16 => NumbersRef::U16(bytemuck::try_cast_slice(bytes).ok()?),
+            NumberKind::U32 => NumbersRef::U32(bytemuck::try_cast_slice(bytes).ok()?),
+            NumberKind::U64 => NumbersRef::U64(bytemuck::try_cast_slice(bytes).ok()?),
+            NumberKind::I8 => NumbersRef::I8(bytemuck::try_cast_slice(bytes).ok()?),
+            NumberKind::I16 => NumbersRef::I16(bytemuck::try_cast_slice(bytes).ok()?),
+            NumberKind::I32 => NumbersRef::I32(bytemuck::try_cast_slice(bytes).ok()?),
+            NumberKind::I64 => NumbersRef::I64(bytemuck::try_cast_slice(bytes).ok()?),
+            NumberKind::F32 => NumbersRef::F32(bytemuck::try_cast_slice(bytes).ok()?),
+            NumberKind::F64 => NumbersRef::F64(bytemuck::try_cast_slice(bytes).ok()?),
+        })
+    }
+
+    /// The number at an index as `f64`; `None` behind the last one.
+    pub(crate) fn get(self, index: usize) -> Option<f64> {
+        with_numbers!(self, row => row.get(index).map(|v| v.to_f64()))
+    }
+
     /// Every `step`th number from `first` on as `f64`, in place of what the buffer held.
     pub(crate) fn gather(self, first: usize, step: usize, into: &mut Vec<f64>) {
         into.clear();
         with_numbers!(self, row => into.extend(row.iter().skip(first).step_by(step).map(|v| v.to_f64())));
     }
+}
+
+/// The nearest whole number, ties up, exactly: a sum with 1/2 would itself be rounded, and carry numbers just below a tie
+/// over it and large odd ones to even ones.
+#[inline(always)]
+pub(crate) fn round_half_up(value: f64) -> f64 {
+    let below = value.floor();
+    // The distance is exact; of infinities it is NaN, which is not one half.
+    if value - below >= 0.5 { below + 1.0 } else { below }
 }
 
 macro_rules! integers {
@@ -153,7 +206,7 @@ macro_rules! integers {
             fn to_f64(self) -> f64 { self as f64 }
             // `as` clamps to the type's range and turns NaN into 0: just the rule.
             #[inline(always)]
-            fn from_f64(value: f64) -> Self { (value + 0.5).floor() as $t }
+            fn from_f64(value: f64) -> Self { round_half_up(value) as $t }
             #[inline(always)]
             fn cast_unscaled<T: Number>(self) -> T { T::from_i128(self as i128) }
             fn between(low: Self, high: Self, bits: u64) -> Self {
@@ -236,5 +289,11 @@ mod tests {
         assert_eq!(i16::from_f64(f64::NAN), 0);
         assert_eq!(u64::from_f64(f64::INFINITY), u64::MAX);
         assert!(f32::from_f64(f64::NAN).is_nan());
+        // Sums with 1/2 that are themselves rounded: 1 and ...498 would come of these.
+        assert_eq!(u8::from_f64(0.499_999_999_999_999_94), 0);
+        assert_eq!(i64::from_f64(4_503_599_627_370_497.0), 4_503_599_627_370_497);
+        assert_eq!(i64::from_f64(-0.5), 0);
+        assert_eq!(i64::from_f64(-0.500_000_000_000_000_1), -1);
+        assert_eq!(i64::from_f64(f64::NEG_INFINITY), i64::MIN);
     }
 }

@@ -4,7 +4,7 @@ use super::layout::{Pixel, Stored};
 use super::sealed::Sealed;
 
 /// A pixel whose colour is already multiplied by its alpha, as many display systems keep it. Only for exchange with
-/// others: files, pictures and all work take straight alpha. See [`premultiply`](crate::access::premultiply).
+/// others: files, pictures and all work take straight alpha. See [`premultiply`](crate::convert::premultiply).
 ///
 /// For a pixel without alpha it is the pixel itself.
 #[derive(Debug, Clone, Copy, PartialEq, Default)]

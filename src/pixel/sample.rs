@@ -1,6 +1,7 @@
 //! Samples: the three number types that pictures are made of, and the exact conversion between them.
 
 use super::number::Number;
+use super::samples::{Samples, SamplesMut, SamplesRef};
 
 /// A number type that pictures are made of: `u8`, `u16` or `f32`.
 ///
@@ -20,6 +21,10 @@ pub trait Sample: Number {
 
     /// This sample at another depth: full to full, rounded to nearest, ties up, decided on the exact product.
     fn to_depth<T: Sample>(self) -> T;
+
+    /// The number itself as `f32`, exactly: a code stays a code.
+    #[doc(hidden)]
+    fn to_f32(self) -> f32;
 
     /// From the three depths; `to_depth` picks one of these.
     #[doc(hidden)]
@@ -50,17 +55,17 @@ pub trait Sample: Number {
 
     /// Views a run-time choice of sample slice as this type, if it is this type.
     #[doc(hidden)]
-    fn pick<'a>(samples: crate::frame::SamplesRef<'a>) -> Option<&'a [Self]>;
+    fn pick<'a>(samples: SamplesRef<'a>) -> Option<&'a [Self]>;
     #[doc(hidden)]
-    fn pick_mut<'a>(samples: crate::frame::SamplesMut<'a>) -> Option<&'a mut [Self]>;
+    fn pick_mut<'a>(samples: SamplesMut<'a>) -> Option<&'a mut [Self]>;
     #[doc(hidden)]
-    fn lend_ref(samples: &[Self]) -> crate::frame::SamplesRef<'_>;
+    fn lend_ref(samples: &[Self]) -> SamplesRef<'_>;
     #[doc(hidden)]
-    fn lend(samples: &mut [Self]) -> crate::frame::SamplesMut<'_>;
+    fn lend(samples: &mut [Self]) -> SamplesMut<'_>;
     #[doc(hidden)]
-    fn take(samples: crate::frame::Samples) -> Result<Vec<Self>, crate::frame::Samples>;
+    fn take(samples: Samples) -> Result<Vec<Self>, Samples>;
     #[doc(hidden)]
-    fn wrap(samples: Vec<Self>) -> crate::frame::Samples;
+    fn wrap(samples: Vec<Self>) -> Samples;
 }
 
 /// How a picture's samples are stored, at run time.
@@ -123,6 +128,18 @@ fn scale_up(value: f32, full: f64) -> f64 {
     (product + 0.5).floor()
 }
 
+/// A fraction times full, rounded half up, decided on the exact product: the product itself is rounded, and may be
+/// rounded onto a tie from below it.
+#[inline(always)]
+fn scale_fraction(fraction: f64, full: f64) -> f64 {
+    let product = fraction * full;
+    let below = product.floor();
+    let above = product - below;
+    // What rounding took from the product is not negative: a fused multiply-add gives it exactly. Rarely asked for.
+    let up = above > 0.5 || (above == 0.5 && fraction.mul_add(full, -product) >= 0.0);
+    if up { below + 1.0 } else { below }
+}
+
 impl Sample for u8 {
     const DEPTH: Depth = Depth::U8;
     const FULL: Self = 255;
@@ -131,7 +148,11 @@ impl Sample for u8 {
         f64::from(self) / 255.0
     }
     fn from_fraction(fraction: f64) -> Self {
-        (fraction * 255.0 + 0.5).floor() as u8
+        scale_fraction(fraction, 255.0) as u8
+    }
+    #[inline(always)]
+    fn to_f32(self) -> f32 {
+        f32::from(self)
     }
     #[inline(always)]
     fn to_depth<T: Sample>(self) -> T {
@@ -179,23 +200,23 @@ impl Sample for u8 {
     fn store(self, bytes: &mut [u8], _: bool) {
         bytes[0] = self;
     }
-    fn pick<'a>(samples: crate::frame::SamplesRef<'a>) -> Option<&'a [Self]> {
-        if let crate::frame::SamplesRef::U8(s) = samples { Some(s) } else { None }
+    fn pick<'a>(samples: SamplesRef<'a>) -> Option<&'a [Self]> {
+        if let SamplesRef::U8(s) = samples { Some(s) } else { None }
     }
-    fn pick_mut<'a>(samples: crate::frame::SamplesMut<'a>) -> Option<&'a mut [Self]> {
-        if let crate::frame::SamplesMut::U8(s) = samples { Some(s) } else { None }
+    fn pick_mut<'a>(samples: SamplesMut<'a>) -> Option<&'a mut [Self]> {
+        if let SamplesMut::U8(s) = samples { Some(s) } else { None }
     }
-    fn lend_ref(samples: &[Self]) -> crate::frame::SamplesRef<'_> {
-        crate::frame::SamplesRef::U8(samples)
+    fn lend_ref(samples: &[Self]) -> SamplesRef<'_> {
+        SamplesRef::U8(samples)
     }
-    fn lend(samples: &mut [Self]) -> crate::frame::SamplesMut<'_> {
-        crate::frame::SamplesMut::U8(samples)
+    fn lend(samples: &mut [Self]) -> SamplesMut<'_> {
+        SamplesMut::U8(samples)
     }
-    fn take(samples: crate::frame::Samples) -> Result<Vec<Self>, crate::frame::Samples> {
-        if let crate::frame::Samples::U8(s) = samples { Ok(s) } else { Err(samples) }
+    fn take(samples: Samples) -> Result<Vec<Self>, Samples> {
+        if let Samples::U8(s) = samples { Ok(s) } else { Err(samples) }
     }
-    fn wrap(samples: Vec<Self>) -> crate::frame::Samples {
-        crate::frame::Samples::U8(samples)
+    fn wrap(samples: Vec<Self>) -> Samples {
+        Samples::U8(samples)
     }
 }
 
@@ -207,7 +228,11 @@ impl Sample for u16 {
         f64::from(self) / 65_535.0
     }
     fn from_fraction(fraction: f64) -> Self {
-        (fraction * 65_535.0 + 0.5).floor() as u16
+        scale_fraction(fraction, 65_535.0) as u16
+    }
+    #[inline(always)]
+    fn to_f32(self) -> f32 {
+        f32::from(self)
     }
     #[inline(always)]
     fn to_depth<T: Sample>(self) -> T {
@@ -256,23 +281,23 @@ impl Sample for u16 {
         let bits = if swap { bits.swap_bytes() } else { bits };
         bytes[..size_of::<u16>()].copy_from_slice(&bits.to_ne_bytes());
     }
-    fn pick<'a>(samples: crate::frame::SamplesRef<'a>) -> Option<&'a [Self]> {
-        if let crate::frame::SamplesRef::U16(s) = samples { Some(s) } else { None }
+    fn pick<'a>(samples: SamplesRef<'a>) -> Option<&'a [Self]> {
+        if let SamplesRef::U16(s) = samples { Some(s) } else { None }
     }
-    fn pick_mut<'a>(samples: crate::frame::SamplesMut<'a>) -> Option<&'a mut [Self]> {
-        if let crate::frame::SamplesMut::U16(s) = samples { Some(s) } else { None }
+    fn pick_mut<'a>(samples: SamplesMut<'a>) -> Option<&'a mut [Self]> {
+        if let SamplesMut::U16(s) = samples { Some(s) } else { None }
     }
-    fn lend_ref(samples: &[Self]) -> crate::frame::SamplesRef<'_> {
-        crate::frame::SamplesRef::U16(samples)
+    fn lend_ref(samples: &[Self]) -> SamplesRef<'_> {
+        SamplesRef::U16(samples)
     }
-    fn lend(samples: &mut [Self]) -> crate::frame::SamplesMut<'_> {
-        crate::frame::SamplesMut::U16(samples)
+    fn lend(samples: &mut [Self]) -> SamplesMut<'_> {
+        SamplesMut::U16(samples)
     }
-    fn take(samples: crate::frame::Samples) -> Result<Vec<Self>, crate::frame::Samples> {
-        if let crate::frame::Samples::U16(s) = samples { Ok(s) } else { Err(samples) }
+    fn take(samples: Samples) -> Result<Vec<Self>, Samples> {
+        if let Samples::U16(s) = samples { Ok(s) } else { Err(samples) }
     }
-    fn wrap(samples: Vec<Self>) -> crate::frame::Samples {
-        crate::frame::Samples::U16(samples)
+    fn wrap(samples: Vec<Self>) -> Samples {
+        Samples::U16(samples)
     }
 }
 
@@ -285,6 +310,10 @@ impl Sample for f32 {
     }
     fn from_fraction(fraction: f64) -> Self {
         fraction as f32
+    }
+    #[inline(always)]
+    fn to_f32(self) -> f32 {
+        self
     }
     #[inline(always)]
     fn to_depth<T: Sample>(self) -> T {
@@ -330,23 +359,23 @@ impl Sample for f32 {
         let bits = if swap { bits.swap_bytes() } else { bits };
         bytes[..size_of::<f32>()].copy_from_slice(&bits.to_ne_bytes());
     }
-    fn pick<'a>(samples: crate::frame::SamplesRef<'a>) -> Option<&'a [Self]> {
-        if let crate::frame::SamplesRef::F32(s) = samples { Some(s) } else { None }
+    fn pick<'a>(samples: SamplesRef<'a>) -> Option<&'a [Self]> {
+        if let SamplesRef::F32(s) = samples { Some(s) } else { None }
     }
-    fn pick_mut<'a>(samples: crate::frame::SamplesMut<'a>) -> Option<&'a mut [Self]> {
-        if let crate::frame::SamplesMut::F32(s) = samples { Some(s) } else { None }
+    fn pick_mut<'a>(samples: SamplesMut<'a>) -> Option<&'a mut [Self]> {
+        if let SamplesMut::F32(s) = samples { Some(s) } else { None }
     }
-    fn lend_ref(samples: &[Self]) -> crate::frame::SamplesRef<'_> {
-        crate::frame::SamplesRef::F32(samples)
+    fn lend_ref(samples: &[Self]) -> SamplesRef<'_> {
+        SamplesRef::F32(samples)
     }
-    fn lend(samples: &mut [Self]) -> crate::frame::SamplesMut<'_> {
-        crate::frame::SamplesMut::F32(samples)
+    fn lend(samples: &mut [Self]) -> SamplesMut<'_> {
+        SamplesMut::F32(samples)
     }
-    fn take(samples: crate::frame::Samples) -> Result<Vec<Self>, crate::frame::Samples> {
-        if let crate::frame::Samples::F32(s) = samples { Ok(s) } else { Err(samples) }
+    fn take(samples: Samples) -> Result<Vec<Self>, Samples> {
+        if let Samples::F32(s) = samples { Ok(s) } else { Err(samples) }
     }
-    fn wrap(samples: Vec<Self>) -> crate::frame::Samples {
-        crate::frame::Samples::F32(samples)
+    fn wrap(samples: Vec<Self>) -> Samples {
+        Samples::F32(samples)
     }
 }
 
@@ -385,6 +414,23 @@ mod tests {
             return 0; // below 2^-76: nowhere near one half
         }
         ((mantissa * u128::from(full) * 2 + (1 << shift)) >> (shift + 1)) as u32
+    }
+
+    #[test]
+    fn fractions_round_as_the_exact_product_says() {
+        assert_eq!(u8::from_fraction(0.499_999_999_999_999_94 / 255.0), 0);
+        for k in 0..255u32 {
+            let tie = (f64::from(k) + 0.5) / 255.0;
+            for by in -2..=2i64 {
+                let fraction = f64::from_bits(tie.to_bits().wrapping_add_signed(by));
+                // mantissa x 2^exponent x 255 against k + 1/2, in whole numbers.
+                let bits = fraction.to_bits();
+                let (mantissa, shift) = (u128::from(bits & (1 << 52) - 1 | 1 << 52), 1075 - (bits >> 52));
+                let reaches = mantissa * 255 * 2 >= u128::from(2 * k + 1) << shift;
+                assert_eq!(u32::from(u8::from_fraction(fraction)), k + u32::from(reaches), "{k} {by}");
+            }
+        }
+        assert_eq!([-1.0, f64::NAN, 2.0, f64::INFINITY].map(u16::from_fraction), [0, 0, 65_535, 65_535]);
     }
 
     #[test]

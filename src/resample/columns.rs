@@ -13,7 +13,8 @@ fn taps_of<'a, W>(axis: &'a Axis, weights: &'a Weights<W>, channels: usize) -> T
 
 /// `ROWS` rows, the first one instead of those that are missing.
 fn filled<'a, T>(rows: &[&'a [T]]) -> [&'a [T]; ROWS] {
-    std::array::from_fn(|i| rows.get(i).or(rows.first()).copied().unwrap_or(&[]))
+    let row = |i: usize| rows.get(i).or(rows.first()).copied().unwrap_or(&[]);
+    [row(0), row(1), row(2), row(3)]
 }
 
 /// The pass for whole numbers.

@@ -8,9 +8,9 @@
 use super::axis::{Axis, FixedWeights};
 use super::columns::WordColumns;
 use super::group::{Group, Kept, reach, together};
-use super::rows::{SourceRows, fill_beside};
+use super::rows::{SourceRows, fill_beside, lent, lent_mut, parts_mut, zeroed_rows};
 use crate::frame::ViewMut;
-use crate::pixel::{Gray, Sample, samples_of_mut};
+use crate::pixel::{Gray, samples_of_mut};
 use crate::simd::mix::TOGETHER;
 use crate::simd::{Level, SLACK, Work};
 use std::ops::Range;
@@ -57,21 +57,17 @@ pub(super) struct Passes<'a> {
 
 impl<'a> Passes<'a> {
     /// For output rows `outputs` of the whole target.
-    pub(super) fn new<S: Sample>(
-        recipe: Recipe<'a>,
-        source: SourceRows<'_, Gray<S>>,
-        outputs: Range<usize>,
-    ) -> Passes<'a> {
+    pub(super) fn new(recipe: Recipe<'a>, source: SourceRows<'_, Gray<u8>>, outputs: Range<usize>) -> Passes<'a> {
         let Recipe { columns, rows, channels, level, .. } = recipe;
         let length = columns.axis.length() as usize * channels + SLACK;
         let before = columns.axis.before as usize * channels;
-        let constant = bytes_of(source.constant).iter().take(channels).map(|&v| i16::from(v));
+        let constant = source.constant.iter().take(channels).map(|&v| i16::from(v));
         Passes {
             recipe,
             columns: WordColumns::new(level, columns.axis, columns.fixed, channels),
-            padded: [(); TOGETHER].map(|()| vec![0; length]),
+            padded: zeroed_rows(length),
             inner: before..before + source.width() as usize,
-            made: [(); TOGETHER].map(|()| vec![0; columns.axis.target as usize * channels]),
+            made: zeroed_rows(columns.axis.target as usize * channels),
             constant: constant.collect(),
             kept: Kept::new(),
             end: reach(rows.axis, outputs).end,
@@ -80,12 +76,7 @@ impl<'a> Passes<'a> {
     }
 
     /// Up to [`TOGETHER`] output rows, the first of which is row `first` of the whole target.
-    pub(super) fn run<S: Sample>(
-        &mut self,
-        source: SourceRows<'_, Gray<S>>,
-        strip: ViewMut<'_, Gray<S>>,
-        first: usize,
-    ) {
+    pub(super) fn run(&mut self, source: SourceRows<'_, Gray<u8>>, strip: ViewMut<'_, Gray<u8>>, first: usize) {
         match self.recipe.vertical_first {
             true => self.vertical_first(source, strip, first),
             false => self.horizontal_first(source, strip, first),
@@ -93,20 +84,15 @@ impl<'a> Passes<'a> {
     }
 
     /// Vertical pass first, for shrinking: the rows that an output row needs become one.
-    fn vertical_first<S: Sample>(
-        &mut self,
-        source: SourceRows<'_, Gray<S>>,
-        mut strip: ViewMut<'_, Gray<S>>,
-        first: usize,
-    ) {
+    fn vertical_first(&mut self, source: SourceRows<'_, Gray<u8>>, mut strip: ViewMut<'_, Gray<u8>>, first: usize) {
         let Recipe { columns, rows, channels, level, .. } = self.recipe;
         let count = strip.height() as usize;
-        let mut outs = self.padded.each_mut().map(|row| &mut row[self.inner.clone()]);
+        let mut outs = parts_mut(&mut self.padded, self.inner.clone());
         for (part, outs) in outs[..count].chunks_mut(self.together).enumerate() {
             let from = first + part * self.together;
             let group = Group::of(rows.axis, &rows.fixed.weights, from..from + outs.len());
             let (positions, weights) = group.by_pairs();
-            let row = |position: u32| bytes_of(source.at(rows.axis, position));
+            let row = |position: u32| source.at(rows.axis, position);
             let picked: Vec<[&[u8]; 2]> = positions.iter().map(|pair| pair.map(row)).collect();
             level.mix_bytes(&picked, &weights, rows.fixed.bits - KEPT, outs);
         }
@@ -114,33 +100,26 @@ impl<'a> Passes<'a> {
         for row in &mut self.padded[..count] {
             fill_beside(row, columns.axis, channels, &constant);
         }
-        let rows = self.padded.each_ref().map(Vec::as_slice);
-        let mut outs = self.made.each_mut().map(Vec::as_mut_slice);
+        let rows = lent(&self.padded);
+        let mut outs = lent_mut(&mut self.made);
         self.columns.run(level, &rows[..count], columns.fixed.bits + KEPT, &mut outs[..count]);
         for (row, from) in strip.rows_mut().zip(&self.made) {
-            if let Some(to) = u8::pick_mut(S::lend(samples_of_mut(row))) {
-                level.work(Narrowed { from, to });
-            }
+            level.work(Narrowed { from, to: samples_of_mut(row) });
         }
     }
 
     /// Horizontal pass first, for enlarging: each source row is resized once and kept while it is needed.
-    fn horizontal_first<S: Sample>(
-        &mut self,
-        source: SourceRows<'_, Gray<S>>,
-        mut strip: ViewMut<'_, Gray<S>>,
-        first: usize,
-    ) {
+    fn horizontal_first(&mut self, source: SourceRows<'_, Gray<u8>>, mut strip: ViewMut<'_, Gray<u8>>, first: usize) {
         let Recipe { columns, rows, channels, level, .. } = self.recipe;
         let group = Group::of(rows.axis, &rows.fixed.weights, first..first + strip.height() as usize);
         for positions in self.kept.missing(&group.positions, self.columns.together(), self.end) {
             for (row, &position) in self.padded.iter_mut().zip(&positions) {
-                let from = bytes_of(source.at(rows.axis, position));
+                let from = source.at(rows.axis, position);
                 level.work(Widened { from, to: &mut row[self.inner.clone()] });
                 fill_beside(row, columns.axis, channels, &self.constant);
             }
-            let (count, rows) = (positions.len(), self.padded.each_ref().map(Vec::as_slice));
-            let mut outs = self.made.each_mut().map(Vec::as_mut_slice);
+            let (count, rows) = (positions.len(), lent(&self.padded));
+            let mut outs = lent_mut(&mut self.made);
             self.columns.run(level, &rows[..count], columns.fixed.bits - KEPT, &mut outs[..count]);
             for (row, &position) in self.made.iter_mut().zip(&positions) {
                 let free = self.kept.take_out(&group.positions, row.len());
@@ -149,7 +128,7 @@ impl<'a> Passes<'a> {
         }
         let (positions, weights) = group.by_pairs();
         let picked: Vec<[&[i16]; 2]> = positions.iter().map(|pair| pair.map(|row| self.kept.get(row))).collect();
-        let bytes = strip.rows_mut().filter_map(|row| u8::pick_mut(S::lend(samples_of_mut(row))));
+        let bytes = strip.rows_mut().map(samples_of_mut);
         level.mix_words(&picked, &weights, rows.fixed.bits + KEPT, &mut bytes.collect::<Vec<&mut [u8]>>());
     }
 }
@@ -178,10 +157,4 @@ impl Work for Widened<'_> {
     fn work(self) {
         self.to.iter_mut().zip(self.from).for_each(|(to, &v)| *to = i16::from(v));
     }
-}
-
-/// The bytes that samples are.
-#[inline(always)]
-fn bytes_of<S: Sample>(samples: &[S]) -> &[u8] {
-    u8::pick(S::lend_ref(samples)).unwrap_or(&[])
 }

@@ -7,10 +7,10 @@ use super::axis::{Axis, Weights};
 use super::columns::FloatColumns;
 use super::group::{Group, Kept, reach, together};
 use super::light::Curve;
-use super::rows::{SourceRows, fill_beside};
-use super::samples::{Channels, Load, store};
-use crate::frame::ViewMut;
-use crate::pixel::{Depth, Gray, Sample, samples_of_mut};
+use super::rows::{AnyRows, fill_beside, lent, lent_mut, parts_mut, zeroed_rows};
+use super::samples::{load, store};
+use crate::frame::AnySamplesMut;
+use crate::pixel::{Channels, Sample, SamplesRef};
 use crate::simd::mix::TOGETHER;
 use crate::simd::mix_floats::{Alpha, FloatRows};
 use crate::simd::{Level, SLACK};
@@ -36,20 +36,24 @@ pub(super) struct Recipe<'a> {
 }
 
 impl Recipe<'_> {
-    fn load<S: Sample>(&self, from: &[S], to: &mut [f32]) {
-        self.level.work(Load { from, to, channels: self.channels, curve: self.curve });
+    fn load(&self, from: SamplesRef<'_>, to: &mut [f32]) {
+        load(self.level, from, to, self.channels, self.curve);
     }
 
     /// Rows of the source mixed as they lie there.
-    fn mix_samples<S: Sample>(&self, rows: &[&[S]], weights: &[[f32; TOGETHER]], outs: &mut [&mut [f32]]) {
-        let alpha = match self.channels.alpha {
-            true => Alpha { channels: self.channels.count, unit: 1.0 / S::FULL.to_f64() as f32 },
+    fn mix_samples(&self, rows: &[SamplesRef<'_>], weights: &[[f32; TOGETHER]], outs: &mut [&mut [f32]]) {
+        let alpha = |full: f32| match self.channels.alpha {
+            true => Alpha { channels: self.channels.count, unit: 1.0 / full },
             false => Alpha::NONE,
         };
-        match S::DEPTH {
-            Depth::U8 => self.level.mix_floats(FloatRows::U8(&all_of(rows), alpha), weights, outs),
-            Depth::U16 => self.level.mix_floats(FloatRows::U16(&all_of(rows), alpha), weights, outs),
-            Depth::F32 => self.level.mix_floats(FloatRows::F32(&all_of(rows), alpha), weights, outs),
+        match rows.first() {
+            Some(SamplesRef::U8(_)) => {
+                self.level.mix_floats(FloatRows::U8(&all_of(rows), alpha(255.0)), weights, outs);
+            }
+            Some(SamplesRef::U16(_)) => {
+                self.level.mix_floats(FloatRows::U16(&all_of(rows), alpha(65_535.0)), weights, outs);
+            }
+            _ => self.level.mix_floats(FloatRows::F32(&all_of(rows), alpha(1.0)), weights, outs),
         }
     }
 }
@@ -75,22 +79,18 @@ pub(super) struct Passes<'a> {
 
 impl<'a> Passes<'a> {
     /// For output rows `outputs` of the whole target.
-    pub(super) fn new<S: Sample>(
-        recipe: Recipe<'a>,
-        source: SourceRows<'_, Gray<S>>,
-        outputs: Range<usize>,
-    ) -> Passes<'a> {
+    pub(super) fn new(recipe: Recipe<'a>, source: AnyRows<'_>, outputs: Range<usize>) -> Passes<'a> {
         let Recipe { columns, rows, channels: Channels { count, .. }, level, .. } = recipe;
         let length = columns.axis.length() as usize * count + SLACK;
         let before = columns.axis.before as usize * count;
         let mut constant = vec![0.0f32; source.constant.len().min(count)];
-        recipe.load(&source.constant[..constant.len()], &mut constant);
+        recipe.load(source.constant, &mut constant);
         Passes {
             recipe,
             columns: FloatColumns::new(level, columns.axis, columns.weights, count),
-            padded: [(); TOGETHER].map(|()| vec![0.0; length]),
-            inner: before..before + source.width() as usize,
-            made: [(); TOGETHER].map(|()| vec![0.0; columns.axis.target as usize * count]),
+            padded: zeroed_rows(length),
+            inner: before..before + source.length(),
+            made: zeroed_rows(columns.axis.target as usize * count),
             constant,
             kept: Kept::new(),
             end: reach(rows.axis, outputs).end,
@@ -99,14 +99,9 @@ impl<'a> Passes<'a> {
     }
 
     /// Up to [`TOGETHER`] output rows, the first of which is row `first` of the whole target.
-    pub(super) fn run<S: Sample>(
-        &mut self,
-        source: SourceRows<'_, Gray<S>>,
-        mut strip: ViewMut<'_, Gray<S>>,
-        first: usize,
-    ) {
+    pub(super) fn run(&mut self, source: AnyRows<'_>, mut strip: AnySamplesMut<'_>, first: usize) {
         let Recipe { rows, channels, curve, level, vertical_first, .. } = self.recipe;
-        let count = strip.height() as usize;
+        let count = strip.size().height as usize;
         match vertical_first {
             true => self.vertical_first(source, first, count),
             false => {
@@ -114,20 +109,21 @@ impl<'a> Passes<'a> {
                 self.horizontal_first(source, &group, count);
             }
         }
-        for (from, to) in self.made.iter().zip(strip.rows_mut()) {
-            store(level, from, samples_of_mut(to), channels, curve);
+        for (y, from) in (0u32..).zip(&self.made).take(count) {
+            store(level, from, strip.row_mut(y), channels, curve);
         }
     }
 
     /// Vertical pass first, for shrinking. Rows are mixed as they lie in the source; light is made of them first.
-    fn vertical_first<S: Sample>(&mut self, source: SourceRows<'_, Gray<S>>, first: usize, count: usize) {
+    fn vertical_first(&mut self, source: AnyRows<'_>, first: usize, count: usize) {
         let Recipe { columns, rows, channels, curve, level, .. } = self.recipe;
-        let mut outs = self.padded.each_mut().map(|row| &mut row[self.inner.clone()]);
+        let mut outs = parts_mut(&mut self.padded, self.inner.clone());
         for (part, outs) in outs[..count].chunks_mut(self.together).enumerate() {
             let from = first + part * self.together;
             let group = Group::of(rows.axis, rows.weights, from..from + outs.len());
             if curve.is_none() {
-                let picked: Vec<&[S]> = group.positions.iter().map(|&row| source.at(rows.axis, row)).collect();
+                let picked: Vec<SamplesRef<'_>> =
+                    group.positions.iter().map(|&row| source.at(rows.axis, row)).collect();
                 self.recipe.mix_samples(&picked, &group.weights, outs);
                 continue;
             }
@@ -142,21 +138,21 @@ impl<'a> Passes<'a> {
         for row in &mut self.padded[..count] {
             fill_beside(row, columns.axis, channels.count, &self.constant);
         }
-        let rows = self.padded.each_ref().map(Vec::as_slice);
-        let mut outs = self.made.each_mut().map(Vec::as_mut_slice);
+        let rows = lent(&self.padded);
+        let mut outs = lent_mut(&mut self.made);
         self.columns.run(level, &rows[..count], &mut outs[..count]);
     }
 
     /// Horizontal pass first, for enlarging: each source row is resized once and kept while it is needed.
-    fn horizontal_first<S: Sample>(&mut self, source: SourceRows<'_, Gray<S>>, group: &Group<f32>, count: usize) {
+    fn horizontal_first(&mut self, source: AnyRows<'_>, group: &Group<f32>, count: usize) {
         let Recipe { columns, rows, channels, level, .. } = self.recipe;
         for positions in self.kept.missing(&group.positions, self.columns.together(), self.end) {
             for (row, &position) in self.padded.iter_mut().zip(&positions) {
                 self.recipe.load(source.at(rows.axis, position), &mut row[self.inner.clone()]);
                 fill_beside(row, columns.axis, channels.count, &self.constant);
             }
-            let (count, rows) = (positions.len(), self.padded.each_ref().map(Vec::as_slice));
-            let mut outs = self.made.each_mut().map(Vec::as_mut_slice);
+            let (count, rows) = (positions.len(), lent(&self.padded));
+            let mut outs = lent_mut(&mut self.made);
             self.columns.run(level, &rows[..count], &mut outs[..count]);
             for (row, &position) in self.made.iter_mut().zip(&positions) {
                 let free = self.kept.take_out(&group.positions, row.len());
@@ -164,12 +160,14 @@ impl<'a> Passes<'a> {
             }
         }
         let picked: Vec<&[f32]> = group.positions.iter().map(|&position| self.kept.get(position)).collect();
-        let mut outs = self.made.each_mut().map(Vec::as_mut_slice);
+        let mut outs = lent_mut(&mut self.made);
         level.mix_floats(FloatRows::F32(&picked, Alpha::NONE), &group.weights, &mut outs[..count]);
     }
 }
 
 /// Rows as the type that they have.
-fn all_of<'a, S: Sample, T: Sample>(rows: &[&'a [S]]) -> Vec<&'a [T]> {
-    rows.iter().filter_map(|row| T::pick(S::lend_ref(row))).collect()
+fn all_of<'a, S: Sample>(rows: &[SamplesRef<'a>]) -> Vec<&'a [S]> {
+    let mut out = Vec::with_capacity(rows.len());
+    rows.iter().for_each(|row| out.extend(S::pick(*row)));
+    out
 }

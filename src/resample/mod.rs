@@ -46,4 +46,5 @@ pub use plan::{Plan, ResizeRules, resize, resize_area, resize_pixels};
 pub use plane::resize_planes;
 pub use point::{Tap, Taps, sample, sample_in, taps};
 pub use target::Target;
+pub(crate) use warp::warp_any;
 pub use warp::{WarpRules, turned_whole, warp};

@@ -1,10 +1,9 @@
 //! Nearest neighbour: the source pixel that contains the output pixel's centre. No new values, so any pixel will do.
 
 use super::axis::Along;
-use super::rows::SourceRows;
+use crate::access::bytes::{self, with_pixel_bytes};
 use crate::error::{ErrorKind, Result};
-use crate::frame::ViewMut;
-use crate::pixel::Pixel;
+use crate::frame::{SampleView, SampleViewMut};
 use std::ops::Range;
 
 /// Outputs along an axis that there may be: their indices take 1 GiB.
@@ -43,42 +42,48 @@ impl Indices {
     }
 }
 
-/// Rows `first..` of the whole target, as many as the view has.
-pub(super) fn run<P: Pixel>(
-    source: SourceRows<'_, P>,
-    target: &mut ViewMut<'_, P>,
+/// Rows `first..` of the whole target, as many as the view has, from a strip of the source whose first row is `top`.
+pub(super) fn run(
+    (source, top): (SampleView<'_, u8>, u32),
+    target: SampleViewMut<'_, u8>,
+    columns: &Indices,
+    rows: &Indices,
+    first: u32,
+) {
+    with_pixel_bytes!(source.channels().count, N => rows_of::<N>((source, top), target, columns, rows, first));
+}
+
+fn rows_of<const N: usize>(
+    (source, top): (SampleView<'_, u8>, u32),
+    target: SampleViewMut<'_, u8>,
     columns: &Indices,
     rows: &Indices,
     first: u32,
 ) {
     let rows = &rows.of[first as usize..][..target.height() as usize];
-    let mut before: Option<(u32, u32)> = None;
-    for (y, &from) in (0u32..).zip(rows) {
-        match before {
+    let mut before: Option<(u32, &mut [[u8; N]])> = None;
+    for (out, &from) in bytes::rows_mut::<N>(target).zip(rows) {
+        match &before {
             // The same source row again: copy the finished one.
-            Some((same, done)) if same == from => {
-                let (above, below) = target.reborrow().cut_rows(y);
-                let mut below = below;
-                below.row_numbers_mut(0).copy_from_slice(above.as_view().row_numbers(done));
-            }
+            Some((same, done)) if *same == from => out.copy_from_slice(done),
             _ => {
-                let (row, out) = (source.row(from), target.row_mut(y));
+                let row = bytes::row::<N>(&source, from - top);
                 match columns.repeats {
-                    Some(2) => repeat::<P, 2>(row, out),
-                    Some(3) => repeat::<P, 3>(row, out),
-                    Some(4) => repeat::<P, 4>(row, out),
+                    Some(2) => repeat::<N, 2>(row, out),
+                    Some(3) => repeat::<N, 3>(row, out),
+                    Some(4) => repeat::<N, 4>(row, out),
                     Some(n) => out.chunks_exact_mut(n).zip(row).for_each(|(to, &p)| to.fill(p)),
                     None => out.iter_mut().zip(&columns.of).for_each(|(to, &x)| *to = row[x as usize]),
                 }
-                before = Some((from, y));
             }
         }
+        before = Some((from, out));
     }
 }
 
 /// Each pixel so many times.
-fn repeat<P: Pixel, const N: usize>(row: &[P], out: &mut [P]) {
-    out.as_chunks_mut::<N>().0.iter_mut().zip(row).for_each(|(to, &p)| *to = [p; N]);
+fn repeat<const N: usize, const TIMES: usize>(row: &[[u8; N]], out: &mut [[u8; N]]) {
+    out.as_chunks_mut::<TIMES>().0.iter_mut().zip(row).for_each(|(to, &p)| *to = [p; TIMES]);
 }
 
 #[cfg(test)]

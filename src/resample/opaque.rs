@@ -5,9 +5,8 @@
 use super::axis::Axis;
 use super::group::reach;
 use super::rows::SourceRows;
-use super::samples::Channels;
 use crate::frame::ViewMut;
-use crate::pixel::{Gray, Sample};
+use crate::pixel::{Channels, Gray};
 use crate::simd::{Level, Work};
 
 /// What is known of the rows.
@@ -20,8 +19,8 @@ pub(super) struct Opaque<'a> {
 
 impl<'a> Opaque<'a> {
     /// Whether it is worth looking: at four channels, where no transparent constant is mixed in.
-    pub(super) fn can_be<S: Sample>(channels: Channels, constant: &[S]) -> bool {
-        channels.alpha && channels.count == 4 && constant.get(3).is_none_or(|alpha| *alpha == S::FULL)
+    pub(super) fn can_be(channels: Channels, constant: &[u8]) -> bool {
+        channels.alpha && channels.count == 4 && constant.get(3).is_none_or(|alpha| *alpha == 255)
     }
 
     pub(super) fn new(level: Level, rows: &'a Axis) -> Opaque<'a> {
@@ -30,12 +29,12 @@ impl<'a> Opaque<'a> {
 
     /// A strip of output rows cut where rows that need no weighing begin or end, each part with its first output and whether
     /// it is such.
-    pub(super) fn runs<'t, S: Sample>(
+    pub(super) fn runs<'t>(
         &mut self,
-        source: SourceRows<'_, Gray<S>>,
-        strip: ViewMut<'t, Gray<S>>,
+        source: SourceRows<'_, Gray<u8>>,
+        strip: ViewMut<'t, Gray<u8>>,
         first: usize,
-    ) -> Vec<(ViewMut<'t, Gray<S>>, usize, bool)> {
+    ) -> Vec<(ViewMut<'t, Gray<u8>>, usize, bool)> {
         let found: Vec<bool> =
             (first..first + strip.height() as usize).map(|output| self.is_opaque(source, output)).collect();
         let (mut runs, mut rest, mut at) = (Vec::new(), strip, first);
@@ -49,14 +48,14 @@ impl<'a> Opaque<'a> {
     }
 
     /// Whether all pixels that an output row may be made of are opaque.
-    fn is_opaque<S: Sample>(&mut self, source: SourceRows<'_, Gray<S>>, output: usize) -> bool {
+    fn is_opaque(&mut self, source: SourceRows<'_, Gray<u8>>, output: usize) -> bool {
         reach(self.rows, output..output + 1).all(|position| {
             let slot = position as usize % self.seen.len();
             match self.seen[slot] {
                 Some((at, opaque)) if at == position => opaque,
                 _ => {
                     let row = source.at(self.rows, position);
-                    let opaque = u8::pick(S::lend_ref(row)).is_some_and(|row| self.level.work(AllFull(row)));
+                    let opaque = self.level.work(AllFull(row));
                     self.seen[slot] = Some((position, opaque));
                     opaque
                 }

@@ -7,12 +7,11 @@ use super::kernel::Kernel;
 use super::light::Light;
 use super::nearest;
 use super::rows::{SourceRows, constant_of};
-use super::samples::Channels;
-use super::weighted::{Table, Weighted, each_band};
+use super::weighted::{Table, Weighted};
 use crate::access::Edge;
 use crate::error::{Error, Result};
-use crate::frame::{Frame, Job, Pixels, Size, View, ViewMut};
-use crate::pixel::{Pixel, Sample, Stored};
+use crate::frame::{AnySamples, AnySamplesMut, Frame, Pixels, SampleView, Size, View, ViewMut, depths_differ};
+use crate::pixel::{Pixel, Sample};
 use crate::threads::Threads;
 use std::ops::Range;
 
@@ -187,7 +186,7 @@ impl Plan {
         if target.size() != self.to {
             return Err(Error::sizes("the target", self.to, target.size()));
         }
-        self.run_bands(source, 0, 0, target)
+        self.run_any(source.samples_any(), 0, target.into_samples_any(), 0)
     }
 
     /// Makes the output rows from `first_output` on, as many as the target has, from a strip of the source that begins
@@ -203,8 +202,19 @@ impl Plan {
         target: ViewMut<'_, P>,
         first_output: u32,
     ) -> Result<()> {
+        self.run_rows_any(source.samples_any(), first_row, target.into_samples_any(), first_output)
+    }
+
+    /// [`run_rows`](Plan::run_rows) of samples whose type is known at run time.
+    pub(crate) fn run_rows_any(
+        &self,
+        source: AnySamples<'_>,
+        first_row: u32,
+        target: AnySamplesMut<'_>,
+        first_output: u32,
+    ) -> Result<()> {
         self.check_rows(source.size(), first_row, target.size(), first_output)?;
-        self.run_bands(source, first_row, first_output, target)
+        self.run_any(source, first_row, target, first_output)
     }
 
     /// Whether a strip of the source holds what rows of the target need.
@@ -234,31 +244,46 @@ impl Plan {
         &self.tables
     }
 
-    fn run_bands<P: Pixel<Number: Sample>>(
-        &self,
-        view: View<'_, P>,
-        row: u32,
-        first: u32,
-        target: ViewMut<'_, P>,
-    ) -> Result<()> {
-        let pixel = constant_of::<P>(self.rules.edge).unwrap_or_default();
+    fn run_any(&self, source: AnySamples<'_>, row: u32, target: AnySamplesMut<'_>, first: u32) -> Result<()> {
         match &self.tables {
             Tables::Nearest { columns, rows } => {
-                let source = SourceRows { view, first: row, constant: &[] };
-                each_band(view, target, first, self.rules.threads, |first, mut part| {
-                    nearest::run(source, &mut part, columns, rows, first);
+                let (source, target) = (source.as_bytes(), target.into_bytes());
+                let bytes = source.bytes() + target.bytes();
+                target.each_band(self.rules.threads, bytes, &|band, part| {
+                    nearest::run((source, row), part, columns, rows, first + band);
                 });
+                Ok(())
             }
             Tables::Weighted { columns, rows, vertical_first } => {
-                // What a constant edge shows, as a row.
-                let constant = pixel.repeat(view.width() as usize);
-                let source = SourceRows { view: view.as_numbers()?, first: row, constant: &constant };
-                let channels = Channels { count: P::CHANNELS, alpha: P::ALPHA };
+                let channels = source.channels();
                 let weighted = Weighted { columns, rows, channels, vertical_first: *vertical_first };
-                weighted.run(source, target.into_numbers()?, first, &self.rules);
+                match (source, target) {
+                    (AnySamples::U8(source), AnySamplesMut::U8(target)) => {
+                        let constant = self.constant_row(source);
+                        let source = SourceRows { view: source.as_gray()?, first: row, constant: &constant };
+                        weighted.run_bytes(source, target.into_gray()?, first, &self.rules);
+                    }
+                    (AnySamples::U16(source), AnySamplesMut::U16(target)) => {
+                        let constant = self.constant_row(source);
+                        let source = SourceRows { view: source.as_gray()?, first: row, constant: &constant };
+                        weighted.run(source.into(), target.into_gray()?.into_samples_any(), first, &self.rules);
+                    }
+                    (AnySamples::F32(source), AnySamplesMut::F32(target)) => {
+                        let constant = self.constant_row(source);
+                        let source = SourceRows { view: source.as_gray()?, first: row, constant: &constant };
+                        weighted.run(source.into(), target.into_gray()?.into_samples_any(), first, &self.rules);
+                    }
+                    (source, target) => return Err(depths_differ(source.depth(), target.depth())),
+                }
+                Ok(())
             }
         }
-        Ok(())
+    }
+
+    /// What a constant edge shows, as a row.
+    fn constant_row<S: Sample>(&self, source: SampleView<'_, S>) -> Vec<S> {
+        let pixel = constant_of::<S>(self.rules.edge, source.channels().count).unwrap_or_default();
+        pixel.repeat(source.width() as usize)
     }
 }
 
@@ -312,12 +337,8 @@ pub fn resize_area<P: Pixel<Number: Sample>>(
 /// # Errors
 /// As [`Plan::new`], or no memory.
 pub fn resize_pixels(pixels: &Pixels, to: Size, rules: ResizeRules) -> Result<Pixels> {
-    struct Resize(Size, ResizeRules);
-    impl Job for Resize {
-        type Out = Result<Pixels>;
-        fn run<P: Stored>(self, view: View<'_, P>) -> Result<Pixels> {
-            Ok(resize_area(view, Area::of(view.size()), self.0, self.1)?.into())
-        }
-    }
-    pixels.visit(Resize(to, rules))
+    let plan = Plan::new(pixels.size(), to, rules)?;
+    let mut out = Pixels::new(to, pixels.layout(), pixels.depth())?;
+    plan.run_any(pixels.samples_any(), 0, out.samples_any_mut(), 0)?;
+    Ok(out)
 }

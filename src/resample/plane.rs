@@ -4,13 +4,11 @@
 
 use super::axis::Axis;
 use super::plan::{Plan, Tables};
-use super::rows::SourceRows;
 use super::{Area, ResizeRules, nearest};
 use crate::access::Edge;
 use crate::error::Result;
-use crate::frame::{Frame, Planes, Size, View, ViewMut};
+use crate::frame::{AnyNumbers, AnyNumbersMut, Frame, Planes, Size, View, ViewMut};
 use crate::pixel::{Gray, Number};
-use crate::threads;
 
 impl Plan {
     /// [`run_rows`](Plan::run_rows) for a plane of any number type: in `f64`, rounded once, half up; integers clamp. A
@@ -26,56 +24,81 @@ impl Plan {
         target: ViewMut<'_, Gray<T>>,
         first_output: u32,
     ) -> Result<()> {
+        self.run_numbers(source.numbers_any(), first_row, target.into_numbers_any(), first_output)
+    }
+
+    /// [`run_plane_rows`](Plan::run_plane_rows) of numbers whose type is known at run time, one channel.
+    pub(crate) fn run_numbers(
+        &self,
+        source: AnyNumbers<'_>,
+        first_row: u32,
+        target: AnyNumbersMut<'_>,
+        first_output: u32,
+    ) -> Result<()> {
         self.check_rows(source.size(), first_row, target.size(), first_output)?;
-        let bytes = (source.size().pixels() + target.size().pixels()) as usize * size_of::<f64>();
-        let each = target.height().div_ceil(self.rules().threads.bands(bytes) as u32).max(1);
-        let jobs: Vec<_> = (first_output..).step_by(each as usize).zip(target.strips(each)).collect();
-        let source = SourceRows { view: source, first: first_row, constant: &[] };
-        threads::each(jobs, |(first, mut strip)| match self.tables() {
-            Tables::Nearest { columns, rows } => nearest::run(source, &mut strip, columns, rows, first),
+        let threads = self.rules().threads;
+        let bytes = (source.size().pixels() + target.size().pixels()).saturating_mul(size_of::<f64>() as u64);
+        match self.tables() {
+            Tables::Nearest { columns, rows } => {
+                let source = source.as_bytes();
+                target.into_bytes().each_band(threads, bytes, &|band, part| {
+                    nearest::run((source, first_row), part, columns, rows, first_output + band);
+                });
+            }
             Tables::Weighted { columns, rows, .. } => {
                 let outside = match self.rules().edge {
                     Edge::Constant(all) => all[0],
                     _ => 0.0,
                 };
-                weighed(source, &mut strip, (&columns.axis, &rows.axis), first, outside);
+                let weighed = Weighed { source, first_row, columns: &columns.axis, rows: &rows.axis, outside };
+                target.each_band(threads, bytes, &|band, part| weighed.run(part, first_output + band));
             }
-        });
+        }
         Ok(())
     }
 }
 
-fn weighed<T: Number>(
-    source: SourceRows<'_, Gray<T>>,
-    target: &mut ViewMut<'_, Gray<T>>,
-    (columns, rows): (&Axis, &Axis),
-    first: u32,
+/// A plane on its way through both passes, in `f64`.
+struct Weighed<'a> {
+    source: AnyNumbers<'a>,
+    first_row: u32,
+    columns: &'a Axis,
+    rows: &'a Axis,
+    /// What a constant edge shows.
     outside: f64,
-) {
-    let width = source.width() as usize;
-    // A row of the source's width, made of the rows that an output row needs.
-    let mut row = vec![0.0f64; width];
-    for y in 0..target.height() {
-        let out = (first + y) as usize;
-        row.fill(0.0);
-        for tap in rows.used(out) {
-            let weight = rows.weights_of(out)[tap];
-            match rows.inside(rows.starts[out] + tap as u32) {
-                Some(from) => {
-                    let from = source.row(from);
-                    row.iter_mut().zip(from).filter(|_| weight != 0.0).for_each(|(to, v)| *to += weight * v.v.to_f64());
+}
+
+impl Weighed<'_> {
+    fn run(&self, mut target: AnyNumbersMut<'_>, first: u32) {
+        let Weighed { source, first_row, columns, rows, outside } = *self;
+        let Size { width, height } = target.size();
+        // A row of the source's width, made of the rows that an output row needs; and the row that it becomes.
+        let (mut row, mut made) = (vec![0.0f64; source.size().width as usize], vec![0.0f64; width as usize]);
+        let mut values = Vec::new();
+        for y in 0..height {
+            let out = (first + y) as usize;
+            row.fill(0.0);
+            for tap in rows.used(out) {
+                let weight = rows.weights_of(out)[tap];
+                match rows.inside(rows.starts[out] + tap as u32) {
+                    Some(_) if weight == 0.0 => {}
+                    Some(from) => {
+                        source.row(from - first_row).gather(0, 1, &mut values);
+                        row.iter_mut().zip(&values).for_each(|(to, v)| *to += weight * v);
+                    }
+                    None => row.iter_mut().for_each(|to| *to += weight * outside),
                 }
-                None => row.iter_mut().for_each(|to| *to += weight * outside),
             }
-        }
-        for (x, to) in target.row_numbers_mut(y).iter_mut().enumerate() {
-            let mut sum = 0.0;
-            for tap in columns.used(x) {
-                let weight = columns.weights_of(x)[tap];
-                let value = columns.inside(columns.starts[x] + tap as u32).map_or(outside, |at| row[at as usize]);
-                sum += if weight != 0.0 { weight * value } else { 0.0 };
+            for (x, to) in made.iter_mut().enumerate() {
+                let mut sum = 0.0;
+                for tap in columns.used(x) {
+                    let weight = columns.weights_of(x)[tap];
+                    let value = columns.inside(columns.starts[x] + tap as u32).map_or(outside, |at| row[at as usize]);
+                    sum += if weight != 0.0 { weight * value } else { 0.0 };
+                }
+                *to = sum;
             }
-            *to = T::from_f64(sum);
+            target.put_row(y, &made);
         }
     }
 }

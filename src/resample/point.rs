@@ -5,8 +5,8 @@ use super::kernel::Kernel;
 use super::light::{Curve, Light};
 use crate::access::Edge;
 use crate::error::{Error, Result};
-use crate::frame::{Size, View};
-use crate::pixel::{Number, Pixel, Sample};
+use crate::frame::{AnySamples, SampleView, Size, View, with_samples};
+use crate::pixel::{Channels, Number, Pixel, Sample, samples_of, samples_of_mut};
 
 /// Coordinates beyond this lie too far outside to mean anything.
 const FARTHEST: f64 = 1e12;
@@ -40,10 +40,11 @@ pub fn taps<P>(size: Size, x: f64, y: f64, kernel: Kernel, edge: &Edge<P>) -> Re
     if size.is_empty() {
         return Err(Error::unusable(format!("a picture of {size} has no pixel to sample")));
     }
+    let edge = &edge.kind();
     Ok(Taps { x: along("x", x, size.width, kernel, edge)?, y: along("y", y, size.height, kernel, edge)? })
 }
 
-fn along<P>(name: &str, at: f64, side: u32, kernel: Kernel, edge: &Edge<P>) -> Result<Vec<Tap>> {
+fn along(name: &str, at: f64, side: u32, kernel: Kernel, edge: &Edge<()>) -> Result<Vec<Tap>> {
     if !at.is_finite() || at.abs() > FARTHEST {
         return Err(Error::unusable(format!("{name} of {at} is no place of a picture")));
     }
@@ -100,81 +101,115 @@ pub fn sample_in<P: Pixel<Number: Sample>>(
     edge: Edge<P>,
     light: Light,
 ) -> Result<P> {
-    let taps = taps(view.size(), x, y, kernel, &edge)?;
-    let pixel = |column: &Tap, row: &Tap| match (column.inside, row.inside) {
-        (Some(x), Some(y)) => view.row(y)[x as usize],
-        _ => edge.constant(),
+    let constant = match edge {
+        Edge::Constant(pixel) => {
+            let mut all = [0.0; 4];
+            all.iter_mut().zip(samples_of(&[pixel])).for_each(|(to, v)| *to = v.to_f64());
+            all
+        }
+        _ => [0.0; 4],
     };
+    let found = sample_any(view.samples_any(), (x, y), kernel, edge.map(|_| constant), light)?;
+    let mut out = P::default();
+    samples_of_mut(std::slice::from_mut(&mut out))
+        .iter_mut()
+        .zip(found)
+        .for_each(|(to, v)| *to = P::Number::from_f64(v));
+    Ok(out)
+}
+
+/// The samples at a place, and of a constant edge, as numbers; `f64` holds each exactly.
+fn sample_any(
+    view: AnySamples<'_>,
+    (x, y): (f64, f64),
+    kernel: Kernel,
+    edge: Edge<[f64; 4]>,
+    light: Light,
+) -> Result<[f64; 4]> {
+    let place = taps(view.size(), x, y, kernel, &edge)?;
+    with_samples!(view, view => Ok(sampled(view, &place, kernel, edge, light)))
+}
+
+fn sampled<S: Sample>(
+    view: SampleView<'_, S>,
+    taps: &Taps,
+    kernel: Kernel,
+    edge: Edge<[f64; 4]>,
+    light: Light,
+) -> [f64; 4] {
+    let channels = view.channels();
+    let constant = if let Edge::Constant(all) = edge { all.map(S::from_f64) } else { [S::default(); 4] };
+    let pixel = |column: &Tap, row: &Tap| match (column.inside, row.inside) {
+        (Some(x), Some(y)) => &view.row(y)[x as usize * channels.count..][..channels.count],
+        _ => &constant[..channels.count],
+    };
+    let mut out = [S::default(); 4];
     // The nearest pixel is taken as it is, whatever its alpha.
     if let (Kernel::Nearest, [column], [row]) = (kernel, taps.x.as_slice(), taps.y.as_slice()) {
-        return Ok(pixel(column, row));
+        out[..channels.count].copy_from_slice(pixel(column, row));
+        return out.map(S::to_f64);
     }
-    let curve = light.curve().map(|transfer| Curve::new(transfer, P::Number::KIND));
-    let mut sums = Sums::<P>::new(curve.as_ref());
+    let curve = light.curve().map(|transfer| Curve::new(transfer, S::KIND));
+    let mut sums = Sums::new(channels, curve.as_ref());
     for row in &taps.y {
         taps.x.iter().for_each(|column| sums.add(pixel(column, row), row.weight * column.weight));
     }
-    Ok(sums.pixel())
+    sums.store(&mut out[..channels.count]);
+    out.map(S::to_f64)
 }
 
 /// Weighted sums of a pixel's channels, colours times alpha; of the light they stand for where there is a curve.
-pub(super) struct Sums<'a, P> {
-    channels: [f64; 4],
+pub(super) struct Sums<'a> {
+    sums: [f64; 4],
+    channels: Channels,
     curve: Option<&'a Curve>,
-    pixel: std::marker::PhantomData<P>,
 }
 
-impl<'a, P> Sums<'a, P> {
-    pub(super) fn new(curve: Option<&'a Curve>) -> Self {
-        Sums { channels: [0.0; 4], curve, pixel: std::marker::PhantomData }
-    }
-}
-
-impl<P: Pixel<Number: Sample>> Sums<'_, P> {
+impl<'a> Sums<'a> {
     #[inline(always)]
-    pub(super) fn add(&mut self, pixel: P, weight: f64) {
-        let pixel = [pixel];
-        let numbers = crate::pixel::samples_of(&pixel);
-        if !P::ALPHA {
-            return self.add_colors(numbers, weight);
+    pub(super) fn new(channels: Channels, curve: Option<&'a Curve>) -> Self {
+        Sums { sums: [0.0; 4], channels, curve }
+    }
+
+    #[inline(always)]
+    pub(super) fn add<S: Sample>(&mut self, pixel: &[S], weight: f64) {
+        if !self.channels.alpha {
+            return self.add_colors(pixel, weight);
         }
-        let Some((alpha, colors)) = numbers.split_last() else { return };
+        let Some((alpha, colors)) = pixel.split_last() else { return };
         let alpha = alpha.to_f64() * weight;
-        self.add_colors(colors, alpha / P::Number::FULL.to_f64());
-        self.channels[P::CHANNELS - 1] += alpha;
+        self.add_colors(colors, alpha / S::FULL.to_f64());
+        self.sums[self.channels.colors() & 3] += alpha;
     }
 
     #[inline(always)]
-    fn add_colors(&mut self, colors: &[P::Number], weight: f64) {
+    fn add_colors<S: Sample>(&mut self, colors: &[S], weight: f64) {
         match self.curve {
-            None => self.channels.iter_mut().zip(colors).for_each(|(sum, v)| *sum += v.to_f64() * weight),
+            None => self.sums.iter_mut().zip(colors).for_each(|(sum, v)| *sum += v.to_f64() * weight),
             Some(curve) => {
-                let light = |v: &P::Number| f64::from(curve.decode(*v));
-                self.channels.iter_mut().zip(colors).for_each(|(sum, v)| *sum += light(v) * weight);
+                let light = |v: &S| f64::from(curve.decode(*v));
+                self.sums.iter_mut().zip(colors).for_each(|(sum, v)| *sum += light(v) * weight);
             }
         }
     }
 
     /// The pixel: rounded once, colours divided by alpha, zero where alpha is.
     #[inline(always)]
-    pub(super) fn pixel(&self) -> P {
+    pub(super) fn store<S: Sample>(&self, to: &mut [S]) {
         let number = |sum: f64| match self.curve {
-            None => P::Number::from_f64(sum),
-            Some(curve) => curve.encode::<P::Number>(sum as f32),
+            None => S::from_f64(sum),
+            Some(curve) => curve.encode::<S>(sum as f32),
         };
-        let mut out = P::default();
-        let numbers = crate::pixel::samples_of_mut(std::slice::from_mut(&mut out));
-        if !P::ALPHA {
-            numbers.iter_mut().zip(&self.channels).for_each(|(to, &sum)| *to = number(sum));
-            return out;
+        if !self.channels.alpha {
+            to.iter_mut().zip(&self.sums).for_each(|(to, &sum)| *to = number(sum));
+            return;
         }
-        if let Some((alpha, colors)) = numbers.split_last_mut() {
-            let sum = self.channels[P::CHANNELS - 1];
-            *alpha = P::Number::from_f64(sum);
-            let scale = if alpha.to_f64() > 0.0 { P::Number::FULL.to_f64() / sum } else { 0.0 };
-            colors.iter_mut().zip(&self.channels).for_each(|(to, &from)| *to = number(from * scale));
+        if let Some((alpha, colors)) = to.split_last_mut() {
+            let sum = self.sums[self.channels.colors() & 3];
+            *alpha = S::from_f64(sum);
+            let scale = if alpha.to_f64() > 0.0 { S::FULL.to_f64() / sum } else { 0.0 };
+            colors.iter_mut().zip(&self.sums).for_each(|(to, &from)| *to = number(from * scale));
         }
-        out
     }
 }
 

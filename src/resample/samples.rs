@@ -2,24 +2,25 @@
 //! the way out.
 
 use super::light::Curve;
-use crate::frame::{SamplesMut, SamplesRef};
-use crate::pixel::{NumberKind, Sample};
+use crate::pixel::{Channels, NumberKind, Sample, SamplesMut, SamplesRef};
 use crate::simd::finish::{Divide, Finished};
 use crate::simd::{Level, Work};
 
-/// Numbers of a pixel, and whether the last of them is alpha.
-#[derive(Debug, Clone, Copy)]
-pub(super) struct Channels {
-    pub(super) count: usize,
-    pub(super) alpha: bool,
+/// Samples as floats on their own scale (0..=255, 0..=65,535, 0..=1), or as light up to 1; colours times alpha as a
+/// fraction. As many as there is room for.
+pub(super) fn load(level: Level, from: SamplesRef<'_>, to: &mut [f32], channels: Channels, curve: Option<&Curve>) {
+    match from {
+        SamplesRef::U8(from) => level.work(Load { from, to, channels, curve }),
+        SamplesRef::U16(from) => level.work(Load { from, to, channels, curve }),
+        SamplesRef::F32(from) => level.work(Load { from, to, channels, curve }),
+    }
 }
 
-/// Samples as floats on their own scale (0..=255, 0..=65,535, 0..=1), or as light up to 1; colours times alpha as a fraction.
-pub(super) struct Load<'a, S> {
-    pub(super) from: &'a [S],
-    pub(super) to: &'a mut [f32],
-    pub(super) channels: Channels,
-    pub(super) curve: Option<&'a Curve>,
+struct Load<'a, S> {
+    from: &'a [S],
+    to: &'a mut [f32],
+    channels: Channels,
+    curve: Option<&'a Curve>,
 }
 
 impl<S: Sample> Work for Load<'_, S> {
@@ -27,12 +28,12 @@ impl<S: Sample> Work for Load<'_, S> {
     #[inline(always)]
     fn work(self) {
         let Load { from, to, channels, curve } = self;
-        match (S::lend_ref(from), curve) {
-            (SamplesRef::U8(from), None) => to.iter_mut().zip(from).for_each(|(to, &v)| *to = v.into()),
-            (SamplesRef::U16(from), None) => to.iter_mut().zip(from).for_each(|(to, &v)| *to = v.into()),
-            (SamplesRef::F32(from), None) => to.iter_mut().zip(from).for_each(|(to, &v)| *to = v),
-            (SamplesRef::U8(from), Some(curve)) => curve.decode_bytes(from, to),
-            (_, Some(curve)) => to.iter_mut().zip(from).for_each(|(to, &v)| *to = curve.decode(v)),
+        match curve {
+            None => to.iter_mut().zip(from).for_each(|(to, &v)| *to = v.to_f32()),
+            Some(curve) => match S::lend_ref(from) {
+                SamplesRef::U8(from) => curve.decode_bytes(from, to),
+                _ => to.iter_mut().zip(from).for_each(|(to, &v)| *to = curve.decode(v)),
+            },
         }
         match (channels.alpha, channels.count) {
             (true, 2) => weigh::<S, 2>(from, to),
@@ -48,18 +49,25 @@ fn weigh<S: Sample, const C: usize>(from: &[S], to: &mut [f32]) {
     for (from, to) in from.as_chunks::<C>().0.iter().zip(to.as_chunks_mut::<C>().0) {
         // Not what a curve has made of it.
         let alpha = from[C - 1].to_f64() as f32;
-        let weighed = to.map(|v| v * (alpha * unit));
-        *to = weighed;
+        to.iter_mut().for_each(|v| *v *= alpha * unit);
         to[C - 1] = alpha;
     }
 }
 
 /// Sums back to samples: rounded once, half up, clamped; colours divided by alpha, zero where the stored alpha is zero.
-pub(super) fn store<S: Sample>(level: Level, from: &[f32], to: &mut [S], channels: Channels, curve: Option<&Curve>) {
-    let Channels { count, alpha } = channels;
+pub(super) fn store(level: Level, from: &[f32], to: SamplesMut<'_>, channels: Channels, curve: Option<&Curve>) {
+    match to {
+        SamplesMut::U8(to) => store_samples(level, from, to, channels, curve),
+        SamplesMut::U16(to) => store_samples(level, from, to, channels, curve),
+        SamplesMut::F32(to) => store_samples(level, from, to, channels, curve),
+    }
+}
+
+fn store_samples<S: Sample>(level: Level, from: &[f32], to: &mut [S], channels: Channels, curve: Option<&Curve>) {
+    let Channels { count, alpha, .. } = channels;
     // The least alpha that is stored as more than zero.
     let least = if S::KIND == NumberKind::F32 { f32::MIN_POSITIVE } else { 0.5 };
-    let divide = Divide { channels: if alpha { count } else { 1 }, full: S::FULL.to_f64() as f32, least };
+    let divide = Divide { channels: if alpha { count } else { 1 }, full: S::FULL.to_f32(), least };
     let Some(curve) = curve else {
         return level.finish(from, divide, finished(to));
     };

@@ -7,11 +7,13 @@ use super::point::Sums;
 use super::rows::constant_of;
 use super::shape::{Along, Shape};
 use crate::access::Edge;
+use crate::access::bytes::{self, with_pixel_bytes};
 use crate::error::{Error, Result};
-use crate::frame::{Size, View, ViewMut};
-use crate::pixel::{Number, Pixel, Sample};
+use crate::frame::{AnySamples, AnySamplesMut, SampleView, SampleViewMut, Size, View, ViewMut, with_same_samples};
+use crate::pixel::{Channels, Pixel, Sample};
 use crate::simd::{Level, Work};
-use crate::threads::{self, Threads};
+use crate::threads::Threads;
+use std::sync::PoisonError;
 
 /// How to warp.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -86,6 +88,11 @@ pub fn warp<P: Pixel<Number: Sample>>(
     target: ViewMut<'_, P>,
     rules: WarpRules,
 ) -> Result<()> {
+    warp_any(source.samples_any(), map, target.into_samples_any(), rules)
+}
+
+/// [`warp`] of samples whose type is known at run time.
+pub(crate) fn warp_any(source: AnySamples<'_>, map: Affine, target: AnySamplesMut<'_>, rules: WarpRules) -> Result<()> {
     if source.size().is_empty() {
         return Err(Error::unusable(format!("a picture of {} has no pixel to warp", source.size())));
     }
@@ -95,87 +102,155 @@ pub fn warp<P: Pixel<Number: Sample>>(
         let line = format!("a map that shrinks {} times makes pixels of too many others", scales[0].max(scales[1]));
         return Err(Error::unusable(line));
     }
-    let constant = constant_of::<P>(rules.edge).and_then(|c| crate::pixel::pixels_of(&c).first().copied());
-    let curve = rules.light.curve().map(|transfer| Curve::new(transfer, P::Number::KIND));
-    let shape = Shape::new(rules.kernel);
-    let [across, down] = scales.map(|scale| Along { shape: &shape, kernel: rules.kernel, scale });
-    let whole = Warp { source, back, across, down, rules, curve, constant: constant.unwrap_or_default() };
-    let bytes = target.size().pixels() as usize * size_of::<P>() * 16;
-    let mut jobs = Vec::new();
-    let mut rest = target;
-    for band in threads::bands(rest.height(), rules.threads.bands(bytes)) {
-        let (part, below) = rest.cut_rows(band.end - band.start);
-        rest = below;
-        jobs.push((band.start, part));
-    }
-    let level = Level::best();
-    let run = |(first, mut part): (u32, ViewMut<'_, P>)| {
-        let mut taps = [Vec::new(), Vec::new()];
-        (first..).zip(part.rows_mut()).try_for_each(|(y, to)| level.work(Row { warp: &whole, y, to, taps: &mut taps }))
-    };
-    threads::collect(jobs, run).into_iter().collect()
+    with_same_samples!(source, target, source, target => warp_samples(source, back, target, rules, scales))
 }
 
-struct Warp<'a, P: Pixel> {
-    source: View<'a, P>,
+fn warp_samples<S: Sample>(
+    source: SampleView<'_, S>,
     back: Affine,
+    target: SampleViewMut<'_, S>,
+    rules: WarpRules,
+    scales: [f64; 2],
+) -> Result<()> {
+    let channels = source.channels();
+    let mut constant = constant_of::<S>(rules.edge, channels.count).unwrap_or_default();
+    constant.resize(channels.count, S::default());
+    let bytes = target.bytes().saturating_mul(16);
+    let level = Level::best();
+    if rules.kernel == Kernel::Nearest {
+        let constant = SampleView::packed(&constant, Size::new(1, 1), channels).as_bytes().row(0);
+        let nearest = Nearest { source: source.as_bytes(), back, edge: rules.edge.kind(), constant };
+        target.into_bytes().each_band(rules.threads, bytes, &|first, part| nearest.run(level, first, part));
+        return Ok(());
+    }
+    let curve = rules.light.curve().map(|transfer| Curve::new(transfer, S::KIND));
+    let shape = Shape::new(rules.kernel);
+    let [across, down] = scales.map(|scale| Along { shape: &shape, kernel: rules.kernel, scale });
+    let places = Places { size: source.size(), back, kernel: rules.kernel, across, down };
+    let whole = Warp { source, channels, places, edge: rules.edge.kind(), curve, constant };
+    let failed = std::sync::Mutex::new(None);
+    target.each_band(rules.threads, bytes, &|first, part| {
+        let mut taps = [Vec::new(), Vec::new()];
+        let mut rows = (first..).zip(part.into_rows());
+        if let Err(error) =
+            rows.try_for_each(|(y, to)| level.work_in_256_bits(Row { warp: &whole, y, to, taps: &mut taps }))
+        {
+            failed.lock().unwrap_or_else(PoisonError::into_inner).get_or_insert(error);
+        }
+    });
+    failed.into_inner().unwrap_or_else(PoisonError::into_inner).map_or(Ok(()), Err)
+}
+
+/// The pixel that a place lies in, as it is: pixels as bytes.
+struct Nearest<'a> {
+    source: SampleView<'a, u8>,
+    back: Affine,
+    edge: Edge<()>,
+    constant: &'a [u8],
+}
+
+impl Nearest<'_> {
+    fn run(&self, level: Level, first: u32, target: SampleViewMut<'_, u8>) {
+        with_pixel_bytes!(self.source.channels().count, N => {
+            for (y, to) in (first..).zip(bytes::rows_mut::<N>(target)) {
+                level.work_in_256_bits(NearestRow::<N> { nearest: self, y, to });
+            }
+        });
+    }
+}
+
+/// One row of the target.
+struct NearestRow<'a, 'b, const N: usize> {
+    nearest: &'a Nearest<'b>,
+    y: u32,
+    to: &'a mut [[u8; N]],
+}
+
+impl<const N: usize> Work for NearestRow<'_, '_, N> {
+    type Out = ();
+    #[inline(always)]
+    fn work(self) {
+        let NearestRow { nearest: Nearest { source, back, edge, constant }, y, to } = self;
+        let Size { width, height } = source.size();
+        let y = f64::from(y) + 0.5;
+        for (x, to) in (0u32..).zip(to) {
+            let (u, v) = back.at(f64::from(x) + 0.5, y);
+            // Not negative, and cut off: the floor.
+            if u >= 0.0 && v >= 0.0 && u < f64::from(width) && v < f64::from(height) {
+                *to = bytes::row::<N>(source, v as u32)[u as usize];
+                continue;
+            }
+            let inside = |at: f64, side: u32| edge.inside(at.floor() as i64, side);
+            match (inside(u, width), inside(v, height)) {
+                (Some(x), Some(y)) => *to = bytes::row::<N>(source, y)[x as usize],
+                _ => to.copy_from_slice(constant),
+            }
+        }
+    }
+}
+
+struct Warp<'a, S: Sample> {
+    source: SampleView<'a, S>,
+    channels: Channels,
+    places: Places<'a>,
+    edge: Edge<()>,
+    curve: Option<Curve>,
+    constant: Vec<S>,
+}
+
+/// Which pixels count at a place, and how much: the same for every sample type.
+struct Places<'a> {
+    size: Size,
+    back: Affine,
+    kernel: Kernel,
     across: Along<'a>,
     down: Along<'a>,
-    rules: WarpRules,
-    curve: Option<Curve>,
-    constant: P,
 }
 
 /// One row of the target. The weights of columns and rows are kept in memory that is there already.
-struct Row<'a, 'b, P: Pixel> {
-    warp: &'a Warp<'b, P>,
+struct Row<'a, 'b, S: Sample> {
+    warp: &'a Warp<'b, S>,
     y: u32,
-    to: &'a mut [P],
+    to: &'a mut [S],
     taps: &'a mut [Vec<f64>; 2],
 }
 
-impl<P: Pixel<Number: Sample>> Work for Row<'_, '_, P> {
+impl<S: Sample> Work for Row<'_, '_, S> {
     type Out = Result<()>;
+    /// Each pixel by as many taps each way as the kernel has, where those are few and lie inside, and by the general way
+    /// elsewhere.
     #[inline(always)]
     fn work(self) -> Result<()> {
         let Row { warp, y, to, taps } = self;
         let y = f64::from(y) + 0.5;
-        if warp.rules.kernel == Kernel::Nearest {
-            for (x, to) in (0u32..).zip(to) {
-                let (u, v) = warp.back.at(f64::from(x) + 0.5, y);
-                *to = warp.nearest(u, v);
+        let few = warp.places.few_taps();
+        // Alpha and light go the general way; of three channels the number behind the pixel is read along, and left out.
+        let numbers = if warp.channels.alpha || warp.curve.is_some() { 0 } else { warp.channels.count };
+        for (x, to) in (0u32..).zip(to.chunks_exact_mut(warp.channels.count)) {
+            let (u, v) = warp.places.back.at(f64::from(x) + 0.5, y);
+            let quick = match (few, numbers) {
+                (2, 1) => warp.inner_gray::<2>(u, v),
+                (4, 1) => warp.inner_gray::<4>(u, v),
+                (6, 1) => warp.inner_gray::<6>(u, v),
+                (2, 3 | 4) => warp.inner_color::<2>(u, v),
+                (4, 3 | 4) => warp.inner_color::<4>(u, v),
+                (6, 3 | 4) => warp.inner_color::<6>(u, v),
+                _ => None,
+            };
+            match quick {
+                Some(sums) => to.iter_mut().zip(sums).for_each(|(to, sum)| *to = S::from_f64(sum)),
+                None => warp.pixel(u, v, taps, to)?,
             }
-            return Ok(());
         }
-        match warp.few_taps() {
-            2 => warp.row::<2>(y, to, taps),
-            4 => warp.row::<4>(y, to, taps),
-            6 => warp.row::<6>(y, to, taps),
-            _ => warp.row::<0>(y, to, taps),
-        }
+        Ok(())
     }
 }
 
-impl<P: Pixel<Number: Sample>> Warp<'_, P> {
-    /// The pixel that a place lies in.
-    #[inline(always)]
-    fn nearest(&self, u: f64, v: f64) -> P {
-        let Size { width, height } = self.source.size();
-        // Not negative, and cut off: the floor.
-        if u >= 0.0 && v >= 0.0 && u < f64::from(width) && v < f64::from(height) {
-            return self.source.row(v as u32)[u as usize];
-        }
-        let inside = |at: f64, side: u32| self.rules.edge.inside(at.floor() as i64, side);
-        match (inside(u, width), inside(v, height)) {
-            (Some(x), Some(y)) => self.source.row(y)[x as usize],
-            _ => self.constant,
-        }
-    }
-
-    /// How many pixels count along both axes, where that is as many everywhere and few.
+impl Places<'_> {
+    /// How many pixels count along both axes, where that is as many everywhere and few; else 0.
     fn few_taps(&self) -> usize {
         let whole = matches!(
-            self.rules.kernel,
+            self.kernel,
             Kernel::Linear
                 | Kernel::CatmullRom
                 | Kernel::Mitchell
@@ -184,29 +259,7 @@ impl<P: Pixel<Number: Sample>> Warp<'_, P> {
                 | Kernel::Lanczos3
         );
         let of_own_width = self.across.scale == 1.0 && self.down.scale == 1.0;
-        if whole && of_own_width { 2 * self.rules.kernel.support() as usize } else { 0 }
-    }
-
-    /// A row by so many taps each way where all of them lie inside, and by the general way elsewhere.
-    #[inline(always)]
-    fn row<const N: usize>(&self, y: f64, to: &mut [P], taps: &mut [Vec<f64>; 2]) -> Result<()> {
-        // Of three channels the number behind the pixel is read along, and left out.
-        let numbers = if P::ALPHA || self.curve.is_some() { 0 } else { P::CHANNELS };
-        for (x, to) in (0u32..).zip(to) {
-            let (u, v) = self.back.at(f64::from(x) + 0.5, y);
-            let quick = match (N, numbers) {
-                (0, _) => None,
-                (_, 1) => self.inner_gray::<N>(u, v),
-                (_, 3) => self.inner_color::<N, 3>(u, v),
-                (_, 4) => self.inner_color::<N, 4>(u, v),
-                _ => None,
-            };
-            *to = match quick {
-                Some(pixel) => pixel,
-                None => self.pixel(u, v, taps)?,
-            };
-        }
-        Ok(())
+        if whole && of_own_width { 2 * self.kernel.support() as usize } else { 0 }
     }
 
     /// The first of `N` columns and of `N` rows about a place, if all lie inside, and their weights; those of the columns
@@ -215,7 +268,7 @@ impl<P: Pixel<Number: Sample>> Warp<'_, P> {
     fn inner<const N: usize>(&self, u: f64, v: f64) -> Option<(usize, u32, [f64; N], [f64; N])> {
         let reach = N as f64 / 2.0;
         let (left, top) = ((u - reach + 0.5).floor(), (v - reach + 0.5).floor());
-        let Size { width, height } = self.source.size();
+        let Size { width, height } = self.size;
         let fits =
             left >= 0.0 && top >= 0.0 && left + N as f64 <= f64::from(width) && top + N as f64 <= f64::from(height);
         if !fits {
@@ -234,32 +287,34 @@ impl<P: Pixel<Number: Sample>> Warp<'_, P> {
         columns.iter_mut().for_each(|w| *w /= sum);
         Some((left, top, columns, rows))
     }
+}
 
+impl<S: Sample> Warp<'_, S> {
     /// A pixel of one channel, all taps inside.
     #[inline(always)]
-    fn inner_gray<const N: usize>(&self, u: f64, v: f64) -> Option<P> {
-        let (left, top, columns, rows) = self.inner::<N>(u, v)?;
+    fn inner_gray<const N: usize>(&self, u: f64, v: f64) -> Option<[f64; 4]> {
+        let (left, top, columns, rows) = self.places.inner::<N>(u, v)?;
         let mut sums = [0.0; N];
         for (y, down) in (top..).zip(rows) {
-            let numbers = self.source.row_numbers(y)[left..].first_chunk::<N>()?;
+            let numbers = self.source.row(y)[left..].first_chunk::<N>()?;
             for (sum, v) in sums.iter_mut().zip(numbers) {
                 *sum += v.to_f64() * down;
             }
         }
-        let sum = sums.iter().zip(columns).map(|(sum, across)| sum * across).sum();
-        crate::pixel::pixels_of(&[P::Number::from_f64(sum)]).first().copied()
+        Some([sums.iter().zip(columns).map(|(sum, across)| sum * across).sum(), 0.0, 0.0, 0.0])
     }
 
     /// A pixel of three or four channels without alpha, all taps inside.
     #[inline(always)]
-    fn inner_color<const N: usize, const C: usize>(&self, u: f64, v: f64) -> Option<P> {
-        let (left, top, columns, rows) = self.inner::<N>(u, v)?;
+    fn inner_color<const N: usize>(&self, u: f64, v: f64) -> Option<[f64; 4]> {
+        let (left, top, columns, rows) = self.places.inner::<N>(u, v)?;
+        let channels = self.channels.count;
         let mut sums = [0.0; 4];
         for (y, down) in (top..).zip(rows) {
-            let numbers = &self.source.row_numbers(y)[left * C..];
+            let numbers = &self.source.row(y)[left * channels..];
             let mut row = [0.0; 4];
             for (i, across) in columns.into_iter().enumerate() {
-                let pixel = numbers.get(i * C..)?.first_chunk::<4>()?;
+                let pixel = numbers.get(i * channels..)?.first_chunk::<4>()?;
                 for (sum, v) in row.iter_mut().zip(pixel) {
                     *sum += v.to_f64() * across;
                 }
@@ -268,47 +323,45 @@ impl<P: Pixel<Number: Sample>> Warp<'_, P> {
                 *sum += row * down;
             }
         }
-        let mut out = P::default();
-        let numbers = crate::pixel::samples_of_mut(std::slice::from_mut(&mut out));
-        numbers.iter_mut().zip(sums).for_each(|(to, sum)| *to = P::Number::from_f64(sum));
-        Some(out)
+        Some(sums)
     }
 
     /// The pixel at a place of the source.
     #[inline(always)]
-    fn pixel(&self, u: f64, v: f64, [columns, rows]: &mut [Vec<f64>; 2]) -> Result<P> {
-        let (size, edge) = (self.source.size(), self.rules.edge);
+    fn pixel(&self, u: f64, v: f64, [columns, rows]: &mut [Vec<f64>; 2], to: &mut [S]) -> Result<()> {
+        let (size, edge, count) = (self.source.size(), self.edge, self.channels.count);
+        let Places { across, down, .. } = &self.places;
         // Far outside every edge shows what it shows a little outside, or repeats; a constant needs no sum at all.
         let outside =
             |at: f64, along: &Along<'_>, side: u32| at + along.reach() < 0.0 || at - along.reach() > f64::from(side);
-        if matches!(edge, Edge::Constant(_))
-            && (outside(u, &self.across, size.width) || outside(v, &self.down, size.height))
-        {
-            return Ok(self.constant);
+        if matches!(edge, Edge::Constant(_)) && (outside(u, across, size.width) || outside(v, down, size.height)) {
+            to.copy_from_slice(&self.constant);
+            return Ok(());
         }
-        let left = self.across.weights(u, columns)?;
-        let top = self.down.weights(v, rows)?;
-        let mut sums = Sums::<P>::new(self.curve.as_ref());
+        let left = across.weights(u, columns)?;
+        let top = down.weights(v, rows)?;
+        let mut sums = Sums::new(self.channels, self.curve.as_ref());
         let inner = left >= 0 && left + columns.len() as i64 <= i64::from(size.width);
         for (y, &down) in (top..).zip(&*rows) {
             let row = edge.inside(y, size.height).map(|y| self.source.row(y));
             match row {
                 Some(row) if inner => {
-                    let pixels = &row[left as usize..][..columns.len()];
-                    pixels.iter().zip(&*columns).for_each(|(&pixel, across)| sums.add(pixel, across * down));
+                    let pixels = row[left as usize * count..].chunks_exact(count).zip(&*columns);
+                    pixels.for_each(|(pixel, across)| sums.add(pixel, across * down));
                 }
                 _ => {
                     for (x, across) in (left..).zip(&*columns) {
                         let pixel = match (row, edge.inside(x, size.width)) {
-                            (Some(row), Some(x)) => row[x as usize],
-                            _ => self.constant,
+                            (Some(row), Some(x)) => &row[x as usize * count..][..count],
+                            _ => &self.constant,
                         };
                         sums.add(pixel, across * down);
                     }
                 }
             }
         }
-        Ok(sums.pixel())
+        sums.store(to);
+        Ok(())
     }
 }
 

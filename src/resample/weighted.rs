@@ -8,13 +8,11 @@ use super::fixed::{self, FixedAxis};
 use super::float::{self, FloatAxis};
 use super::light::Curve;
 use super::opaque::Opaque;
-use super::rows::SourceRows;
-use super::samples::Channels;
-use crate::frame::{View, ViewMut};
-use crate::pixel::{Gray, NumberKind, Pixel, Sample};
+use super::rows::{AnyRows, SourceRows};
+use crate::frame::{AnyNumbers, AnySamplesMut, Region, ViewMut};
+use crate::pixel::{Channels, Gray};
 use crate::simd::Level;
 use crate::simd::mix::TOGETHER;
-use crate::threads::{self, Threads};
 use std::ops::Range;
 
 /// An axis with its weights for floats and, where they are not too large, for bytes.
@@ -36,25 +34,6 @@ impl Table {
     }
 }
 
-/// Runs bands of the target's rows on as many threads as are allowed and worth it.
-pub(super) fn each_band<P: Pixel, Q: Pixel>(
-    source: View<'_, P>,
-    target: ViewMut<'_, Q>,
-    first: u32,
-    threads: Threads,
-    run: impl Fn(u32, ViewMut<'_, Q>) + Sync + Send,
-) {
-    let bytes = source.size().pixels() as usize * size_of::<P>() + target.size().pixels() as usize * size_of::<Q>();
-    let mut jobs = Vec::new();
-    let mut rest = target;
-    for band in threads::bands(rest.height(), threads.bands(bytes)) {
-        let (part, below) = rest.cut_rows(band.end - band.start);
-        rest = below;
-        jobs.push((first + band.start, part));
-    }
-    threads::each(jobs, |(first, part)| run(first, part));
-}
-
 /// The tables of a plan for pixels of a kind, number by number: one body for all layouts of a depth.
 pub(super) struct Weighted<'a> {
     pub(super) columns: &'a Table,
@@ -64,66 +43,80 @@ pub(super) struct Weighted<'a> {
 }
 
 impl Weighted<'_> {
+    fn floats<'b>(&'b self, curve: Option<&'b Curve>) -> float::Recipe<'b> {
+        let Weighted { columns, rows, channels, vertical_first } = *self;
+        let (columns, rows) = (columns.as_float(), rows.as_float());
+        float::Recipe { columns, rows, channels, vertical_first, curve, level: Level::best() }
+    }
+
     /// Output rows `first..` of the whole target, as many as the view has, in bands on several threads.
-    pub(super) fn run<S: Sample>(
+    pub(super) fn run(&self, source: AnyRows<'_>, target: AnySamplesMut<'_>, first: u32, rules: &ResizeRules) {
+        let kind = AnyNumbers::from(source.view).kind();
+        let curve = rules.light.curve().map(|transfer| Curve::new(transfer, kind));
+        let floats = self.floats(curve.as_ref());
+        let bytes = source.view.bytes() + target.as_view().bytes();
+        target.each_band(rules.threads, bytes, &|band, mut part| {
+            let (first, height) = ((first + band) as usize, part.size().height);
+            let mut passes = float::Passes::new(floats, source, first..first + height as usize);
+            for y in (0..height).step_by(TOGETHER) {
+                let rows = Region { x: 0, y, width: part.size().width, height: (height - y).min(TOGETHER as u32) };
+                passes.run(source, part.reborrow().part(rows), first + y as usize);
+            }
+        });
+    }
+
+    /// [`run`](Weighted::run) of bytes, in whole numbers where those hold all sums.
+    pub(super) fn run_bytes(
         &self,
-        source: SourceRows<'_, Gray<S>>,
-        target: ViewMut<'_, Gray<S>>,
+        source: SourceRows<'_, Gray<u8>>,
+        target: ViewMut<'_, Gray<u8>>,
         first: u32,
         rules: &ResizeRules,
     ) {
         let Weighted { columns, rows, channels, vertical_first } = *self;
+        let (Some(across), Some(down), None) = (&columns.fixed, &rows.fixed, rules.light.curve()) else {
+            return self.run(source.into(), target.into_samples_any(), first, rules);
+        };
+        if channels.alpha && !Opaque::can_be(channels, source.constant) {
+            return self.run(source.into(), target.into_samples_any(), first, rules);
+        }
         let level = Level::best();
-        let curve = rules.light.curve().map(|transfer| Curve::new(transfer, S::KIND));
-        let curve = curve.as_ref();
-        let floats = float::Recipe {
-            columns: columns.as_float(),
-            rows: rows.as_float(),
-            channels,
+        let recipe = fixed::Recipe {
+            columns: FixedAxis { axis: &columns.axis, fixed: across },
+            rows: FixedAxis { axis: &rows.axis, fixed: down },
+            channels: channels.count,
             vertical_first,
-            curve,
             level,
         };
-        let whole_numbers = match (&columns.fixed, &rows.fixed) {
-            (Some(across), Some(down)) if S::KIND == NumberKind::U8 && curve.is_none() => Some(fixed::Recipe {
-                columns: FixedAxis { axis: &columns.axis, fixed: across },
-                rows: FixedAxis { axis: &rows.axis, fixed: down },
-                channels: channels.count,
-                vertical_first,
-                level,
-            }),
-            _ => None,
-        };
-        each_band(source.view, target, first, rules.threads, |first, part| {
-            let outputs = first as usize..first as usize + part.height() as usize;
-            match whole_numbers {
-                Some(recipe) if !channels.alpha => {
-                    let mut passes = fixed::Passes::new(recipe, source, outputs.clone());
-                    each_strip(part, outputs, |strip, first| passes.run(source, strip, first));
-                }
-                Some(recipe) if Opaque::can_be(channels, source.constant) => {
-                    let mut passes = fixed::Passes::new(recipe, source, outputs.clone());
-                    let mut weighing = float::Passes::new(floats, source, outputs.clone());
-                    let mut opaque = Opaque::new(level, &rows.axis);
-                    each_strip(part, outputs, |strip, first| {
-                        for (strip, first, is_opaque) in opaque.runs(source, strip, first) {
-                            match is_opaque {
-                                true => passes.run(source, strip, first),
-                                false => weighing.run(source, strip, first),
-                            }
-                        }
-                    });
-                }
-                _ => {
-                    let mut passes = float::Passes::new(floats, source, outputs.clone());
-                    each_strip(part, outputs, |strip, first| passes.run(source, strip, first));
-                }
+        let floats = self.floats(None);
+        let bytes = source.view.samples().bytes() + target.as_view().samples().bytes();
+        target.each_band(rules.threads, bytes, |band, part| {
+            let outputs = outputs(first + band, &part);
+            let mut passes = fixed::Passes::new(recipe, source, outputs.clone());
+            if !channels.alpha {
+                each_strip(part, outputs, |strip, first| passes.run(source, strip, first));
+                return;
             }
+            let mut weighing = float::Passes::new(floats, source.into(), outputs.clone());
+            let mut opaque = Opaque::new(level, &rows.axis);
+            each_strip(part, outputs, |strip, first| {
+                for (strip, first, is_opaque) in opaque.runs(source, strip, first) {
+                    match is_opaque {
+                        true => passes.run(source, strip, first),
+                        false => weighing.run(source.into(), strip.into_samples_any(), first),
+                    }
+                }
+            });
         });
     }
 }
 
+/// The rows of the whole target that a band is, from this one on.
+fn outputs(first: u32, band: &ViewMut<'_, Gray<u8>>) -> Range<usize> {
+    first as usize..first as usize + band.height() as usize
+}
+
 /// Output rows by as many as are made together, each with the number of its first one.
-fn each_strip<P: Pixel>(band: ViewMut<'_, P>, outputs: Range<usize>, mut run: impl FnMut(ViewMut<'_, P>, usize)) {
+fn each_strip(band: ViewMut<'_, Gray<u8>>, outputs: Range<usize>, mut run: impl FnMut(ViewMut<'_, Gray<u8>>, usize)) {
     band.strips(TOGETHER as u32).zip(outputs.step_by(TOGETHER)).for_each(|(strip, first)| run(strip, first));
 }

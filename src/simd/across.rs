@@ -124,19 +124,6 @@ struct Words<'a, 'b, 'c, const C: usize> {
 impl<const C: usize> Wide for Words<'_, '_, '_, C> {
     #[inline(always)]
     fn work<L: Lanes>(self, lanes: L) -> usize {
-        // Few lines want no loop.
-        match self.across.lines.count {
-            1 => self.of_lines::<L, 1>(lanes),
-            2 => self.of_lines::<L, 2>(lanes),
-            4 => self.of_lines::<L, 4>(lanes),
-            _ => self.of_lines::<L, 0>(lanes),
-        }
-    }
-}
-
-impl<const C: usize> Words<'_, '_, '_, C> {
-    #[inline(always)]
-    fn of_lines<L: Lanes, const N: usize>(self, lanes: L) -> usize {
         let Words { across: AcrossWords { lines, beside, .. }, rows, shift, outs } = self;
         let (fours, _) = lines.starts.as_chunks::<4>();
         let weights = lines.weights.chunks_exact(4 * lines.each);
@@ -144,16 +131,28 @@ impl<const C: usize> Words<'_, '_, '_, C> {
         for (four, (starts, weights)) in fours.iter().zip(weights).enumerate() {
             if let Some(next) = lines.missing(starts, laid) {
                 let at = laid * lines.pixels * C;
-                lanes.lay_words::<C>(rows.map(|row| &row[at..]), &mut beside[laid..next]);
+                lanes.lay_words::<C>(from_on(rows, at), &mut beside[laid..next]);
                 laid = next;
             }
-            let words = lanes.across_words::<C, N>(beside, starts, weights, shift);
+            // Few lines want no loop.
+            let words = match lines.count {
+                1 => lanes.across_words::<C, 1>(beside, starts, weights, shift),
+                2 => lanes.across_words::<C, 2>(beside, starts, weights, shift),
+                4 => lanes.across_words::<C, 4>(beside, starts, weights, shift),
+                _ => lanes.across_words::<C, 0>(beside, starts, weights, shift),
+            };
             for (out, words) in outs.iter_mut().zip(&words) {
                 out[four * 4 * C..][..4 * C].copy_from_slice(&words[..4 * C]);
             }
         }
         fours.len() * 4
     }
+}
+
+/// Rows from a number on.
+#[inline]
+fn from_on<T>([a, b, c, d]: [&[T]; ROWS], at: usize) -> [&[T]; ROWS] {
+    [&a[at..], &b[at..], &c[at..], &d[at..]]
 }
 
 /// Floats.
@@ -222,7 +221,7 @@ impl<const C: usize> Wide for Floats<'_, '_, '_, '_, C> {
         for (four, (starts, weights)) in fours.iter().zip(weights).enumerate() {
             if let Some(next) = lines.missing(starts, laid) {
                 let at = laid * lines.pixels * C;
-                lanes.lay_floats(rows.map(|row| &row[at..]), lines.pixels * C, &mut beside[laid..next]);
+                lanes.lay_floats(from_on(rows, at), lines.pixels * C, &mut beside[laid..next]);
                 laid = next;
             }
             let floats = lanes.across_floats::<C>(beside, starts, weights);

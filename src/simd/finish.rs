@@ -118,15 +118,15 @@ impl<T: FromFloat> Finish<'_, T> {
     fn of_channels<L: Lanes, const C: usize>(self, lanes: L) -> usize {
         let Finish { from, divide, to } = self;
         let mut at = 0;
-        if C == 4 {
-            for to in to.chunks_exact_mut(4 * L::FLOATS) {
-                let mut v = [lanes.zero(); 4];
-                for (i, v) in v.iter_mut().enumerate() {
-                    *v = lanes.load_floats(from, at + i * L::FLOATS);
-                }
-                for (i, v) in lanes.unweigh_four(v, divide.full, divide.least).into_iter().enumerate() {
-                    T::put(lanes, v, to, i * L::FLOATS);
-                }
+        if const { C == 4 } {
+            let each = L::FLOATS;
+            for to in to.chunks_exact_mut(4 * each) {
+                let load = |i: usize| lanes.load_floats(from, at + i * each);
+                let [a, b, c, d] = lanes.unweigh_four([load(0), load(1), load(2), load(3)], divide.full, divide.least);
+                T::put(lanes, a, to, 0);
+                T::put(lanes, b, to, each);
+                T::put(lanes, c, to, 2 * each);
+                T::put(lanes, d, to, 3 * each);
                 at += to.len();
             }
         }

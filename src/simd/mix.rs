@@ -100,9 +100,16 @@ impl<From: Paired<To>, To> Wide for Pairs<'_, '_, '_, From, To> {
             match outs {
                 [a] => pairs(lanes, rows, weights, shift, first, [a]),
                 [a, b] => pairs(lanes, rows, weights, shift, first, [a, b]),
-                [a, b, c] => pairs(lanes, rows, weights, shift, first, [a, b, c]),
-                [a, b, c, d] => pairs(lanes, rows, weights, shift, first, [a, b, c, d]),
-                _ => return 0,
+                _ => {
+                    // Not even compiled where no register takes so many.
+                    if const { L::TOGETHER > 2 } {
+                        match outs {
+                            [a, b, c] => pairs(lanes, rows, weights, shift, first, [a, b, c]),
+                            [a, b, c, d] => pairs(lanes, rows, weights, shift, first, [a, b, c, d]),
+                            _ => return 0,
+                        }
+                    }
+                }
             }
         }
         done
@@ -141,13 +148,15 @@ impl Paired<u8> for i16 {
 }
 
 #[inline(always)]
+#[allow(clippy::needless_range_loop)]
 fn add_pairs<L: Lanes>(lanes: L, sums: &mut [L::Ints; 4], pairs: [L::Ints; 4], w: i32) {
     if w == 0 {
         return;
     }
     let w = lanes.splat(w);
-    for (sum, pair) in sums.iter_mut().zip(pairs) {
-        *sum = lanes.add(*sum, lanes.multiply_pairs(pair, w));
+    // By indices: iterators over registers are compiled at length.
+    for i in 0..4 {
+        sums[i] = lanes.add(sums[i], lanes.multiply_pairs(pairs[i], w));
     }
 }
 

@@ -77,13 +77,15 @@ impl FloatRows<'_> {
 }
 
 #[inline(always)]
+#[allow(clippy::needless_range_loop)]
 fn add_floats<L: Lanes>(lanes: L, sums: &mut [L::Floats; 4], values: [L::Floats; 4], w: f32) {
     if w == 0.0 {
         return;
     }
     let w = lanes.splat_float(w);
-    for (sum, value) in sums.iter_mut().zip(values) {
-        *sum = lanes.add_floats(*sum, lanes.multiply(value, w));
+    // By indices, here and below: iterators over registers are compiled at length, for each set and kind of rows.
+    for i in 0..4 {
+        sums[i] = lanes.add_floats(sums[i], lanes.multiply(values[i], w));
     }
 }
 
@@ -124,27 +126,35 @@ impl<T: FloatRow> Wide for Floats<'_, '_, '_, T> {
     #[inline(always)]
     fn work<L: Lanes>(self, lanes: L) -> usize {
         match self.alpha.channels {
-            1 => self.of_channels::<L, 1>(lanes),
-            2 => self.of_channels::<L, 2>(lanes),
-            _ => self.of_channels::<L, 4>(lanes),
+            1 => self.of_rows::<L, false>(lanes),
+            _ => self.of_rows::<L, true>(lanes),
         }
     }
 }
 
 impl<T: FloatRow> Floats<'_, '_, '_, T> {
     #[inline(always)]
-    fn of_channels<L: Lanes, const C: usize>(self, lanes: L) -> usize {
+    fn of_rows<L: Lanes, const ALPHA: bool>(self, lanes: L) -> usize {
         let Floats { rows, weights, alpha, outs } = self;
         let block = 4 * L::FLOATS;
         let done = outs.first().map_or(0, |out| out.len()) / block * block;
         for (group, outs) in outs.chunks_mut(L::TOGETHER).enumerate() {
             let first = group * L::TOGETHER;
             match outs {
-                [a] => floats::<L, T, C, 1>(lanes, rows, weights, alpha.unit, first, [a]),
-                [a, b] => floats::<L, T, C, 2>(lanes, rows, weights, alpha.unit, first, [a, b]),
-                [a, b, c] => floats::<L, T, C, 3>(lanes, rows, weights, alpha.unit, first, [a, b, c]),
-                [a, b, c, d] => floats::<L, T, C, 4>(lanes, rows, weights, alpha.unit, first, [a, b, c, d]),
-                _ => return 0,
+                [a] => floats::<L, T, ALPHA, 1>(lanes, rows, weights, alpha, first, [a]),
+                [a, b] => floats::<L, T, ALPHA, 2>(lanes, rows, weights, alpha, first, [a, b]),
+                _ => {
+                    // Not even compiled where no register takes so many.
+                    if const { L::TOGETHER > 2 } {
+                        match outs {
+                            [a, b, c] => floats::<L, T, ALPHA, 3>(lanes, rows, weights, alpha, first, [a, b, c]),
+                            [a, b, c, d] => {
+                                floats::<L, T, ALPHA, 4>(lanes, rows, weights, alpha, first, [a, b, c, d]);
+                            }
+                            _ => return 0,
+                        }
+                    }
+                }
             }
         }
         done
@@ -153,22 +163,27 @@ impl<T: FloatRow> Floats<'_, '_, '_, T> {
 
 /// Outputs `first..` of the weights, in one go over the rows.
 #[inline(always)]
-fn floats<L: Lanes, T: FloatRow, const C: usize, const G: usize>(
+#[allow(clippy::needless_range_loop)]
+fn floats<L: Lanes, T: FloatRow, const ALPHA: bool, const G: usize>(
     lanes: L,
     rows: &[&[T]],
     weights: &[[f32; TOGETHER]],
-    unit: f32,
+    alpha: Alpha,
     first: usize,
-    mut outs: [&mut &mut [f32]; G],
+    outs: [&mut &mut [f32]; G],
 ) {
     let block = 4 * L::FLOATS;
     for at in (0..outs[0].len() / block).map(|i| i * block) {
         let mut sums = [[lanes.zero(); 4]; G];
         for (row, weights) in rows.iter().zip(weights) {
             let mut values = [lanes.zero(); 4];
-            for (i, value) in values.iter_mut().enumerate() {
+            for i in 0..4 {
                 let loaded = T::load(lanes, row, at + i * L::FLOATS);
-                *value = if C == 1 { loaded } else { lanes.weigh::<C>(loaded, unit) };
+                values[i] = match alpha.channels {
+                    _ if !ALPHA => loaded,
+                    2 => lanes.weigh::<2>(loaded, alpha.unit),
+                    _ => lanes.weigh::<4>(loaded, alpha.unit),
+                };
             }
             // Written out: a loop would not be unrolled, and its sums not stay in registers.
             let weights = &weights[first..][..G];
@@ -183,9 +198,9 @@ fn floats<L: Lanes, T: FloatRow, const C: usize, const G: usize>(
                 add_floats(lanes, &mut sums[3], values, weights[3]);
             }
         }
-        for (out, sums) in outs.iter_mut().zip(sums) {
-            for (i, sum) in sums.into_iter().enumerate() {
-                lanes.put_floats(sum, out, at + i * L::FLOATS);
+        for g in 0..G {
+            for i in 0..4 {
+                lanes.put_floats(sums[g][i], outs[g], at + i * L::FLOATS);
             }
         }
     }

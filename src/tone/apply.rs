@@ -3,11 +3,11 @@
 use super::curve::Curve;
 use crate::color::GrayWeights;
 use crate::error::{Error, Result};
-use crate::frame::{Frame, Metadata, View, ViewMut};
-use crate::measure::{Histogram, HistogramRules, Mask, gray_histogram, masked_histogram};
-use crate::pixel::{Gray, NumberKind, Sample, Stored};
+use crate::frame::{AnySamples, AnySamplesMut, Frame, Metadata, SampleViewMut, View, ViewMut, with_samples_mut};
+use crate::measure::{Histogram, HistogramRules, Mask, gray_histogram_any, histogram_any};
+use crate::pixel::{Channels, Depth, Layout, NumberKind, Sample, Stored};
 use crate::simd::{Level, lookup};
-use crate::threads::{self, Threads};
+use crate::threads::Threads;
 
 /// What a curve works on, and what is measured for it.
 #[derive(Debug, Clone, Copy, PartialEq, Default)]
@@ -139,13 +139,19 @@ impl Tone {
     /// # Errors
     /// As [`apply`](Tone::apply); a mask of another size.
     pub fn apply_where<P: Stored>(&self, view: ViewMut<'_, P>, mask: &Mask<'_>) -> Result<()> {
+        self.apply_any(view.into_samples_any(), mask)
+    }
+
+    /// [`apply_where`](Tone::apply_where) to samples whose type is known at run time.
+    pub(crate) fn apply_any(&self, view: AnySamplesMut<'_>, mask: &Mask<'_>) -> Result<()> {
         mask.check(view.size())?;
         if self.curves.iter().all(Curve::is_identity) {
             return Ok(());
         }
-        let rows = Rows::<P::Number>::new(self, P::CHANNELS, P::ALPHA)?;
-        rows.apply(view.into_numbers()?, mask, self.threads);
-        Ok(())
+        with_samples_mut!(view, view => {
+            Rows::new(self, view.channels())?.apply(view, mask, self.threads);
+            Ok(())
+        })
     }
 
     /// A copy of a picture with this tone.
@@ -172,8 +178,8 @@ struct Rows<'a, S> {
 }
 
 impl<'a, S: Sample> Rows<'a, S> {
-    fn new(tone: &'a Tone, channels: usize, alpha: bool) -> Result<Self> {
-        let colors = channels - usize::from(alpha);
+    fn new(tone: &'a Tone, channels: Channels) -> Result<Self> {
+        let (colors, alpha, channels) = (channels.colors(), channels.alpha, channels.count);
         if let Basis::Luminance(weights) = tone.basis {
             if colors == 4 {
                 return Err(Error::not_supported("the luminance of cmyk: ink needs a model of the printer"));
@@ -190,21 +196,18 @@ impl<'a, S: Sample> Rows<'a, S> {
     }
 
     /// Puts every row through, spread over threads; with a mask by way of a copy of the row.
-    fn apply(&self, view: ViewMut<'_, Gray<S>>, mask: &Mask<'_>, threads: Threads) {
-        let bytes = 2 * view.size().pixels() as usize * size_of::<S>();
-        let each = view.height().div_ceil(threads.bands(bytes) as u32).max(1);
-        let length = view.width() as usize;
-        let jobs: Vec<_> = (0u32..).step_by(each as usize).zip(view.strips(each)).collect();
-        threads::each(jobs, |(first, mut strip)| {
+    fn apply(&self, view: SampleViewMut<'_, S>, mask: &Mask<'_>, threads: Threads) {
+        let bytes = 2 * view.bytes();
+        let (pixels, length) = (view.width() as usize, view.width() as usize * self.channels);
+        view.each_band(threads, bytes, &|first, strip| {
             if mask.is_all() {
-                (0..strip.height()).for_each(|y| self.run(strip.row_numbers_mut(y)));
+                strip.into_rows().for_each(|row| self.run(row));
                 return;
             }
             let mut changed = vec![S::default(); length];
-            let mut weights = vec![0; length / self.channels];
-            for y in 0..strip.height() {
-                mask.row(first + y, &mut weights);
-                let row = strip.row_numbers_mut(y);
+            let mut weights = vec![0; pixels];
+            for (y, row) in (first..).zip(strip.into_rows()) {
+                mask.row(y, &mut weights);
                 changed.copy_from_slice(row);
                 self.run(&mut changed);
                 let pixels = row.chunks_exact_mut(self.channels).zip(changed.chunks_exact(self.channels));
@@ -214,12 +217,13 @@ impl<'a, S: Sample> Rows<'a, S> {
     }
 
     fn run(&self, row: &mut [S]) {
-        if let (Some(table), crate::frame::SamplesMut::U8(row)) = (&self.bytes, S::lend(row)) {
+        if let (Some(table), crate::pixel::SamplesMut::U8(row)) = (&self.bytes, S::lend(row)) {
             return lookup::bytes_in_place(Level::best(), table, row);
         }
         let pixels = row.chunks_exact_mut(self.channels);
         match self.tone.basis {
-            _ if !self.tables.is_empty() => {
+            // A constant for each sample type: only integers have tables.
+            _ if const { !matches!(S::DEPTH, Depth::F32) } && !self.tables.is_empty() => {
                 for pixel in pixels {
                     for (v, table) in pixel.iter_mut().zip(&self.tables) {
                         // As many entries as the type has values.
@@ -239,23 +243,23 @@ impl<'a, S: Sample> Rows<'a, S> {
     }
 
     fn luminance(&self, pixel: &mut [S], weights: GrayWeights) {
-        let old = weights.mixed(std::array::from_fn(|i| pixel[i].to_fraction()));
-        relit(pixel, old, self.tone.curve(0).at(old));
+        let rgb = [pixel[0].to_fraction(), pixel[1].to_fraction(), pixel[2].to_fraction()];
+        let old = weights.mixed(rgb);
+        let new = relit(rgb, S::DEPTH != Depth::F32, old, self.tone.curve(0).at(old));
+        pixel.iter_mut().zip(new).for_each(|(to, v)| *to = S::from_fraction(v));
     }
 }
 
 /// Red, green and blue scaled by new brightness / old; what exceeds full is drawn towards the new gray. Of integers the
 /// new brightness is clamped first.
-pub(super) fn relit<S: Sample>(pixel: &mut [S], old: f64, new: f64) {
-    let rgb: [f64; 3] = std::array::from_fn(|i| pixel[i].to_fraction());
-    let integer = S::DEPTH.top_code().is_some();
+pub(super) fn relit(rgb: [f64; 3], integer: bool, old: f64, new: f64) -> [f64; 3] {
     let new = if integer { new.clamp(0.0, 1.0) } else { new };
-    let scaled = if old > 0.0 { rgb.map(|v| v * new / old) } else { [new; 3] };
+    let [r, g, b] = rgb;
+    let scaled = if old > 0.0 { [r * new / old, g * new / old, b * new / old] } else { [new; 3] };
     let most = scaled.iter().copied().fold(0.0, f64::max);
     let share = if integer && most > 1.0 && most > new { (1.0 - new) / (most - new) } else { 1.0 };
-    for (to, v) in pixel.iter_mut().zip(scaled) {
-        *to = S::from_fraction(new + (v - new) * share);
-    }
+    let [r, g, b] = scaled;
+    [new + (r - new) * share, new + (g - new) * share, new + (b - new) * share]
 }
 
 impl Tone {
@@ -279,19 +283,31 @@ pub fn measured<P: Stored>(
     top_codes: Option<&[u32]>,
     threads: Threads,
 ) -> Result<Histogram> {
+    measured_any(view.samples_any(), P::LAYOUT, mask, basis, top_codes, threads)
+}
+
+/// [`measured`] of samples whose type is known at run time.
+pub(crate) fn measured_any(
+    view: AnySamples<'_>,
+    layout: Layout,
+    mask: &Mask<'_>,
+    basis: Basis,
+    top_codes: Option<&[u32]>,
+    threads: Threads,
+) -> Result<Histogram> {
     let mut rules = HistogramRules { top_codes: top_codes.map(<[u32]>::to_vec), threads, ..HistogramRules::default() };
-    if P::Number::DEPTH.top_code().is_none() {
+    if view.depth() == Depth::F32 {
         rules = rules.bins(FLOAT_BINS).range(0.0, 1.0);
     }
-    let colors = P::CHANNELS - usize::from(P::ALPHA);
+    let colors = view.channels().colors();
     match basis {
-        Basis::Luminance(weights) if colors == 3 => return gray_histogram(view, weights, mask, &rules),
+        Basis::Luminance(weights) if colors == 3 => return gray_histogram_any(view, layout, weights, mask, &rules),
         Basis::Luminance(_) if colors == 4 => {
             return Err(Error::not_supported("the luminance of cmyk: ink needs a model of the printer"));
         }
         _ => {}
     }
-    let mut counted = masked_histogram(view, mask, &rules)?;
+    let mut counted = histogram_any(view.into(), layout.channel_names(), mask, &rules)?;
     counted.channels.truncate(colors);
     if basis == Basis::Together {
         let mut each = counted.channels.into_iter();

@@ -101,7 +101,7 @@ impl Curve {
     /// # Errors
     /// Limits that are not finite, or not low < high.
     pub fn window(low: f64, high: f64) -> Result<Curve> {
-        crate::access::depth::Window::new(low, high)?;
+        crate::convert::depth::Window::new(low, high)?;
         Ok(Curve(Shape::Line { gain: 1.0 / (high - low), offset: -low / (high - low) }))
     }
 

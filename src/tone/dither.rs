@@ -1,8 +1,8 @@
 //! Hiding the error of few levels in a pattern.
 
 use super::quantize::{Channel, each_row};
-use crate::frame::ViewMut;
-use crate::pixel::{Gray, Sample};
+use crate::frame::SampleViewMut;
+use crate::pixel::Sample;
 use crate::threads::Threads;
 
 /// How the error of few levels is hidden.
@@ -41,7 +41,8 @@ fn place<S: Sample>(channel: &Channel<S>, fraction: f64) -> f64 {
     channel.quantizer.place(fraction, S::DEPTH.top_code().is_none())
 }
 
-pub(super) fn ordered<S: Sample>(out: ViewMut<'_, Gray<S>>, channels: &[Channel<S>], all: usize, threads: Threads) {
+pub(super) fn ordered<S: Sample>(out: SampleViewMut<'_, S>, channels: &[Channel<S>], threads: Threads) {
+    let all = out.channels().count;
     each_row(out, threads, &|y, row| {
         for (x, pixel) in (0u32..).zip(row.chunks_exact_mut(all)) {
             for (v, channel) in pixel.iter_mut().zip(channels) {
@@ -52,13 +53,14 @@ pub(super) fn ordered<S: Sample>(out: ViewMut<'_, Gray<S>>, channels: &[Channel<
     });
 }
 
-pub(super) fn diffuse<S: Sample>(mut out: ViewMut<'_, Gray<S>>, channels: &[Channel<S>], all: usize) {
+pub(super) fn diffuse<S: Sample>(out: SampleViewMut<'_, S>, channels: &[Channel<S>]) {
+    let all = out.channels().count;
     // Errors in cells, for the row and the one below, with a pixel of room at both ends.
     let colors = channels.len();
-    let length = (out.width() as usize / all + 2) * colors;
+    let length = (out.width() as usize + 2) * colors;
     let (mut here, mut below) = (vec![0.0; length], vec![0.0; length]);
-    for y in 0..out.height() {
-        for (x, pixel) in out.row_numbers_mut(y).chunks_exact_mut(all).enumerate() {
+    for row in out.into_rows() {
+        for (x, pixel) in row.chunks_exact_mut(all).enumerate() {
             for (c, (v, channel)) in pixel.iter_mut().zip(channels).enumerate() {
                 let at = (x + 1) * colors + c;
                 let wanted = place(channel, channel.fraction(*v)) + here[at];
@@ -81,6 +83,7 @@ pub(super) fn diffuse<S: Sample>(mut out: ViewMut<'_, Gray<S>>, channels: &[Chan
 mod tests {
     use super::*;
     use crate::frame::{Frame, Size};
+    use crate::pixel::Gray;
     use crate::tone::{Output, QuantizeRules, quantize};
 
     #[test]

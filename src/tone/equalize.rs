@@ -53,7 +53,8 @@ pub(super) const ONE_LEVEL: &str = "all pixels have one level; there is nothing 
 
 /// What a level becomes, as a numerator over (L - 1): exact counts.
 fn new_levels(h: &ChannelHistogram, by: EqualizeBy) -> Vec<f64> {
-    let last = h.bins.len() as u128 - 1;
+    // Of no levels there is none to be mapped.
+    let last = (h.bins.len() as u128).saturating_sub(1);
     let below = match by {
         EqualizeBy::Cumulative => 0,
         EqualizeBy::Pinned => h.bins.iter().copied().find(|&n| n > 0).unwrap_or(0),

@@ -2,10 +2,9 @@
 
 use super::apply::{Basis, relit};
 use super::equalize::ONE_LEVEL;
-use super::quantize::each_row;
 use crate::error::{Error, Result};
-use crate::frame::{Frame, Size, View, ViewMut};
-use crate::pixel::{Number, NumberKind, Sample, Stored};
+use crate::frame::{AnySamples, AnySamplesMut, Frame, Size, View, ViewMut};
+use crate::pixel::{Channels, Depth, Sample, Stored};
 use crate::threads::Threads;
 
 /// How to equalise over tiles.
@@ -52,6 +51,11 @@ impl LocalTone {
     /// # Errors
     /// A picture without pixels, no tiles, more than pixels of a side or than 4096, a limit below 1, cmyk with luminance.
     pub fn new<P: Stored>(size: Size, rules: LocalRules) -> Result<LocalTone> {
+        LocalTone::of(size, Channels::of::<P>(), P::Number::DEPTH, rules)
+    }
+
+    /// For pictures of this size, of so many channels of a depth.
+    pub(crate) fn of(size: Size, channels: Channels, depth: Depth, rules: LocalRules) -> Result<LocalTone> {
         let (across, down) = rules.tiles;
         if across == 0 || down == 0 || across > size.width || down > size.height {
             return Err(Error::unusable(format!("{across} x {down} tiles do not part a picture of {size}")));
@@ -62,14 +66,14 @@ impl LocalTone {
         if rules.limit.is_nan() || rules.limit < 1.0 {
             return Err(Error::unusable(format!("a limit of contrast is 1 or more, not {}", rules.limit)));
         }
-        let colors = P::CHANNELS - usize::from(P::ALPHA);
+        let colors = channels.colors();
         if let Basis::Luminance(weights) = rules.basis {
             weights.check()?;
             if colors == 4 {
                 return Err(Error::not_supported("the luminance of cmyk: ink needs a model of the printer"));
             }
         }
-        let bins = if P::Number::KIND == NumberKind::U8 { 256 } else { 4096 };
+        let bins = if depth == Depth::U8 { 256 } else { 4096 };
         let sets = if rules.basis == Basis::EachChannel { colors } else { 1 };
         let tables = vec![0.0; across as usize * down as usize * sets * bins];
         Ok(LocalTone { rules, size, bins, sets, tables, ready: false, range: (f64::MAX, f64::MIN) })
@@ -80,16 +84,22 @@ impl LocalTone {
     /// # Errors
     /// Rows that do not fit the picture.
     pub fn watch<P: Stored>(&mut self, first_row: u32, view: View<'_, P>) -> Result<()> {
+        self.watch_any(first_row, view.samples_any())
+    }
+
+    /// [`watch`](LocalTone::watch) of samples whose type is known at run time.
+    pub(crate) fn watch_any(&mut self, first_row: u32, view: AnySamples<'_>) -> Result<()> {
         self.check(first_row, view.size())?;
         let (across, down) = self.rules.tiles;
-        let colors = P::CHANNELS - usize::from(P::ALPHA);
+        let (all, colors) = (view.channels().count, view.channels().colors());
         let edge = |i: u32| (u64::from(i) * u64::from(self.size.width)).div_ceil(u64::from(across)) as usize;
-        for (y, row) in (first_row..).zip(view.rows()) {
-            let ty = (u64::from(y) * u64::from(down) / u64::from(self.size.height)) as usize;
-            let row = crate::pixel::samples_of(row);
+        let mut row = Vec::new();
+        for y in 0..view.size().height {
+            view.fractions(y, &mut row);
+            let ty = (u64::from(first_row + y) * u64::from(down) / u64::from(self.size.height)) as usize;
             for tx in 0..across {
                 let tile = ty * across as usize + tx as usize;
-                for pixel in row[edge(tx) * P::CHANNELS..edge(tx + 1) * P::CHANNELS].chunks_exact(P::CHANNELS) {
+                for pixel in row[edge(tx) * all..edge(tx + 1) * all].chunks_exact(all) {
                     let mut add = |set: usize, fraction: f64| {
                         let at = (tile * self.sets + set) * self.bins + bin(fraction, self.bins).0;
                         self.tables[at] += 1.0;
@@ -97,12 +107,10 @@ impl LocalTone {
                     };
                     match self.rules.basis {
                         Basis::Luminance(weights) if colors == 3 => {
-                            add(0, weights.mixed(std::array::from_fn(|i| pixel[i].to_fraction())));
+                            add(0, weights.mixed([pixel[0], pixel[1], pixel[2]]));
                         }
-                        Basis::EachChannel => {
-                            pixel[..colors].iter().enumerate().for_each(|(c, v)| add(c, v.to_fraction()));
-                        }
-                        _ => pixel[..colors].iter().for_each(|v| add(0, v.to_fraction())),
+                        Basis::EachChannel => pixel[..colors].iter().enumerate().for_each(|(c, &v)| add(c, v)),
+                        _ => pixel[..colors].iter().for_each(|&v| add(0, v)),
                     }
                 }
             }
@@ -147,6 +155,11 @@ impl LocalTone {
     /// # Errors
     /// Rows that do not fit the picture.
     pub fn apply<P: Stored>(&mut self, first_row: u32, view: ViewMut<'_, P>) -> Result<()> {
+        self.apply_any(first_row, view.into_samples_any())
+    }
+
+    /// [`apply`](LocalTone::apply) to samples whose type is known at run time.
+    pub(crate) fn apply_any(&mut self, first_row: u32, view: AnySamplesMut<'_>) -> Result<()> {
         self.check(first_row, view.size())?;
         if self.unchanged().is_some() {
             return Ok(());
@@ -154,24 +167,34 @@ impl LocalTone {
         self.finish();
         let columns = places(self.size.width, self.rules.tiles.0);
         let this = &*self;
-        each_row(view.into_numbers()?, self.rules.threads, &|y, row| {
-            this.row(first_row + y, &columns, row, P::CHANNELS, P::CHANNELS - usize::from(P::ALPHA));
+        let (channels, integer) = (view.as_view().channels(), view.depth() != Depth::F32);
+        let bytes = 2 * view.as_view().bytes();
+        view.each_band(this.rules.threads, bytes, &|first, mut band| {
+            let mut row = Vec::new();
+            for y in 0..band.size().height {
+                band.as_view().fractions(y, &mut row);
+                this.row(first_row + first + y, &columns, &mut row, channels, integer);
+                band.put_fractions(y, &row);
+            }
         });
         Ok(())
     }
 
-    fn row<S: Sample>(&self, y: u32, columns: &[Place], row: &mut [S], channels: usize, colors: usize) {
-        let down = place(y, self.size.height, self.rules.tiles.1);
-        for (pixel, column) in row.chunks_exact_mut(channels).zip(columns) {
+    /// One row of fractions.
+    fn row(&self, y: u32, columns: &[Place], row: &mut [f64], channels: Channels, integer: bool) {
+        let (down, colors) = (place(y, self.size.height, self.rules.tiles.1), channels.colors());
+        for (pixel, column) in row.chunks_exact_mut(channels.count).zip(columns) {
             match self.rules.basis {
                 Basis::Luminance(weights) if colors == 3 => {
-                    let old = weights.mixed(std::array::from_fn(|i| pixel[i].to_fraction()));
-                    relit(pixel, old, self.mixed(0, old, column, &down));
+                    let rgb = [pixel[0], pixel[1], pixel[2]];
+                    let old = weights.mixed(rgb);
+                    let new = relit(rgb, integer, old, self.mixed(0, old, column, &down));
+                    pixel[..3].copy_from_slice(&new);
                 }
                 basis => {
                     for (c, v) in pixel[..colors].iter_mut().enumerate() {
                         let set = if basis == Basis::EachChannel { c } else { 0 };
-                        *v = S::from_fraction(self.mixed(set, v.to_fraction(), column, &down));
+                        *v = self.mixed(set, *v, column, &down);
                     }
                 }
             }

@@ -17,11 +17,13 @@ mod stretch;
 mod study;
 mod threshold;
 
+pub(crate) use apply::measured_any;
 pub use apply::{Basis, Tone, Toned, measured};
 pub use curve::Curve;
 pub use dither::Dither;
 pub use equalize::{EqualizeBy, EqualizeRules, LevelRow, equalization, equalize, level_table, matching};
 pub use local::{LocalRules, LocalTone, equalize_tiles};
+pub(crate) use quantize::quantize_any;
 pub use quantize::{Cell, Output, QuantizeRules, Quantizer, quantize};
 pub use stretch::{StretchBy, StretchRules, stretch, stretching};
 pub use study::{BitLevel, BitStudy, bit_study, quantization_error};

@@ -2,10 +2,10 @@
 
 use super::dither::{Dither, diffuse, ordered};
 use crate::error::{Error, Result};
-use crate::frame::{Frame, Metadata, View, ViewMut};
-use crate::pixel::{Gray, Sample, Stored, codes};
+use crate::frame::{AnySamplesMut, Frame, Metadata, SampleViewMut, View, with_samples_mut};
+use crate::pixel::{Depth, Sample, Stored, codes};
 use crate::simd::{Level, lookup};
-use crate::threads::{self, Threads};
+use crate::threads::Threads;
 
 /// What the cells of a quantiser give out. L levels, N cells.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
@@ -216,20 +216,28 @@ impl<S: Sample> Channel<S> {
 /// # Ok::<(), rahmen::Error>(())
 /// ```
 pub fn quantize<P: Stored>(view: View<'_, P>, rules: &QuantizeRules) -> Result<Frame<P>> {
-    let colors = P::CHANNELS - usize::from(P::ALPHA);
-    let channels = (0..colors).map(|c| Channel::new(rules, c)).collect::<Result<Vec<Channel<P::Number>>>>()?;
     let mut out = view.to_frame();
-    // As plain samples, so that the work is compiled for sample types and not for every pixel type.
-    let numbers = out.view_mut().into_numbers()?;
-    match rules.dither {
-        Dither::None => by_cell(numbers, &channels, P::CHANNELS, rules.threads),
-        Dither::Ordered => ordered(numbers, &channels, P::CHANNELS, rules.threads),
-        Dither::Diffusion => diffuse(numbers, &channels, P::CHANNELS),
-    }
+    quantize_any(out.view_mut().into_samples_any(), rules)?;
     Ok(out)
 }
 
-fn by_cell<S: Sample>(out: ViewMut<'_, Gray<S>>, channels: &[Channel<S>], all: usize, threads: Threads) {
+/// [`quantize`] in place, of samples whose type is known at run time.
+pub(crate) fn quantize_any(view: AnySamplesMut<'_>, rules: &QuantizeRules) -> Result<()> {
+    with_samples_mut!(view, view => quantize_samples(view, rules))
+}
+
+fn quantize_samples<S: Sample>(out: SampleViewMut<'_, S>, rules: &QuantizeRules) -> Result<()> {
+    let channels = (0..out.channels().colors()).map(|c| Channel::new(rules, c)).collect::<Result<Vec<Channel<S>>>>()?;
+    match rules.dither {
+        Dither::None => by_cell(out, &channels, rules.threads),
+        Dither::Ordered => ordered(out, &channels, rules.threads),
+        Dither::Diffusion => diffuse(out, &channels),
+    }
+    Ok(())
+}
+
+fn by_cell<S: Sample>(out: SampleViewMut<'_, S>, channels: &[Channel<S>], threads: Threads) {
+    let all = out.channels().count;
     let full = S::DEPTH.top_code();
     let table = |channel: &Channel<S>| -> Vec<S> {
         full.map_or(Vec::new(), |full| (0..=full).map(|v| channel.of(S::from_f64(v.into()))).collect())
@@ -239,17 +247,18 @@ fn by_cell<S: Sample>(out: ViewMut<'_, Gray<S>>, channels: &[Channel<S>], all: u
     let bytes: Option<[u8; 256]> = same.then(|| std::array::from_fn(|i| tables[0][i].cast_unscaled()));
     each_row(out, threads, &|_, row| match (&bytes, full) {
         (Some(table), _) => {
-            if let crate::frame::SamplesMut::U8(row) = S::lend(row) {
+            if let crate::pixel::SamplesMut::U8(row) = S::lend(row) {
                 lookup::bytes_in_place(Level::best(), table, row);
             }
         }
-        (None, Some(_)) => {
+        // A constant for each sample type, so that integers have only the first of these bodies, and floats the second.
+        (None, _) if const { !matches!(S::DEPTH, Depth::F32) } => {
             for pixel in row.chunks_exact_mut(all) {
                 // As many entries as the type has values.
                 pixel.iter_mut().zip(&tables).for_each(|(v, table)| *v = table[v.to_f64() as usize]);
             }
         }
-        (None, None) => {
+        (None, _) => {
             for pixel in row.chunks_exact_mut(all) {
                 pixel.iter_mut().zip(channels).for_each(|(v, channel)| *v = channel.of(*v));
             }
@@ -258,12 +267,10 @@ fn by_cell<S: Sample>(out: ViewMut<'_, Gray<S>>, channels: &[Channel<S>], all: u
 }
 
 /// Runs work on every row, spread over threads.
-pub(super) fn each_row<S: Sample>(out: ViewMut<'_, Gray<S>>, threads: Threads, run: &(dyn Fn(u32, &mut [S]) + Sync)) {
-    let bytes = 2 * out.size().pixels() as usize * size_of::<S>();
-    let each = out.height().div_ceil(threads.bands(bytes) as u32).max(1);
-    let jobs: Vec<_> = (0u32..).step_by(each as usize).zip(out.strips(each)).collect();
-    threads::each(jobs, |(first, mut strip)| {
-        (0..strip.height()).for_each(|y| run(first + y, strip.row_numbers_mut(y)));
+pub(super) fn each_row<S: Sample>(out: SampleViewMut<'_, S>, threads: Threads, run: &(dyn Fn(u32, &mut [S]) + Sync)) {
+    let bytes = 2 * out.bytes();
+    out.each_band(threads, bytes, &|first, band| {
+        (first..).zip(band.into_rows()).for_each(|(y, row)| run(y, row));
     });
 }
 

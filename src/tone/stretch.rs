@@ -60,7 +60,7 @@ pub fn stretching(histogram: &Histogram, rules: &StretchRules) -> Result<Tone> {
             )));
         }
         StretchBy::Levels(low, high) => {
-            crate::access::depth::Window::new(low, high)?;
+            crate::convert::depth::Window::new(low, high)?;
         }
         _ => {}
     }

@@ -1,8 +1,9 @@
 //! What a bit is worth: how good a picture stays at each number of bits, and the line through it.
 
 use super::quantize::{Output, Quantizer};
-use crate::error::{Error, Result};
+use crate::error::{Error, Help, Result};
 use crate::measure::{ChannelHistogram, Histogram, decibels};
+use crate::pixel::Depth;
 
 /// How good a picture stays at one number of bits.
 #[derive(Debug, Clone, PartialEq)]
@@ -70,9 +71,8 @@ pub fn bit_study(histogram: &Histogram, output: Output) -> Result<BitStudy> {
     };
     let levels = first.bins.len() as u32;
     if !histogram.channels.iter().all(|c| c.is_by_level() && c.bins.len() as u32 == levels) {
-        return Err(Error::unusable(
-            "a study of bits needs channels counted by level, all of one top code; floats have to become integers first (--depth u16)",
-        ));
+        let what = "a study of bits needs channels counted by level, all of one top code";
+        return Err(Error::unusable(what).with_help(&[Help::Depth(&[Depth::U16])]));
     }
     if levels < 3 {
         return Err(Error::unusable("a picture of 1 bit has no bit to lose"));

@@ -5,7 +5,7 @@ use crate::fail::{Done, Failure};
 use crate::make::{Context, Making, Steps};
 use crate::open;
 use clap::Args;
-use rahmen::access::channels::{self, Take};
+use rahmen::convert::channels::{self, Take};
 use rahmen::flow::{self, Step, Strip};
 use rahmen::frame::JobMut;
 use rahmen::{Content, Facts, Form, Gray, Layout, Region, Stored, ViewMut};

@@ -1,7 +1,7 @@
 //! `compare`: how far two pictures are apart, where, and what would make them equal.
 
 use crate::args::Shared;
-use crate::fail::Done;
+use crate::fail::{Done, said};
 use crate::open;
 use crate::plots::{Plotting, picture_panel};
 use crate::text::{Align, number, safe, table};
@@ -68,7 +68,7 @@ impl Compare {
         rules.threads = shared.threads();
         let [first, second] = [&self.first, &self.second].map(|p| open::name_of(p));
         let comparison = compare_contents(a.content(), b.content(), &rules);
-        let comparison = comparison.map_err(|e| anyhow::anyhow!("{first} and {second}: {e}"))?;
+        let comparison = comparison.map_err(|e| anyhow::anyhow!("{first} and {second}: {}", said(&e)))?;
         let report = Report { a: first, b: second, comparison };
         let mut out = std::io::stdout().lock();
         match (self.json, self.csv) {

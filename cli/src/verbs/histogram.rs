@@ -1,7 +1,7 @@
 //! `histogram`: how often each level occurs, and the figures that follow.
 
 use crate::args::{Part, Shared, channel_index};
-use crate::fail::{Done, Failure};
+use crate::fail::{Done, Failure, said};
 use crate::look;
 use crate::open;
 use crate::plots::Plotting;
@@ -230,7 +230,7 @@ impl Histogram {
             match &mut sum {
                 Some(sum) => {
                     let added = sum.counted.merge(&counts.counted);
-                    added.map_err(|e| anyhow::anyhow!("{}: {e}", open::name_of(file)))?;
+                    added.map_err(|e| anyhow::anyhow!("{}: {}", open::name_of(file), said(&e)))?;
                 }
                 None => sum = Some(counts),
             }

@@ -6,7 +6,7 @@ use crate::make::{Steps, Written, say_done, write_whole};
 use crate::open;
 use crate::words;
 use clap::Args;
-use rahmen::access::channels::Take;
+use rahmen::convert::channels::Take;
 use rahmen::flow;
 use rahmen::frame::MoveInto;
 use rahmen::{Facts, Form, Pixel, View, ViewMut};

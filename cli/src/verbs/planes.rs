@@ -6,7 +6,7 @@ use crate::make::{Written, say_done, write_whole};
 use crate::open;
 use crate::verbs::channels::named_file;
 use clap::Args;
-use rahmen::access::channels;
+use rahmen::convert::channels;
 use rahmen::frame::{Change, Job, Pixels};
 use rahmen::{Content, Depth, Facts, Form, Gray, Layout, Picture, Sample, Stored, View};
 use std::path::{Path, PathBuf};

@@ -1,10 +1,10 @@
 //! Tiles put together again.
 
 use super::{Tile, TileGrid};
-use crate::access::map::same_size;
+use crate::access::paste::paste_bytes;
 use crate::error::{Error, Result};
-use crate::frame::{Frame, Region, Size, View, ViewMut, gate};
-use crate::pixel::{Number, Pixel};
+use crate::frame::{AnyNumbers, AnyNumbersMut, Frame, Region, Size, ViewMut, gate, same_size};
+use crate::pixel::Pixel;
 
 /// What a pixel is that several tiles hold.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
@@ -59,24 +59,50 @@ impl TileGrid {
         mut target: ViewMut<'_, P>,
         mut tile: impl FnMut(Tile) -> Result<Frame<P>>,
     ) -> Result<()> {
-        same_size("the target", self.joined_size()?, target.size())?;
-        let mut sums = match overlap {
-            Overlap::Average if self.overlaps() => Some(Sums::new(target.size(), P::CHANNELS)?),
-            _ => None,
-        };
+        let mut joint = Joint::new(*self, overlap, target.size(), P::CHANNELS)?;
         for place in self.tiles() {
             let frame = tile(place)?;
-            same_size(&format!("tile {},{}", place.column, place.row), self.cut_size(&place), frame.size())?;
-            let inside = frame.region(place.region.size().region())?;
-            match &mut sums {
-                Some(sums) => sums.add(inside, place.region),
-                None => target.paste(&inside, i64::from(place.region.x()), i64::from(place.region.y()))?,
+            joint.put(place, frame.view().numbers_any(), target.reborrow().into_numbers_any())?;
+        }
+        joint.finish(target.into_numbers_any());
+        Ok(())
+    }
+}
+
+/// Tiles on their way into a picture.
+struct Joint {
+    grid: TileGrid,
+    sums: Option<Sums>,
+}
+
+impl Joint {
+    fn new(grid: TileGrid, overlap: Overlap, target: Size, channels: usize) -> Result<Joint> {
+        same_size("the target", grid.joined_size()?, target)?;
+        let sums = match overlap {
+            Overlap::Average if grid.overlaps() => Some(Sums::new(target, channels)?),
+            _ => None,
+        };
+        Ok(Joint { grid, sums })
+    }
+
+    fn put(&mut self, place: Tile, tile: AnyNumbers<'_>, target: AnyNumbersMut<'_>) -> Result<()> {
+        let wanted = self.grid.cut_size(&place);
+        same_size(&format!("tile {},{}", place.column, place.row), wanted, tile.size())?;
+        let inside = place.region.size().region();
+        match &mut self.sums {
+            Some(sums) => sums.add(tile.part(inside), place.region),
+            None => {
+                let (x, y) = (i64::from(place.region.x()), i64::from(place.region.y()));
+                paste_bytes(target.into_bytes(), tile.as_bytes().part(inside), x, y);
             }
         }
-        if let Some(sums) = sums {
-            sums.means_into(&mut target);
-        }
         Ok(())
+    }
+
+    fn finish(self, target: AnyNumbersMut<'_>) {
+        if let Some(sums) = self.sums {
+            sums.means_into(target);
+        }
     }
 }
 
@@ -90,30 +116,34 @@ struct Sums {
 
 impl Sums {
     fn new(size: Size, channels: usize) -> Result<Sums> {
+        // A target of this size exists, so its pixels can be counted; two numbers of eight bytes each may be too many.
         let pixels = size.pixels() as usize;
-        let sums = gate::zeroed(pixels * channels)?;
+        let sums = gate::zeroed(pixels.saturating_mul(channels))?;
         Ok(Sums { width: size.width as usize, channels, sums, counts: gate::zeroed(pixels)? })
     }
 
-    fn add<P: Pixel>(&mut self, tile: View<'_, P>, region: Region) {
-        for y in 0..tile.height() {
+    fn add(&mut self, tile: AnyNumbers<'_>, region: Region) {
+        let mut row = Vec::new();
+        for y in 0..region.height() {
             let at = (region.y() + y) as usize * self.width + region.x() as usize;
-            let row = tile.row_numbers(y);
+            tile.row(y).gather(0, 1, &mut row);
             let to = &mut self.sums[at * self.channels..][..row.len()];
-            to.iter_mut().zip(row).for_each(|(sum, v)| *sum += v.to_f64());
-            self.counts[at..at + tile.width() as usize].iter_mut().for_each(|n| *n += 1);
+            to.iter_mut().zip(&row).for_each(|(sum, v)| *sum += v);
+            self.counts[at..at + region.width() as usize].iter_mut().for_each(|n| *n += 1);
         }
     }
 
-    fn means_into<P: Pixel>(self, target: &mut ViewMut<'_, P>) {
+    fn means_into(&self, mut target: AnyNumbersMut<'_>) {
         let width = self.width.max(1); // of a target without columns there is nothing to chunk
         let (sums, counts) = (self.sums.chunks(width * self.channels), self.counts.chunks(width));
-        for (y, (sums, counts)) in (0..target.height()).zip(sums.zip(counts)) {
-            let pixels = target.row_numbers_mut(y).chunks_exact_mut(P::CHANNELS);
-            for ((to, sums), &n) in pixels.zip(sums.chunks_exact(P::CHANNELS)).zip(counts) {
+        let mut means = Vec::with_capacity(width * self.channels);
+        for (y, (sums, counts)) in (0..target.size().height).zip(sums.zip(counts)) {
+            means.clear();
+            for (sums, &n) in sums.chunks_exact(self.channels).zip(counts) {
                 // Without gaps every pixel is in one tile at least.
-                to.iter_mut().zip(sums).for_each(|(to, sum)| *to = P::Number::from_f64(sum / f64::from(n.max(1))));
+                means.extend(sums.iter().map(|sum| sum / f64::from(n.max(1))));
             }
+            target.put_row(y, &means);
         }
     }
 }

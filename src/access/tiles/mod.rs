@@ -2,9 +2,10 @@
 
 mod join;
 
+use crate::access::bytes::{self, MOST, bytes_of, with_pixel_bytes};
 use crate::access::{Edge, Margins};
 use crate::error::{Error, Result};
-use crate::frame::{Frame, Region, Size, View, ViewMut};
+use crate::frame::{Frame, Region, SampleView, SampleViewMut, Size, View, ViewMut, same_size};
 use crate::pixel::Pixel;
 
 pub use join::Overlap;
@@ -178,7 +179,7 @@ impl<'a, P: Pixel> View<'a, P> {
     /// # Errors
     /// A grid for a picture of another size.
     pub fn tiles(&self, grid: &TileGrid) -> Result<impl Iterator<Item = View<'a, P>> + use<'a, P>> {
-        crate::access::map::same_size("the grid's picture", self.size(), grid.picture)?;
+        same_size("the grid's picture", self.size(), grid.picture)?;
         let view = *self;
         // A grid of this size has only tiles that lie inside.
         Ok(grid.tiles().map(move |tile| view.part(tile.region)))
@@ -199,24 +200,48 @@ impl<'a, P: Pixel> View<'a, P> {
     ///
     /// # Errors
     /// A grid for a picture of another size, or a target of another size.
-    pub fn cut_tile_into(&self, grid: &TileGrid, tile: &Tile, edge: Edge<P>, mut target: ViewMut<'_, P>) -> Result<()> {
-        crate::access::map::same_size("the grid's picture", self.size(), grid.picture)?;
-        crate::access::map::same_size("the target", grid.cut_size(tile), target.size())?;
-        let inside = self.region(tile.region)?;
-        let (size, whole) = (tile.region.size(), target.size());
-        if matches!(edge, Edge::Clamp | Edge::Constant(_)) || whole == size {
-            // The border within the tile is the picture's own, so padding the tile is padding the picture.
-            let (right, bottom) = (whole.width - size.width, whole.height - size.height);
-            return inside.pad_into(Margins { right, bottom, ..Margins::default() }, edge, target);
+    pub fn cut_tile_into(&self, grid: &TileGrid, tile: &Tile, edge: Edge<P>, target: ViewMut<'_, P>) -> Result<()> {
+        cut_bytes(self.as_bytes(), grid, tile, edge.map(bytes_of), target.into_bytes())
+    }
+}
+
+/// One tile of pixels of any kind.
+fn cut_bytes(
+    from: SampleView<'_, u8>,
+    grid: &TileGrid,
+    tile: &Tile,
+    edge: Edge<[u8; MOST]>,
+    target: SampleViewMut<'_, u8>,
+) -> Result<()> {
+    same_size("the grid's picture", from.size(), grid.picture)?;
+    same_size("the target", grid.cut_size(tile), target.size())?;
+    let inside = from.part(tile.region.inside(from.size())?);
+    let (size, whole) = (tile.region.size(), target.size());
+    if matches!(edge, Edge::Clamp | Edge::Constant(_)) || whole == size {
+        // The border within the tile is the picture's own, so padding the tile is padding the picture.
+        let (right, bottom) = (whole.width - size.width, whole.height - size.height);
+        return crate::access::pad::pad_bytes(inside, Margins { right, bottom, ..Margins::default() }, edge, target);
+    }
+    with_pixel_bytes!(from.channels().count, N => cut_beyond::<N>(from, tile.region, &edge, target));
+    Ok(())
+}
+
+/// A tile that reaches beyond a picture which goes on by reflecting or wrapping.
+fn cut_beyond<const N: usize>(
+    from: SampleView<'_, u8>,
+    tile: Region,
+    edge: &Edge<[u8; MOST]>,
+    target: SampleViewMut<'_, u8>,
+) {
+    let at = |at: u32, by: u32, side| edge.inside(i64::from(at) + i64::from(by), side);
+    for (y, row) in (0u32..).zip(bytes::rows_mut::<N>(target)) {
+        // Such edges always lead inside a view that has a tile.
+        let Some(y) = at(tile.y(), y, from.height()) else { continue };
+        let source = bytes::row::<N>(&from, y);
+        for (x, to) in (0u32..).zip(row) {
+            let Some(x) = at(tile.x(), x, from.width()) else { continue };
+            *to = source[x as usize];
         }
-        target.fill_with(|x, y| {
-            let at = |at: u32, by: u32, side| edge.inside(i64::from(at) + i64::from(by), side);
-            let place = (at(tile.region.x(), x, self.width()), at(tile.region.y(), y, self.height()));
-            // Reflecting and wrapping edges always lead inside a view that has a tile.
-            let (Some(x), Some(y)) = place else { return edge.constant() };
-            self.row(y)[x as usize]
-        });
-        Ok(())
     }
 }
 
@@ -226,7 +251,7 @@ impl<'a, P: Pixel> ViewMut<'a, P> {
     /// # Errors
     /// A grid for a picture of another size, or one whose tiles overlap.
     pub fn tiles(self, grid: &TileGrid) -> Result<Vec<ViewMut<'a, P>>> {
-        crate::access::map::same_size("the grid's picture", self.size(), grid.picture)?;
+        same_size("the grid's picture", self.size(), grid.picture)?;
         if grid.overlaps() {
             return Err(Error::unusable(
                 "tiles that overlap cannot all be written at once; take steps as long as they",
@@ -300,14 +325,25 @@ pub fn contact_into<P: Pixel>(
     between: P,
     mut target: ViewMut<'_, P>,
 ) -> Result<()> {
-    crate::access::map::same_size("the target", grid.contact_size(gap)?, target.size())?;
-    target.fill(between);
+    target.reborrow().fill(between);
+    contact_bytes(view.as_bytes(), grid, edge.map(bytes_of), gap, target.into_bytes())
+}
+
+fn contact_bytes(
+    from: SampleView<'_, u8>,
+    grid: &TileGrid,
+    edge: Edge<[u8; MOST]>,
+    gap: u32,
+    mut target: SampleViewMut<'_, u8>,
+) -> Result<()> {
+    same_size("the target", grid.contact_size(gap)?, target.size())?;
+    same_size("the grid's picture", from.size(), grid.picture)?;
     for tile in grid.tiles() {
         // Within the contact picture, whose sides are u32.
         let at = |index: u32, side: u32| index * (side + gap) + gap;
         let (x, y) = (at(tile.column, grid.tile.width), at(tile.row, grid.tile.height));
-        let place = target.reborrow().region(Region::at(x, y, grid.cut_size(&tile))?)?;
-        view.cut_tile_into(grid, &tile, edge, place)?;
+        let place = Region::at(x, y, grid.cut_size(&tile))?.inside(target.size())?;
+        cut_bytes(from, grid, &tile, edge, target.reborrow().part(place))?;
     }
-    crate::access::map::same_size("the grid's picture", view.size(), grid.picture)
+    Ok(())
 }

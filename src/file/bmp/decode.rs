@@ -2,7 +2,7 @@
 
 use super::header::{FIRST, Field, Header, Kind, enough};
 use super::runs::Runs;
-use crate::access::swizzle::each;
+use crate::convert::swizzle::each;
 use crate::error::{Error, Result};
 use crate::file::decoder::{Decoder, Jump, RowsOut, Slot, Start, Stop, collect};
 use crate::file::stored::StoredRows;

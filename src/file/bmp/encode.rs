@@ -1,7 +1,7 @@
 //! Writing: version 3 headers, version 4 where there is alpha; the lowest row first.
 
-use crate::access::swizzle::each;
-use crate::error::Result;
+use crate::convert::swizzle::each;
+use crate::error::{Help, Result};
 use crate::file::encoder::{Encoder, Output, cannot_hold, check_indices, left_out, palette_of, put_bytes};
 use crate::file::reversed::ReversedRows;
 use crate::frame::{Content, Facts, Form, Format, Metadata, Palette, Resolution, ResolutionUnit, SamplesRef};
@@ -24,10 +24,10 @@ pub(in crate::file) struct BmpEncoder {
 impl BmpEncoder {
     /// Starts a file with its headers.
     pub(in crate::file) fn new(facts: &Facts, out: &mut dyn Output) -> Result<BmpEncoder> {
-        let refuse = |what: &str, remedy: &str| Err(cannot_hold(Format::Bmp, what, remedy));
+        let refuse = |what: &str, help: &'static [Help]| Err(cannot_hold(Format::Bmp, what, help));
         let palette = match palette_of(facts)? {
             Some(palette) if !palette.is_opaque() => {
-                return refuse("a palette with alpha", "leave --as indices out, or write .png");
+                return refuse("a palette with alpha", &[Help::NoIndices, Help::Extension("png")]);
             }
             Some(palette) => Some(palette.clone()),
             None => None,
@@ -35,11 +35,11 @@ impl BmpEncoder {
         // Indices of 2 bits do not exist here.
         let index_bits = palette.as_ref().map(|p: &Palette| u16::from(if p.bits() == 2 { 4 } else { p.bits() }));
         let (layout, bits) = match facts.form {
-            Form::Pixels { depth: Depth::U16, .. } => return refuse("u16 samples", "add --depth u8"),
+            Form::Pixels { depth: Depth::U16, .. } => return refuse("u16 samples", &[Help::Depth(&[Depth::U8])]),
             Form::Pixels { layout: Layout::Gray, .. } => (Layout::Gray, index_bits.unwrap_or(8)),
             Form::Pixels { layout: Layout::Rgb, .. } => (Layout::Rgb, 24),
             Form::Pixels { layout: Layout::Rgba, .. } => (Layout::Rgba, 32),
-            _ => return refuse("gray with alpha", "add --as color, or --flatten COLOUR"),
+            _ => return refuse("gray with alpha", &[Help::Color, Help::Flatten]),
         };
         let indexed = palette.as_ref().map(|p| p.colors().len());
         let row_bytes = (facts.size.width as usize).saturating_mul(usize::from(bits)).div_ceil(32).saturating_mul(4);
@@ -55,7 +55,7 @@ impl BmpEncoder {
         let all = pixels.saturating_add(u64::from(data_at));
         let sides = (i32::try_from(facts.size.width), i32::try_from(facts.size.height));
         let (Ok(all), (Ok(width), Ok(height))) = (u32::try_from(all), sides) else {
-            return refuse(&format!("{} pixels of {bits} bits", facts.size), "the file must stay below 4 GiB");
+            return refuse(&format!("{} pixels of {bits} bits; the file must stay below 4 GiB", facts.size), &[]);
         };
         let mut head = b"BM".to_vec();
         let mut put = |numbers: &[u32]| numbers.iter().for_each(|n| head.extend(n.to_le_bytes()));

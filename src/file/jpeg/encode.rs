@@ -9,10 +9,11 @@ use super::scans::interleaved;
 use super::segments::{ICC, XMP};
 use super::shape::{Row, Shape};
 use super::tables::{CHROMA, LUMINANCE, scaled};
-use crate::error::Result;
+use crate::error::{Help, Result};
 use crate::file::encoder::{Encoder, Output, cannot_hold, left_out, put_bytes};
 use crate::file::exif;
 use crate::file::options::{ChromaSampling, WriteOptions};
+use crate::file::words::words_be;
 use crate::frame::{Content, Facts, Form, Format, Metadata, ResolutionUnit, SamplesRef};
 use crate::pixel::{Depth, Layout};
 use crate::threads::{self, Threads};
@@ -47,20 +48,20 @@ struct Stream {
 impl JpegEncoder {
     /// Starts a file: everything before the first scan's tables.
     pub(in crate::file) fn new(facts: &Facts, options: &WriteOptions, out: &mut dyn Output) -> Result<JpegEncoder> {
-        let refuse = |what: &str, remedy: &str| Err(cannot_hold(Format::Jpeg, what, remedy));
+        let refuse = |what: &str, help: &'static [Help]| Err(cannot_hold(Format::Jpeg, what, help));
         let channels = match facts.form {
             Form::Pixels { depth: Depth::U8, layout: Layout::Gray } => 1,
             Form::Pixels { depth: Depth::U8, layout: Layout::Rgb } => 3,
-            Form::Pixels { layout, .. } if layout.has_alpha() => return refuse("alpha", "add --flatten COLOUR"),
-            Form::Pixels { depth: Depth::U8, .. } => return refuse("cmyk", "add --as color"),
-            Form::Pixels { .. } => return refuse("u16 samples", "add --depth u8"),
-            Form::Planes { .. } => return refuse("planes", "add --depth u8 to make them a picture"),
+            Form::Pixels { layout, .. } if layout.has_alpha() => return refuse("alpha", &[Help::Flatten]),
+            Form::Pixels { depth: Depth::U8, .. } => return refuse("cmyk", &[Help::Color]),
+            Form::Pixels { .. } => return refuse("u16 samples", &[Help::Depth(&[Depth::U8])]),
+            Form::Planes { .. } => return refuse("planes", &[Help::PixelsOfDepth(&[Depth::U8])]),
         };
         let (Ok(width), Ok(height)) = (u16::try_from(facts.size.width), u16::try_from(facts.size.height)) else {
-            return refuse(&format!("a picture of {}", facts.size), "each side must be 1 to 65535");
+            return refuse(&format!("a picture of {}; each side must be 1 to 65535", facts.size), &[]);
         };
         if facts.size.is_empty() {
-            return refuse(&format!("a picture of {}", facts.size), "each side must be 1 to 65535");
+            return refuse(&format!("a picture of {}; each side must be 1 to 65535", facts.size), &[]);
         }
         let first = match (channels, options.jpeg.sampling) {
             (1, _) | (_, ChromaSampling::Full) => (1usize, 1usize),
@@ -76,9 +77,10 @@ impl JpegEncoder {
             ids: (1u8..).take(channels).collect(),
             progressive: options.jpeg.progressive,
             restart_rows: options.jpeg.restart_rows,
+            threads: options.threads,
         };
         if let Err(what) = scans.check_restarts() {
-            return refuse(&what, "65535 are the most; name fewer rows");
+            return refuse(&format!("{what}; 65535 are the most, so name fewer rows"), &[]);
         }
         put_bytes(out, &[0xff, 0xd8])?;
         let mut remarks = Vec::new();
@@ -129,7 +131,7 @@ impl JpegEncoder {
         let (down, bytes) = self.row();
         let forward = &self.forward;
         let jobs: Vec<&[u8]> = self.pending.chunks(bytes.saturating_mul(down)).collect();
-        let rows = threads::collect(jobs, |pixels| row_of_mcus(forward, pixels));
+        let rows = threads::collect(self.threads, jobs, |pixels| row_of_mcus(forward, pixels));
         self.pending.clear();
         match &mut self.held {
             Some(held) => held.extend(rows),
@@ -193,7 +195,7 @@ fn metadata_segments(facts: &Facts, out: &mut dyn Output, remarks: &mut Vec<Stri
         remarks.push("the resolution is rounded to whole numbers".to_string());
     }
     jfif.push(density.0);
-    jfif.extend([x, y].map(u16::to_be_bytes).concat());
+    jfif.extend(words_be(&[x, y]));
     jfif.extend([0, 0]);
     put_segment(out, 0xe0, &jfif)?;
     if let Some(block) = exif::for_picture(m.exif.as_deref(), m.orientation, facts.size) {

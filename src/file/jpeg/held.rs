@@ -6,7 +6,8 @@ use super::scans::{Progress, part_of_scan, progress};
 use super::shape::{Row, Shape};
 use crate::error::{Error, Result};
 use crate::file::encoder::{Output, put_bytes};
-use crate::threads;
+use crate::file::words::words_be;
+use crate::threads::{self, Threads};
 
 /// Bytes of a segment's body at most.
 pub(super) const SEGMENT_BYTES: usize = 65_533;
@@ -20,6 +21,8 @@ pub(super) struct Scans {
     pub(super) progressive: bool,
     /// Rows of MCUs between restart marks, or 0.
     pub(super) restart_rows: u16,
+    /// How many threads may code parts between restart marks.
+    pub(super) threads: Threads,
 }
 
 impl Scans {
@@ -55,7 +58,7 @@ impl Scans {
     /// The frame header: sampling, and each component's quantiser.
     pub(super) fn put_frame(&self, marker: u8, bits: u8, quantisers: &[u8], out: &mut dyn Output) -> Result<()> {
         let mut body = vec![bits];
-        body.extend([self.shape.size.1, self.shape.size.0].map(u16::to_be_bytes).concat());
+        body.extend(words_be(&[self.shape.size.1, self.shape.size.0]));
         body.push(self.ids.len() as u8);
         for ((id, &(h, v)), quantiser) in self.ids.iter().zip(&self.shape.factors).zip(quantisers) {
             body.extend([*id, (h << 4 | v) as u8, *quantiser]);
@@ -98,7 +101,7 @@ impl Scans {
         };
         let parts: Vec<(usize, &[Row])> =
             rows.chunks(each).enumerate().map(|(i, part)| (i.saturating_mul(each), part)).collect();
-        let counted = threads::collect(parts.clone(), |part| {
+        let counted = threads::collect(self.threads, parts.clone(), |part| {
             let mut counter = Counter([[0; 256]; 4]);
             part_of_scan(&mut counter, part, shape, scan);
             counter.0
@@ -119,7 +122,7 @@ impl Scans {
         self.put_interval(blocks_a_row, out)?;
         self.put_scan_header(scan, out)?;
         let codes = tables.each_ref().map(Table::codes);
-        let packed = threads::collect(parts, |part| {
+        let packed = threads::collect(self.threads, parts, |part| {
             let mut writer = Writer::new(&codes);
             part_of_scan(&mut writer, part, shape, scan);
             writer.align();

@@ -9,7 +9,7 @@ use super::held::{SEGMENT_BYTES, Scans, put_segment};
 use super::scan::NATURAL;
 use super::shape::{Row, Shape};
 use crate::access::Turn;
-use crate::error::{Error, Result};
+use crate::error::{Error, Help, Result};
 use crate::file::encoder::{Output, put_bytes};
 use crate::file::exif;
 use crate::file::lossless::{LosslessRules, PartialBlocks, Turned};
@@ -77,6 +77,7 @@ pub(in crate::file) fn turned(decoder: JpegDecoder, turn: Option<Turn>, rules: &
         ids: frame.components.iter().map(|c| c.id).collect(),
         progressive: frame.coding == Coding::Progressive || rules.progressive,
         restart_rows: rules.restart_rows,
+        threads: rules.threads,
     };
     let most = scans.shape.blocks_an_mcu();
     if scans.ids.len() > 1 && most > 10 {
@@ -123,8 +124,8 @@ fn cut_to_whole(frame: &Frame, parts: Parts, partial: PartialBlocks) -> Result<F
         let line = format!("the {name} of {side} is not a multiple of the {mcu} pixels of its blocks");
         match partial {
             PartialBlocks::Refuse => {
-                let how = format!("drop the last {rest} pixels (--partial-blocks drop), or leave --lossless out");
-                return Err(Error::unusable(format!("{line}; {how}")));
+                let help = &[Help::DropPartialBlocks, Help::NotLossless];
+                return Err(Error::unusable(format!("{line}: the last {rest} pixels are in the way")).with_help(help));
             }
             PartialBlocks::Drop if whole == 0 => {
                 return Err(Error::unusable(format!("{line}, and smaller, so nothing would be left")));

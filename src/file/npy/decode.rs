@@ -5,8 +5,8 @@ use super::header::{Header, wanted};
 use crate::error::{Error, Result};
 use crate::file::decoder::{Decoder, RowsOut, Slot, Start, Stop, collect};
 use crate::file::stored::StoredRows;
-use crate::frame::{AnyPlanes, Facts, Form, Format, Metadata, Planes, RowOrder, SamplesMut, Size};
-use crate::pixel::{Depth, Layout, Meaning, Number, NumberKind, Sample, Transfer};
+use crate::frame::{AnyNumbersMut, AnyPlanes, Facts, Form, Format, Metadata, RowOrder, SamplesMut, Size};
+use crate::pixel::{Depth, Layout, Meaning, NumberKind, Sample, Transfer};
 
 /// A decoder of arrays: pushed bytes, gives rows.
 pub(in crate::file) struct NpyDecoder {
@@ -218,7 +218,7 @@ impl Put {
             }
             Slot::Row(SamplesMut::F32(to)) if self.element == Element::Half => {
                 for (to, v) in to.iter_mut().zip(row.as_chunks::<2>().0) {
-                    *to = half::f16::from_bits(u16::load(v, swapped)).to_f32();
+                    *to = half_to_f32(u16::load(v, swapped));
                 }
             }
             Slot::Row(SamplesMut::F32(to)) => {
@@ -231,25 +231,19 @@ impl Put {
     }
 
     fn planes(&self, row: &[u8], planes: &mut AnyPlanes, y: u32) -> Result<()> {
-        let swapped = self.swapped;
-        match planes {
-            AnyPlanes::U8(p) if self.element == Element::Bool => {
+        let mut views = planes.views_mut();
+        match self.element {
+            Element::Half => halves_apart(row, &mut views, y, self.swapped),
+            Element::Bool => {
                 row.iter().try_for_each(|&v| truth(v).map(|_| ()))?;
-                apart(row, p, y, false, u8::from_ne_bytes);
+                apart::<1>(row, &mut views, y, false);
             }
-            AnyPlanes::F32(p) if self.element == Element::Half => {
-                apart(row, p, y, swapped, |bytes| half::f16::from_ne_bytes(bytes).to_f32());
-            }
-            AnyPlanes::U8(p) => apart(row, p, y, swapped, u8::from_ne_bytes),
-            AnyPlanes::U16(p) => apart(row, p, y, swapped, u16::from_ne_bytes),
-            AnyPlanes::U32(p) => apart(row, p, y, swapped, u32::from_ne_bytes),
-            AnyPlanes::U64(p) => apart(row, p, y, swapped, u64::from_ne_bytes),
-            AnyPlanes::I8(p) => apart(row, p, y, swapped, i8::from_ne_bytes),
-            AnyPlanes::I16(p) => apart(row, p, y, swapped, i16::from_ne_bytes),
-            AnyPlanes::I32(p) => apart(row, p, y, swapped, i32::from_ne_bytes),
-            AnyPlanes::I64(p) => apart(row, p, y, swapped, i64::from_ne_bytes),
-            AnyPlanes::F32(p) => apart(row, p, y, swapped, f32::from_ne_bytes),
-            AnyPlanes::F64(p) => apart(row, p, y, swapped, f64::from_ne_bytes),
+            Element::Number(kind) => match kind.bytes() {
+                1 => apart::<1>(row, &mut views, y, false),
+                2 => apart::<2>(row, &mut views, y, self.swapped),
+                4 => apart::<4>(row, &mut views, y, self.swapped),
+                _ => apart::<8>(row, &mut views, y, self.swapped),
+            },
         }
         Ok(())
     }
@@ -259,23 +253,64 @@ fn truth(v: u8) -> Result<u8> {
     if v > 1 { Err(Error::damaged(format!("a boolean of {v}; it is 0 or 1"))) } else { Ok(v) }
 }
 
-/// Elements side by side into one plane each.
-fn apart<T: Number, const N: usize>(
-    row: &[u8],
-    planes: &mut Planes<T>,
-    y: u32,
-    swapped: bool,
-    number: impl Fn([u8; N]) -> T,
-) {
-    let elements = row.as_chunks::<N>().0;
-    let channels = planes.len().max(1);
-    for (channel, (_, plane)) in planes.iter_mut().enumerate() {
-        for (to, bytes) in plane.row_mut(y).iter_mut().zip(elements.iter().skip(channel).step_by(channels)) {
-            let mut bytes = *bytes;
+/// Elements of `N` bytes side by side into one plane each; a plane's numbers take as many.
+fn apart<const N: usize>(row: &[u8], planes: &mut [AnyNumbersMut<'_>], y: u32, swapped: bool) {
+    let (elements, channels) = (row.as_chunks::<N>().0, planes.len().max(1));
+    for (channel, plane) in planes.iter_mut().enumerate() {
+        let to = plane.row_bytes_mut(y).as_chunks_mut::<N>().0;
+        for (to, bytes) in to.iter_mut().zip(elements.iter().skip(channel).step_by(channels)) {
+            *to = *bytes;
             if swapped {
-                bytes.reverse();
+                to.reverse();
             }
-            to.v = number(bytes);
+        }
+    }
+}
+
+/// Half floats side by side into one plane of floats each.
+fn halves_apart(row: &[u8], planes: &mut [AnyNumbersMut<'_>], y: u32, swapped: bool) {
+    let (elements, channels) = (row.as_chunks::<2>().0, planes.len().max(1));
+    let mut values = Vec::new();
+    for (channel, plane) in planes.iter_mut().enumerate() {
+        values.clear();
+        let own = elements.iter().skip(channel).step_by(channels);
+        values.extend(own.map(|v| f64::from(half_to_f32(u16::load(v, swapped)))));
+        plane.put_row(y, &values);
+    }
+}
+
+/// A float of 16 bits (IEEE 754 binary16) as one of 32, which holds each exactly.
+fn half_to_f32(bits: u16) -> f32 {
+    let (exponent, fraction) = (u32::from(bits >> 10 & 31), u32::from(bits & 1023));
+    let magnitude = match exponent {
+        // Multiples of 2^-24.
+        0 => fraction as f32 / 16_777_216.0,
+        // Infinity, and what is not a number.
+        31 => f32::from_bits(0x7f80_0000 | fraction << 13),
+        // The exponents' biases are 15 and 127.
+        _ => f32::from_bits((exponent + 112) << 23 | fraction << 13),
+    };
+    if bits >> 15 == 1 { -magnitude } else { magnitude }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn every_half_float_is_what_ieee_754_says() {
+        for bits in 0..=u16::MAX {
+            // (-1)^s x 2^(e - 15) x (1 + f / 1024), or without the one and with e = 1 where e is 0 (3.4 of the standard).
+            let (e, f) = (i32::from(bits >> 10 & 31), f64::from(bits & 1023) / 1024.0);
+            let magnitude = match e {
+                31 if f > 0.0 => f64::NAN,
+                31 => f64::INFINITY,
+                0 => f * 2f64.powi(-14),
+                e => (1.0 + f) * 2f64.powi(e - 15),
+            };
+            let wanted = if bits >> 15 == 1 { -magnitude } else { magnitude };
+            let found = f64::from(half_to_f32(bits));
+            assert!(found.is_nan() && wanted.is_nan() || found.to_bits() == wanted.to_bits(), "{bits:#x}: {found}");
         }
     }
 }

@@ -1,6 +1,7 @@
 //! The types of numbers an array may hold.
 
 use crate::error::{Error, Result};
+use crate::file::words::shown;
 use crate::pixel::NumberKind;
 
 /// The type of an array's elements.
@@ -31,7 +32,7 @@ impl Element {
             "f4" => Element::Number(NumberKind::F32),
             "f8" => Element::Number(NumberKind::F64),
             other => {
-                let shown: String = other.chars().take(24).flat_map(char::escape_default).collect();
+                let shown = shown(other, 24);
                 return Err(Error::not_supported(format!(
                     "an array whose elements are {shown}, which are no numbers here"
                 )));

@@ -4,8 +4,8 @@ use super::element::Element;
 use super::header::MARK;
 use crate::error::Result;
 use crate::file::encoder::{Encoder, Output, left_out, put_bytes};
-use crate::frame::{AnyPlanes, Content, Facts, Form, Planes, SamplesRef};
-use crate::pixel::{Depth, Layout, Meaning, Number, NumberKind};
+use crate::frame::{AnyNumbers, Content, Facts, Form, SamplesRef};
+use crate::pixel::{Depth, Layout, Meaning, NumberKind};
 
 /// The numbers start at a multiple of this, says the format's description.
 const ALIGN: usize = 64;
@@ -87,21 +87,18 @@ impl Encoder for NpyEncoder {
                 Content::Pixels(pixels) => match pixels.row(y) {
                     SamplesRef::U8(s) if self.bools => row.extend(s.iter().map(|&v| v >> 7)),
                     SamplesRef::U8(s) => row.extend_from_slice(s),
-                    SamplesRef::U16(s) => row.extend(s.iter().flat_map(|v| v.to_le_bytes())),
-                    SamplesRef::F32(s) => row.extend(s.iter().flat_map(|v| v.to_le_bytes())),
+                    SamplesRef::U16(_) => in_order::<2>(pixels.bytes_of_row(y), row),
+                    SamplesRef::F32(_) => in_order::<4>(pixels.bytes_of_row(y), row),
                 },
-                Content::Planes(planes) => match planes {
-                    AnyPlanes::U8(p) => together(p, y, row, u8::to_le_bytes),
-                    AnyPlanes::U16(p) => together(p, y, row, u16::to_le_bytes),
-                    AnyPlanes::U32(p) => together(p, y, row, u32::to_le_bytes),
-                    AnyPlanes::U64(p) => together(p, y, row, u64::to_le_bytes),
-                    AnyPlanes::I8(p) => together(p, y, row, i8::to_le_bytes),
-                    AnyPlanes::I16(p) => together(p, y, row, i16::to_le_bytes),
-                    AnyPlanes::I32(p) => together(p, y, row, i32::to_le_bytes),
-                    AnyPlanes::I64(p) => together(p, y, row, i64::to_le_bytes),
-                    AnyPlanes::F32(p) => together(p, y, row, f32::to_le_bytes),
-                    AnyPlanes::F64(p) => together(p, y, row, f64::to_le_bytes),
-                },
+                Content::Planes(planes) => {
+                    let views = planes.views();
+                    match planes.number().bytes() {
+                        1 => together::<1>(&views, y, row),
+                        2 => together::<2>(&views, y, row),
+                        4 => together::<4>(&views, y, row),
+                        _ => together::<8>(&views, y, row),
+                    }
+                }
             }
             put_bytes(out, row)?;
         }
@@ -117,13 +114,26 @@ impl Encoder for NpyEncoder {
     }
 }
 
-/// A row of every plane, side by side.
-fn together<T: Number, const N: usize>(planes: &Planes<T>, y: u32, row: &mut Vec<u8>, bytes: impl Fn(T) -> [u8; N]) {
+/// Numbers of `N` bytes in the order of an array of little-endian numbers.
+fn in_order<const N: usize>(numbers: &[u8], row: &mut Vec<u8>) {
+    row.extend_from_slice(numbers);
+    if cfg!(target_endian = "big") {
+        row.as_chunks_mut::<N>().0.iter_mut().for_each(|number| number.reverse());
+    }
+}
+
+/// A row of every plane, side by side, numbers of `N` bytes each in the order of an array of little-endian numbers.
+fn together<const N: usize>(planes: &[AnyNumbers<'_>], y: u32, row: &mut Vec<u8>) {
     let channels = planes.len();
-    let width = planes.size().width as usize;
+    let width = planes.first().map_or(0, |plane| plane.size().width as usize);
     row.resize(width.saturating_mul(channels).saturating_mul(N), 0);
-    for (channel, (_, plane)) in planes.iter().enumerate() {
+    for (channel, plane) in planes.iter().enumerate() {
         let places = row.as_chunks_mut::<N>().0.iter_mut().skip(channel).step_by(channels.max(1));
-        places.zip(plane.row(y)).for_each(|(to, v)| *to = bytes(v.v));
+        for (to, number) in places.zip(plane.as_bytes().row(y).as_chunks::<N>().0) {
+            *to = *number;
+            if cfg!(target_endian = "big") {
+                to.reverse();
+            }
+        }
     }
 }

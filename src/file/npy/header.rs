@@ -2,6 +2,7 @@
 
 use super::element::Element;
 use crate::error::{Error, Result};
+use crate::file::words::shown;
 
 /// What every file starts with.
 pub(super) const MARK: &[u8; 6] = b"\x93NUMPY";
@@ -59,7 +60,7 @@ impl Header {
                 "fortran_order" => columns_first = Some(words.truth()?),
                 "shape" => shape = Some(words.numbers()?),
                 other => {
-                    let shown: String = other.chars().take(24).flat_map(char::escape_default).collect();
+                    let shown = shown(other, 24);
                     return Err(Error::damaged(format!("the header has an entry {shown}, which does not exist")));
                 }
             }

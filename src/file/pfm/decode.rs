@@ -4,6 +4,7 @@ use crate::error::{Error, Result};
 use crate::file::decoder::{Decoder, RowsOut, Slot, Start, Stop};
 use crate::file::options::Limits;
 use crate::file::stored::StoredRows;
+use crate::file::words::shown;
 use crate::frame::{Facts, Form, Format, Metadata, RowOrder, SamplesMut, Size};
 use crate::pixel::{Depth, Layout, Meaning, Sample, Transfer};
 
@@ -51,7 +52,7 @@ impl PfmDecoder {
         let words: Vec<&str> = header.split_ascii_whitespace().collect();
         let &[kind, width, height, scale] = words.as_slice() else { return Err(Error::damaged("not a float map")) };
         let number = |word: &str, what: &str| {
-            let shown: String = word.chars().take(16).flat_map(char::escape_default).collect();
+            let shown = shown(word, 16);
             word.parse::<u32>().map_err(|_| Error::damaged(format!("the {what} is not a number: {shown}")))
         };
         let size = Size::new(number(width, "width")?, number(height, "height")?);

@@ -1,6 +1,6 @@
 //! Writing: little-endian, scale 1.
 
-use crate::error::Result;
+use crate::error::{Help, Result};
 use crate::file::encoder::{Encoder, Output, cannot_hold, left_out, put_bytes};
 use crate::file::reversed::ReversedRows;
 use crate::frame::{Content, Facts, Form, Format, SamplesRef};
@@ -15,17 +15,17 @@ pub(in crate::file) struct PfmEncoder {
 impl PfmEncoder {
     /// Starts a file with its header.
     pub(in crate::file) fn new(facts: &Facts, out: &mut dyn Output) -> Result<PfmEncoder> {
-        let refuse = |what: &str, remedy: &str| Err(cannot_hold(Format::Pfm, what, remedy));
+        let refuse = |what: &str, help: &'static [Help]| Err(cannot_hold(Format::Pfm, what, help));
         let kind = match facts.form {
             Form::Pixels { depth: Depth::F32, layout: Layout::Gray } => "Pf",
             Form::Pixels { depth: Depth::F32, layout: Layout::Rgb } => "PF",
-            Form::Pixels { layout: Layout::Cmyk, .. } => return refuse("cmyk", "add --as color"),
-            Form::Pixels { layout, .. } if layout.has_alpha() => return refuse("alpha", "add --flatten COLOUR"),
-            Form::Pixels { .. } => return refuse("integers", "add --depth f32"),
-            Form::Planes { .. } => return refuse("planes", "add --depth f32 to make them a picture"),
+            Form::Pixels { layout: Layout::Cmyk, .. } => return refuse("cmyk", &[Help::Color]),
+            Form::Pixels { layout, .. } if layout.has_alpha() => return refuse("alpha", &[Help::Flatten]),
+            Form::Pixels { .. } => return refuse("integers", &[Help::Depth(&[Depth::F32])]),
+            Form::Planes { .. } => return refuse("planes", &[Help::PixelsOfDepth(&[Depth::F32])]),
         };
         if !facts.metadata.orientation.is_upright() {
-            return refuse("an orientation", "add --upright to turn the pixels");
+            return refuse("an orientation", &[Help::Upright]);
         }
         let head = format!("{kind}\n{} {}\n-1.0\n", facts.size.width, facts.size.height);
         put_bytes(out, head.as_bytes())?;

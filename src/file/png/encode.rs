@@ -3,9 +3,10 @@
 use super::header::{Color, Header};
 use super::pack::Packer;
 use super::{SIGNATURE, chunks};
-use crate::error::{Error, Result};
+use crate::error::{Error, Help, Result};
 use crate::file::encoder::{Encoder, Output, cannot_hold, check_indices, palette_of, put_bytes};
 use crate::file::options::WriteOptions;
+use crate::file::words::extend_words_be;
 use crate::frame::{Content, Facts, Form, Format, Metadata, Palette, SamplesRef};
 use crate::pixel::{Depth, Layout, codes};
 
@@ -26,14 +27,14 @@ impl PngEncoder {
     /// Starts a file: signature, header and what stands before the pixels.
     pub(in crate::file) fn new(facts: &Facts, options: &WriteOptions, out: &mut dyn Output) -> Result<PngEncoder> {
         let Form::Pixels { depth, layout } = facts.form else {
-            return Err(cannot_hold(Format::Png, "planes", "add --depth u16 (or u8) to make them a picture"));
+            return Err(cannot_hold(Format::Png, "planes", &[Help::PixelsOfDepth(&[Depth::U16, Depth::U8])]));
         };
         if facts.size.is_empty() || facts.size.width > i32::MAX as u32 || facts.size.height > i32::MAX as u32 {
-            let what = format!("a picture of {}", facts.size);
-            return Err(cannot_hold(Format::Png, &what, "each side must be 1 to 2^31 - 1"));
+            let what = format!("a picture of {}; each side must be 1 to 2^31 - 1", facts.size);
+            return Err(cannot_hold(Format::Png, &what, &[]));
         }
         if layout == Layout::Cmyk {
-            return Err(cannot_hold(Format::Png, "cmyk", "add --as color"));
+            return Err(cannot_hold(Format::Png, "cmyk", &[Help::Color]));
         }
         let palette = palette_of(facts)?;
         let header = Header { size: facts.size, interlaced: false, ..form_of(depth, layout, &facts.metadata, palette) };
@@ -69,8 +70,10 @@ impl PngEncoder {
                 }
             }
             SamplesRef::U8(s) => row.extend_from_slice(s),
-            SamplesRef::U16(s) => row.extend(s.iter().flat_map(|v| v.to_be_bytes())),
-            SamplesRef::F32(_) => return Err(cannot_hold(Format::Png, "f32 samples", "add --depth u16 (or u8)")),
+            SamplesRef::U16(s) => extend_words_be(row, s),
+            SamplesRef::F32(_) => {
+                return Err(cannot_hold(Format::Png, "f32 samples", &[Help::Depth(&[Depth::U16, Depth::U8])]));
+            }
         }
         self.rows_left = self.rows_left.saturating_sub(1);
         if self.packer.is_full() && self.rows_left > 0 {

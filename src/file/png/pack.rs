@@ -18,6 +18,7 @@ const MOST_BLOCKS: usize = 32;
 
 /// Packs rows as they come.
 pub(super) struct Packer {
+    threads: Threads,
     effort: u32,
     /// Whether rows are filtered by what suits each; else none is.
     adaptive: bool,
@@ -55,6 +56,7 @@ impl Packer {
             count => count.saturating_mul(2).min(MOST_BLOCKS),
         };
         Packer {
+            threads,
             effort,
             adaptive: adaptive && effort > 0,
             row_bytes,
@@ -125,7 +127,7 @@ impl Packer {
         let rows = &self.rows;
         let first_above = self.above.as_deref();
         let jobs: Vec<_> = rows.chunks(block).zip(&mut self.filtered).enumerate().collect();
-        threads::each(jobs, |(i, (part, filtered))| {
+        threads::each(self.threads, jobs, |(i, (part, filtered))| {
             let start = i.saturating_mul(block);
             let mut above = match start.checked_sub(row_bytes) {
                 Some(before) => rows.get(before..start),
@@ -160,7 +162,7 @@ impl Packer {
         let begins = !std::mem::replace(&mut self.begun, true);
         let (filtered, dictionary) = (&self.filtered, &self.dictionary);
         let jobs: Vec<_> = self.packed.iter_mut().take(count).zip(filtered).enumerate().collect();
-        let all = threads::collect(jobs, |(i, (packed, block))| {
+        let all = threads::collect(self.threads, jobs, |(i, (packed, block))| {
             let before = match i.checked_sub(1).and_then(|i| filtered.get(i)) {
                 Some(before) => end_of(&before.bytes),
                 None => dictionary,

@@ -1,6 +1,6 @@
 //! Writing raw maps: PBM for two values, PGM for gray, PPM for rgb, PAM for all with alpha too.
 
-use crate::error::Result;
+use crate::error::{Help, Result};
 use crate::file::encoder::{Encoder, Output, cannot_hold, left_out, put_bytes};
 use crate::frame::{Content, Facts, Form, Format, SamplesRef};
 use crate::pixel::{Depth, Layout, codes};
@@ -26,16 +26,16 @@ impl PnmEncoder {
         out: &mut dyn Output,
     ) -> Result<PnmEncoder> {
         let Form::Pixels { depth, layout } = facts.form else {
-            return Err(cannot_hold(format, "planes", "add --depth u16 (or u8) to make them a picture"));
+            return Err(cannot_hold(format, "planes", &[Help::PixelsOfDepth(&[Depth::U16, Depth::U8])]));
         };
         let Some(full) = depth.top_code() else {
-            return Err(cannot_hold(format, "f32 samples", "add --depth u16 (or u8)"));
+            return Err(cannot_hold(format, "f32 samples", &[Help::Depth(&[Depth::U16, Depth::U8])]));
         };
         check_layout(format, ending, layout)?;
         if ending == Some("pbm") {
             let two_valued = layout == Layout::Gray && facts.metadata.top_codes.as_deref() == Some(&[1]);
             if !two_valued {
-                let remedy = "make it gray with --as gray and two-valued with `rahmen depth --bits 1`, or write .pgm";
+                let remedy = &[Help::TwoLevels, Help::Extension("pgm")];
                 return Err(cannot_hold(format, "more than two values in a .pbm file", remedy));
             }
             put_bytes(out, format!("P4\n{} {}\n", facts.size.width, facts.size.height).as_bytes())?;
@@ -84,17 +84,21 @@ impl PnmEncoder {
 
 fn check_layout(format: Format, ending: Option<&str>, layout: Layout) -> Result<()> {
     if layout == Layout::Cmyk {
-        return Err(cannot_hold(format, "cmyk", "add --as color"));
+        return Err(cannot_hold(format, "cmyk", &[Help::Color]));
     }
     if format == Format::Pam {
         return Ok(());
     }
     if layout.has_alpha() {
-        return Err(cannot_hold(format, "alpha", "add --flatten COLOUR, or write .pam or .png"));
+        return Err(cannot_hold(format, "alpha", &[Help::Flatten, Help::Extension("pam"), Help::Extension("png")]));
     }
     match (ending, layout) {
-        (Some("pgm"), Layout::Rgb) => Err(cannot_hold(format, "colour in a .pgm file", "add --as gray, or write .ppm")),
-        (Some("ppm"), Layout::Gray) => Err(cannot_hold(format, "gray in a .ppm file", "add --as color, or write .pgm")),
+        (Some("pgm"), Layout::Rgb) => {
+            Err(cannot_hold(format, "colour in a .pgm file", &[Help::Gray, Help::Extension("ppm")]))
+        }
+        (Some("ppm"), Layout::Gray) => {
+            Err(cannot_hold(format, "gray in a .ppm file", &[Help::Color, Help::Extension("pgm")]))
+        }
         _ => Ok(()),
     }
 }
@@ -139,9 +143,9 @@ impl Encoder for PnmEncoder {
                 (SamplesRef::U8(s), _) if self.codes.is_empty() => self.row.extend_from_slice(s),
                 (SamplesRef::U8(s), _) => self.row.extend(s.iter().map(|&v| code(u16::from(v)) as u8)),
                 (SamplesRef::U16(s), Depth::U8) => self.row.extend(s.iter().map(|&v| code(v) as u8)),
-                (SamplesRef::U16(s), _) => self.row.extend(s.iter().flat_map(|&v| code(v).to_be_bytes())),
+                (SamplesRef::U16(s), _) => s.iter().for_each(|&v| self.row.extend_from_slice(&code(v).to_be_bytes())),
                 (SamplesRef::F32(_), _) => {
-                    return Err(cannot_hold(self.format, "f32 samples", "add --depth u16 (or u8)"));
+                    return Err(cannot_hold(self.format, "f32 samples", &[Help::Depth(&[Depth::U16, Depth::U8])]));
                 }
             }
             put_bytes(out, &self.row)?;

@@ -1,6 +1,7 @@
 //! The headers: words and numbers in ASCII, with comments.
 
 use crate::error::{Error, Result};
+use crate::file::words::shown;
 use crate::frame::{Form, Size};
 use crate::pixel::{Depth, Layout};
 
@@ -101,7 +102,7 @@ fn check_top(top: u32) -> Result<u16> {
 fn parse_number(word: &[u8], what: &str) -> Result<u32> {
     let text = std::str::from_utf8(word).ok().filter(|t| t.bytes().all(|b| b.is_ascii_digit()));
     text.and_then(|t| t.parse().ok()).ok_or_else(|| {
-        let shown: String = word.iter().take(16).flat_map(|b| b.escape_ascii()).map(char::from).collect();
+        let shown = shown(&String::from_utf8_lossy(word), 16);
         Error::damaged(format!("the {what} is not a number: {shown}"))
     })
 }
@@ -171,7 +172,7 @@ fn parse_arbitrary(bytes: &[u8]) -> Result<Option<(Header, usize)>> {
             }
             [b'#', ..] => {}
             other => {
-                let shown: String = other.iter().take(16).flat_map(|b| b.escape_ascii()).map(char::from).collect();
+                let shown = shown(&String::from_utf8_lossy(other), 16);
                 return Err(Error::damaged(format!("the header has a field {shown}, which does not exist")));
             }
         }
@@ -191,7 +192,7 @@ fn layout_of(kind: &str, depth: u32) -> Result<Layout> {
             _ => return Err(Error::not_supported(format!("a PAM of {depth} channels without a tuple type"))),
         },
         other => {
-            let shown: String = other.chars().take(24).flat_map(char::escape_default).collect();
+            let shown = shown(other, 24);
             return Err(Error::not_supported(format!("a PAM of tuple type {shown}")));
         }
     };

@@ -1,7 +1,7 @@
 //! Writing: at each pixel the shortest chunk that holds it.
 
 use super::{END, MAGIC, Rgba, START, place};
-use crate::error::Result;
+use crate::error::{Help, Result};
 use crate::file::encoder::{Encoder, Output, cannot_hold, left_out, put_bytes};
 use crate::frame::{Content, Facts, Form, Format, SamplesRef};
 use crate::pixel::{Depth, Layout, Transfer};
@@ -24,9 +24,9 @@ impl QoiEncoder {
             Form::Pixels { depth: Depth::U8, layout: Layout::Rgb } => 3,
             Form::Pixels { depth: Depth::U8, layout: Layout::Rgba } => 4,
             Form::Pixels { depth: Depth::U16, .. } => {
-                return Err(cannot_hold(Format::Qoi, "u16 samples", "add --depth u8"));
+                return Err(cannot_hold(Format::Qoi, "u16 samples", &[Help::Depth(&[Depth::U8])]));
             }
-            _ => return Err(cannot_hold(Format::Qoi, "gray", "add --as color")),
+            _ => return Err(cannot_hold(Format::Qoi, "gray", &[Help::Color])),
         };
         let linear = facts.metadata.transfer == Transfer::Linear;
         let mut header = MAGIC.to_vec();

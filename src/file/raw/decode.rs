@@ -1,6 +1,6 @@
 //! Reading.
 
-use crate::error::{Error, ErrorKind, Result};
+use crate::error::{Error, ErrorKind, Help, Result};
 use crate::file::decoder::{Decoder, RowsOut, Slot, Start, Stop, collect};
 use crate::file::stored::StoredRows;
 use crate::frame::{Facts, Form, Format, Metadata, Pixels, RawLayout, RowOrder, SamplesMut, SamplesRef};
@@ -24,7 +24,8 @@ enum Rows {
 impl RawDecoder {
     pub(in crate::file) fn new(start: Start) -> Result<RawDecoder> {
         let Some(layout) = start.raw else {
-            return Err(Error::unusable("raw bytes can only be read by a layout that describes them (--raw)"));
+            return Err(Error::unusable("raw bytes can only be read by a layout that describes them")
+                .with_help(&[Help::RawLayout]));
         };
         start.limits.check_size(layout.size)?;
         let measures = layout.measures()?;

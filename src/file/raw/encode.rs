@@ -1,6 +1,6 @@
 //! Writing.
 
-use crate::error::Result;
+use crate::error::{Help, Result};
 use crate::file::encoder::{Encoder, Output, cannot_hold, left_out, put_bytes};
 use crate::file::reversed::ReversedRows;
 use crate::frame::{Content, Facts, Form, Format, RawLayout, Size};
@@ -23,17 +23,17 @@ pub(in crate::file) struct RawEncoder {
 impl RawEncoder {
     /// Starts with the bytes before the first row. The layout's size is that of the picture.
     pub(in crate::file) fn new(facts: &Facts, layout: Option<RawLayout>, out: &mut dyn Output) -> Result<RawEncoder> {
-        let refuse = |what: &str, remedy: &str| Err(cannot_hold(Format::Raw, what, remedy));
+        let refuse = |what: &str, help: &'static [Help]| Err(cannot_hold(Format::Raw, what, help));
         let Some(layout) = layout else {
-            return refuse("a picture whose layout is not named", "add --raw-out \"order=... depth=...\"");
+            return refuse("a picture whose layout is not named", &[Help::RawLayoutOut]);
         };
         let layout = RawLayout { size: facts.size, ..layout };
         if facts.form != (Form::Pixels { depth: layout.depth, layout: layout.layout() }) {
             let what = format!("{} as {} {}", facts.form.describe(), layout.layout(), layout.depth);
             let has_alpha = matches!(&facts.form, Form::Pixels { layout, .. } if layout.has_alpha());
             let remedy = match layout.layout().has_alpha() && !has_alpha {
-                true => "say alpha=ignored in the layout, or change the picture (--as, --depth)",
-                false => "change the picture (--as, --depth, --flatten) or the layout",
+                true => &[Help::RawAlphaIgnored][..],
+                false => &[Help::RawLayoutOut][..],
             };
             return refuse(&what, remedy);
         }

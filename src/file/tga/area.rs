@@ -1,6 +1,7 @@
 //! What version 2.0 adds at the end of a file: the extension area (author, comments, time, aspect, gamma, what the
 //! attribute bits are) and the footer that leads to it.
 
+use crate::file::words::words_le;
 use crate::frame::{Metadata, Resolution, ResolutionUnit, Text, Time};
 use crate::pixel::Transfer;
 
@@ -105,19 +106,19 @@ pub(super) fn write(metadata: &Metadata, alpha: bool, at: u32) -> (Vec<u8>, Meta
     }
     if let Some(t) = left.changed.take() {
         let all = [u16::from(t.month), u16::from(t.day), t.year, t.hour.into(), t.minute.into(), t.second.into()];
-        put(TIME, &all.map(u16::to_le_bytes).concat());
+        put(TIME, &words_le(&all));
     }
     let word = |v: f64| (v.fract() == 0.0 && (1.0..=65_535.0).contains(&v)).then_some(v as u16);
     if let Some(Resolution { x, y, unit: ResolutionUnit::Ratio }) = left.resolution
         && let (Some(x), Some(y)) = (word(x), word(y))
     {
-        put(ASPECT, &[y, x].map(u16::to_le_bytes).concat());
+        put(ASPECT, &words_le(&[y, x]));
         left.resolution = None;
     }
     match left.transfer {
-        Transfer::Linear => put(GAMMA, &[1u16, 1].map(u16::to_le_bytes).concat()),
+        Transfer::Linear => put(GAMMA, &words_le(&[1, 1])),
         Transfer::Power(exponent) if (0.001..=60.0).contains(&exponent) => {
-            put(GAMMA, &[(exponent * 1000.0 + 0.5) as u16, 1000].map(u16::to_le_bytes).concat());
+            put(GAMMA, &words_le(&[(exponent * 1000.0 + 0.5) as u16, 1000]));
         }
         _ => {}
     }

@@ -3,8 +3,8 @@
 use super::area::{AREA, Attributes, FOOTER, area_at, read as read_area};
 use super::header::{HEADER, Header, Kind, color_of};
 use super::runs::Packets;
-use crate::access::premultiply::divide_row;
-use crate::access::swizzle::each;
+use crate::convert::premultiply::divide_row;
+use crate::convert::swizzle::each;
 use crate::error::{Error, Result};
 use crate::file::decoder::{Decoder, RowsOut, Slot, Start, Stop, collect};
 use crate::file::stored::StoredRows;
@@ -335,7 +335,7 @@ impl Expander {
                 if self.associated {
                     self.scratch.clear();
                     self.scratch.extend_from_slice(to);
-                    divide_row(&self.scratch, to, channels, true);
+                    divide_row(&self.scratch, to, self.layout.into());
                 }
                 self.mirror(to, channels);
             }

@@ -1,9 +1,10 @@
 //! Writing: plain pixels, the top row first, with extension area and footer.
 
 use super::area;
-use crate::access::swizzle::each;
-use crate::error::Result;
+use crate::convert::swizzle::each;
+use crate::error::{Help, Result};
 use crate::file::encoder::{Encoder, Output, cannot_hold, check_indices, left_out, palette_of, put_bytes};
+use crate::file::words::words_le;
 use crate::frame::{Content, Facts, Form, Format, SamplesRef};
 use crate::pixel::{Depth, Layout};
 
@@ -21,28 +22,28 @@ pub(in crate::file) struct TgaEncoder {
 impl TgaEncoder {
     /// Starts a file with its header and palette.
     pub(in crate::file) fn new(facts: &Facts, out: &mut dyn Output) -> Result<TgaEncoder> {
-        let refuse = |what: &str, remedy: &str| Err(cannot_hold(Format::Tga, what, remedy));
+        let refuse = |what: &str, help: &'static [Help]| Err(cannot_hold(Format::Tga, what, help));
         let palette = palette_of(facts)?.map(|p| (p.colors(), p.is_opaque()));
         let (layout, kind, bits, alpha) = match facts.form {
-            Form::Pixels { depth: Depth::U16, .. } => return refuse("u16 samples", "add --depth u8"),
+            Form::Pixels { depth: Depth::U16, .. } => return refuse("u16 samples", &[Help::Depth(&[Depth::U8])]),
             Form::Pixels { layout: Layout::Gray, .. } => match palette {
                 Some((_, opaque)) => (Layout::Gray, 1u8, 8u8, !opaque),
                 None => (Layout::Gray, 3, 8, false),
             },
             Form::Pixels { layout: Layout::Rgb, .. } => (Layout::Rgb, 2, 24, false),
             Form::Pixels { layout: Layout::Rgba, .. } => (Layout::Rgba, 2, 32, true),
-            _ => return refuse("gray with alpha", "add --as color, or --flatten COLOUR"),
+            _ => return refuse("gray with alpha", &[Help::Color, Help::Flatten]),
         };
         let sides = (u16::try_from(facts.size.width), u16::try_from(facts.size.height));
         let (Ok(width), Ok(height)) = sides else {
-            return refuse(&format!("a picture of {}", facts.size), "each side must be at most 65535");
+            return refuse(&format!("a picture of {}; each side must be at most 65535", facts.size), &[]);
         };
         let entry = if alpha { 32u8 } else { 24 };
         let count = palette.map_or(0, |(colors, _)| colors.len() as u16);
         let mut head = vec![0, u8::from(palette.is_some()), kind, 0, 0];
         head.extend(count.to_le_bytes());
         head.extend([if palette.is_some() { entry } else { 0 }, 0, 0, 0, 0]);
-        head.extend([width, height].map(u16::to_le_bytes).concat());
+        head.extend(words_le(&[width, height]));
         head.extend([bits, 0x20 | if alpha { 8 } else { 0 }]);
         for color in palette.map_or(&[][..], |(colors, _)| colors) {
             head.extend([color.b, color.g, color.r]);

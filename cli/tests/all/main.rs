@@ -1,0 +1,10 @@
+//! The program as its users see it. One program of tests, so that it is linked once.
+
+mod common;
+
+mod files;
+mod moves;
+mod program;
+mod resampling;
+mod tone;
+mod whole_or_not;

@@ -1,0 +1,205 @@
+//! Pixels from foreign memory and back: one pass, row by row.
+
+use super::premultiply::{divide_row, multiply_row};
+use super::select::{Take, select_row};
+use crate::error::{ErrorKind, Result};
+use crate::frame::{
+    AnySamples, AnySamplesMut, ChannelOrder, Measures, Pixels, RawAlpha, RawLayout, SampleView, SampleViewMut, Size,
+    View, ViewMut, same_size, with_samples, with_samples_mut,
+};
+use crate::pixel::{Depth, Layout, Sample, Stored};
+
+impl RawLayout {
+    /// The pixels of foreign memory: in Rahmen's order, from the top, with straight alpha. One pass.
+    ///
+    /// Premultiplied alpha is divided (see [`premultiply`](super::premultiply)), ignored alpha left out.
+    ///
+    /// # Errors
+    /// A buffer too short, a stride shorter than a row, or a size beyond the address space or the system's memory.
+    pub fn read(&self, bytes: &[u8]) -> Result<Pixels> {
+        self.measured(bytes.len())?;
+        let mut pixels = Pixels::new(self.size, self.layout(), self.depth)?;
+        self.read_any(bytes, pixels.samples_any_mut())?;
+        Ok(pixels)
+    }
+
+    /// [`read`](RawLayout::read) into a view of the same size and type.
+    ///
+    /// # Errors
+    /// As [`read`](RawLayout::read), or a target of another size or type.
+    pub fn read_into<P: Stored>(&self, bytes: &[u8], target: ViewMut<'_, P>) -> Result<()> {
+        self.measured(bytes.len())?;
+        self.check::<P>(target.size())?;
+        self.read_any(bytes, target.into_samples_any())
+    }
+
+    fn read_any(&self, bytes: &[u8], target: AnySamplesMut<'_>) -> Result<()> {
+        with_samples_mut!(target, target => self.read_samples(bytes, target))
+    }
+
+    fn read_samples<S: Sample>(&self, bytes: &[u8], mut target: SampleViewMut<'_, S>) -> Result<()> {
+        let (measures, channels) = (self.measured(bytes.len())?, target.channels().count);
+        if self.size.is_empty() {
+            return Ok(());
+        }
+        let (mut memory, takes, stored) = (Scratch::default(), from_memory(self.order, channels), self.channels());
+        for y in 0..self.size.height {
+            let starts = self.starts(&measures, y);
+            let row = target.row_mut(y);
+            if self.planar && self.channels() > 1 {
+                for (channel, &place) in self.order.places().iter().take(channels).enumerate() {
+                    let at = starts + place * measures.plane;
+                    let plane = memory.samples(&bytes[at..at + measures.row], self.swapped());
+                    row.iter_mut().skip(channel).step_by(channels).zip(plane).for_each(|(to, v)| *to = *v);
+                }
+            } else {
+                let samples = memory.samples(&bytes[starts..starts + measures.row], self.swapped());
+                select_row(samples, stored, row, &takes);
+            }
+            self.make_straight(row, &mut memory);
+        }
+        Ok(())
+    }
+
+    /// One row of pixels side by side: its bytes, without a gap, into as many samples as the layout has.
+    #[cfg_attr(not(feature = "raw"), allow(dead_code))]
+    pub(crate) fn read_row<S: Sample>(&self, bytes: &[u8], row: &mut [S]) {
+        let (mut memory, takes) = (Scratch::default(), from_memory(self.order, self.layout().channels()));
+        select_row(memory.samples(bytes, self.swapped()), self.channels(), row, &takes);
+        self.make_straight(row, &mut memory);
+    }
+
+    fn make_straight<S: Sample>(&self, row: &mut [S], memory: &mut Scratch<S>) {
+        if self.alpha == RawAlpha::Premultiplied {
+            let layout = self.layout();
+            memory.in_place(row, |from, to| divide_row(from, to, layout.into()));
+        }
+    }
+
+    /// Writes pixels of the same size and type to foreign memory: [`read`](RawLayout::read) backwards. Bytes between
+    /// rows and planes are not touched. One pass.
+    ///
+    /// Premultiplied alpha is multiplied, ignored alpha becomes full.
+    ///
+    /// # Errors
+    /// A buffer too short, or pixels of another size or type.
+    pub fn write_view<P: Stored>(&self, view: View<'_, P>, bytes: &mut [u8]) -> Result<()> {
+        self.measured(bytes.len())?;
+        self.check::<P>(view.size())?;
+        self.write_any(view.samples_any(), bytes)
+    }
+
+    fn write_any(&self, view: AnySamples<'_>, bytes: &mut [u8]) -> Result<()> {
+        with_samples!(view, view => self.write_samples(view, bytes))
+    }
+
+    fn write_samples<S: Sample>(&self, view: SampleView<'_, S>, bytes: &mut [u8]) -> Result<()> {
+        let (measures, channels) = (self.measured(bytes.len())?, view.channels());
+        if self.size.is_empty() {
+            return Ok(());
+        }
+        let (mut straight, takes) = (Vec::new(), to_memory(self.order, channels.count));
+        let mut ordered = vec![S::default(); view.width() as usize * self.channels()];
+        for y in 0..self.size.height {
+            let mut row = view.row(y);
+            if self.alpha == RawAlpha::Premultiplied {
+                straight.resize(row.len(), S::default());
+                multiply_row(row, &mut straight, channels);
+                row = &straight;
+            }
+            let starts = self.starts(&measures, y);
+            if self.planar && self.channels() > 1 {
+                for (channel, &place) in self.order.places().iter().enumerate() {
+                    let at = starts + place * measures.plane;
+                    let full = std::iter::repeat_n(S::FULL, view.width() as usize);
+                    let plane = row.iter().copied().skip(channel.min(channels.count - 1)).step_by(channels.count);
+                    let to = &mut bytes[at..at + measures.row];
+                    match channel < channels.count {
+                        true => put(plane, to, self.swapped()),
+                        false => put(full, to, self.swapped()),
+                    }
+                }
+            } else {
+                let to = &mut bytes[starts..starts + measures.row];
+                if let (false, Some(to)) = (self.swapped(), S::of_bytes_mut(to)) {
+                    select_row(row, channels.count, to, &takes);
+                    continue;
+                }
+                select_row(row, channels.count, &mut ordered, &takes);
+                put(ordered.iter().copied(), to, self.swapped());
+            }
+        }
+        Ok(())
+    }
+
+    /// [`write_view`](RawLayout::write_view) of pixels whose type is known at run time.
+    ///
+    /// # Errors
+    /// As [`write_view`](RawLayout::write_view).
+    pub fn write(&self, pixels: &Pixels, bytes: &mut [u8]) -> Result<()> {
+        self.measured(bytes.len())?;
+        self.check_form(pixels.layout(), pixels.depth(), pixels.size())?;
+        self.write_any(pixels.samples_any(), bytes)
+    }
+
+    fn check<P: Stored>(&self, size: Size) -> Result<()> {
+        self.check_form(P::LAYOUT, P::Number::DEPTH, size)
+    }
+
+    fn check_form(&self, layout: Layout, depth: Depth, size: Size) -> Result<()> {
+        if layout != self.layout() || depth != self.depth {
+            let (wanted, found) = (format!("{layout} {depth}"), format!("{} {}", self.layout(), self.depth));
+            return Err(ErrorKind::Types { wanted, found }.into());
+        }
+        same_size("the picture", self.size, size)
+    }
+
+    /// Where row y (from the top) starts; inside the buffer, as `measured` found.
+    fn starts(&self, measures: &Measures, y: u32) -> usize {
+        let row = if self.bottom_up { self.size.height - 1 - y } else { y };
+        self.offset + row as usize * measures.stride
+    }
+}
+
+/// A row of memory for what cannot be used in place.
+#[derive(Default)]
+struct Scratch<S>(Vec<S>);
+
+impl<S: Sample> Scratch<S> {
+    /// Bytes as samples: themselves where they are aligned and in this machine's order, otherwise taken one by one.
+    fn samples<'s>(&'s mut self, bytes: &'s [u8], swap: bool) -> &'s [S] {
+        if let (false, Some(samples)) = (swap, S::of_bytes(bytes)) {
+            return samples;
+        }
+        self.0.clear();
+        self.0.extend(bytes.chunks_exact(size_of::<S>()).map(|b| S::load(b, swap)));
+        &self.0
+    }
+
+    fn in_place(&mut self, row: &mut [S], work: impl FnOnce(&[S], &mut [S])) {
+        self.0.clear();
+        self.0.extend_from_slice(row);
+        work(&self.0, row);
+    }
+}
+
+fn put<S: Sample>(samples: impl Iterator<Item = S>, bytes: &mut [u8], swap: bool) {
+    for (v, to) in samples.zip(bytes.chunks_exact_mut(size_of::<S>())) {
+        v.store(to, swap);
+    }
+}
+
+/// What the channels of a layout are made of in foreign order; of `channels` the last is left out where alpha is ignored.
+fn from_memory(order: ChannelOrder, channels: usize) -> Vec<Take> {
+    order.places().iter().take(channels).map(|&place| Take::Channel(place)).collect()
+}
+
+/// [`from_memory`] backwards; ignored alpha is full.
+fn to_memory(order: ChannelOrder, channels: usize) -> Vec<Take> {
+    let places = order.places();
+    let mut takes = vec![Take::Full; places.len()];
+    for (channel, &place) in places.iter().take(channels).enumerate() {
+        takes[place] = Take::Channel(channel);
+    }
+    takes
+}

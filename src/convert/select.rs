@@ -1,0 +1,213 @@
+//! New pictures made of any channels of an old one: picked, reordered, dropped, doubled, full or zero ones added.
+
+use super::channels::check_channel;
+use super::swizzle;
+use crate::error::{Error, Result};
+use crate::frame::{
+    AnySamples, AnySamplesMut, Pixels, SampleView, SampleViewMut, View, ViewMut, same_size, with_same_samples,
+};
+use crate::pixel::{Layout, Pixel, Sample};
+
+/// What a channel of a new picture is made of.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub enum Take {
+    /// A channel of the old picture, counted from 0.
+    Channel(usize),
+    /// Full everywhere: what an opaque alpha is.
+    Full,
+    /// None everywhere.
+    Zero,
+}
+
+/// A new picture whose channels are picked from these: any order, any channel several times or not at all, full or zero
+/// ones added. One becomes gray, two gray+alpha, three rgb, four rgb+alpha (cmyk where all four channels of a cmyk
+/// picture are picked). One pass.
+///
+/// # Errors
+/// No channel or more than four, one that is not there, or a size beyond the system's memory.
+pub fn select(pixels: &Pixels, channels: &[Take]) -> Result<Pixels> {
+    let mut out = Pixels::new(pixels.size(), selected_layout(pixels.layout(), channels)?, pixels.depth())?;
+    select_any(pixels.samples_any(), out.samples_any_mut(), channels)?;
+    Ok(out)
+}
+
+/// The layout that [`select`] gives.
+///
+/// # Errors
+/// As [`select`].
+pub fn selected_layout(from: Layout, channels: &[Take]) -> Result<Layout> {
+    for take in channels {
+        if let Take::Channel(c) = *take
+            && c >= from.channels()
+        {
+            return Err(Error::unusable(format!(
+                "channel {c} is not there: {from} has {}, counted from 0",
+                from.channel_names().join(", ")
+            )));
+        }
+    }
+    let inks = channels.iter().all(|take| matches!(take, Take::Channel(_)));
+    match channels.len() {
+        1 => Ok(Layout::Gray),
+        2 => Ok(Layout::GrayAlpha),
+        3 => Ok(Layout::Rgb),
+        4 if from == Layout::Cmyk && inks => Ok(Layout::Cmyk),
+        4 => Ok(Layout::Rgba),
+        n => Err(Error::unusable(format!("{n} channels do not make a picture; pick one to four"))),
+    }
+}
+
+/// [`select`] with both types known, into a view of the same size.
+///
+/// # Errors
+/// Another number of channels than the target has, one that is not there, or another size.
+pub fn select_into<P: Pixel, Q: Pixel<Number = P::Number>>(
+    view: View<'_, P>,
+    target: ViewMut<'_, Q>,
+    channels: &[Take],
+) -> Result<()>
+where
+    P::Number: Sample,
+{
+    same_size("the target", view.size(), target.size())?;
+    if channels.len() != Q::CHANNELS {
+        let wanted = format!("{} channels were picked for {}", channels.len(), Q::describe());
+        return Err(Error::unusable(wanted));
+    }
+    for take in channels {
+        if let Take::Channel(c) = take {
+            check_channel(*c, P::CHANNELS)?;
+        }
+    }
+    select_any(view.samples_any(), target.into_samples_any(), channels)
+}
+
+/// Channels that are there, as many as the target has; both sides have one depth.
+pub(crate) fn select_any(from: AnySamples<'_>, to: AnySamplesMut<'_>, takes: &[Take]) -> Result<()> {
+    with_same_samples!(from, to, from, to => {
+        select_rows(from, to, takes);
+        Ok(())
+    })
+}
+
+fn select_rows<S: Sample>(from: SampleView<'_, S>, to: SampleViewMut<'_, S>, takes: &[Take]) {
+    let channels = from.channels().count;
+    from.rows().zip(to.into_rows()).for_each(|(from, to)| select_row(from, channels, to, takes));
+}
+
+/// Pixels of so many channels row by row: the usual picks, and those that orders of foreign memory are, by fixed kernels,
+/// the others channel by channel.
+pub(super) fn select_row<S: Sample>(from: &[S], channels: usize, to: &mut [S], takes: &[Take]) {
+    use Take::{Channel as C, Full};
+    let full = S::FULL;
+    if takes.len() == channels && takes.iter().enumerate().all(|(i, take)| *take == C(i)) {
+        return to.copy_from_slice(from);
+    }
+    match (channels, takes) {
+        (1, [C(0), C(0), C(0)]) => swizzle::each::<S, 1, 3>(from, to, |&[v], to| *to = [v, v, v]),
+        (1, [C(0), C(0), C(0), Full]) => swizzle::each::<S, 1, 4>(from, to, |&[v], to| *to = [v, v, v, full]),
+        (1, [C(0), Full]) => swizzle::each::<S, 1, 2>(from, to, |&[v], to| *to = [v, full]),
+        (1, [Full, C(0)]) => swizzle::each::<S, 1, 2>(from, to, |&[v], to| *to = [full, v]),
+        (2, [C(0)]) => swizzle::each::<S, 2, 1>(from, to, |&[v, _], to| *to = [v]),
+        (2, [C(1)]) => swizzle::each::<S, 2, 1>(from, to, |&[_, v], to| *to = [v]),
+        (2, [C(1), C(0)]) => swizzle::each::<S, 2, 2>(from, to, |&[a, b], to| *to = [b, a]),
+        (2, [C(0), C(0), C(0), C(1)]) => swizzle::each::<S, 2, 4>(from, to, |&[v, a], to| *to = [v, v, v, a]),
+        (2, [C(0), C(0), C(0)]) => swizzle::each::<S, 2, 3>(from, to, |&[v, _], to| *to = [v, v, v]),
+        (3, [C(2), C(1), C(0)]) => swizzle::each::<S, 3, 3>(from, to, |&[r, g, b], to| *to = [b, g, r]),
+        (3, [C(0), C(1), C(2), Full]) => swizzle::each::<S, 3, 4>(from, to, |&[r, g, b], to| *to = [r, g, b, full]),
+        (3, [C(2), C(1), C(0), Full]) => swizzle::each::<S, 3, 4>(from, to, |&[r, g, b], to| *to = [b, g, r, full]),
+        (3, [Full, C(0), C(1), C(2)]) => swizzle::each::<S, 3, 4>(from, to, |&[r, g, b], to| *to = [full, r, g, b]),
+        (3, [Full, C(2), C(1), C(0)]) => swizzle::each::<S, 3, 4>(from, to, |&[r, g, b], to| *to = [full, b, g, r]),
+        (4, [C(0), C(1), C(2)]) => swizzle::each::<S, 4, 3>(from, to, |&[a, b, c, _], to| *to = [a, b, c]),
+        (4, [C(2), C(1), C(0)]) => swizzle::each::<S, 4, 3>(from, to, |&[a, b, c, _], to| *to = [c, b, a]),
+        (4, [C(1), C(2), C(3)]) => swizzle::each::<S, 4, 3>(from, to, |&[_, b, c, d], to| *to = [b, c, d]),
+        (4, [C(3), C(2), C(1)]) => swizzle::each::<S, 4, 3>(from, to, |&[_, b, c, d], to| *to = [d, c, b]),
+        (4, [C(2), C(1), C(0), C(3)]) => swizzle::each::<S, 4, 4>(from, to, |&[a, b, c, d], to| *to = [c, b, a, d]),
+        (4, [C(1), C(2), C(3), C(0)]) => swizzle::each::<S, 4, 4>(from, to, |&[a, b, c, d], to| *to = [b, c, d, a]),
+        (4, [C(3), C(0), C(1), C(2)]) => swizzle::each::<S, 4, 4>(from, to, |&[a, b, c, d], to| *to = [d, a, b, c]),
+        (4, [C(3), C(2), C(1), C(0)]) => swizzle::each::<S, 4, 4>(from, to, |&[a, b, c, d], to| *to = [d, c, b, a]),
+        _ => {
+            for (place, take) in takes.iter().enumerate() {
+                let target = to.iter_mut().skip(place).step_by(takes.len());
+                match *take {
+                    C(c) => target.zip(from.iter().skip(c).step_by(channels)).for_each(|(to, v)| *to = *v),
+                    Full => target.for_each(|to| *to = full),
+                    Take::Zero => target.for_each(|to| *to = S::default()),
+                }
+            }
+        }
+    }
+}
+
+/// The same pixels without their alpha, which is given up; a copy where there is none. One pass.
+///
+/// # Errors
+/// A size beyond the system's memory.
+pub fn drop_alpha(pixels: &Pixels) -> Result<Pixels> {
+    let colors: Vec<_> = (0..pixels.layout().without_alpha().channels()).map(Take::Channel).collect();
+    select(pixels, &colors)
+}
+
+/// The same pixels with full alpha; a copy where there is alpha already. One pass.
+///
+/// # Errors
+/// Cmyk, which has no form with alpha, or a size beyond the system's memory.
+pub fn add_alpha(pixels: &Pixels) -> Result<Pixels> {
+    let Some(_) = pixels.layout().with_alpha() else {
+        return Err(Error::unusable("cmyk has no form with alpha; convert it to rgb first"));
+    };
+    let mut all: Vec<_> = (0..pixels.layout().channels()).map(Take::Channel).collect();
+    if !pixels.layout().has_alpha() {
+        all.push(Take::Full);
+    }
+    select(pixels, &all)
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::frame::{Frame, Size};
+    use crate::pixel::{Rgb, Rgba};
+
+    #[test]
+    fn alpha_comes_full_and_goes_without_a_trace() {
+        let rgb = Frame::from_pixels(Size::new(2, 1), vec![Rgb::new(1u16, 2, 3), Rgb::new(4, 5, 6)]).unwrap();
+        let with = add_alpha(&rgb.clone().into()).unwrap();
+        assert_eq!(with.view::<Rgba<u16>>().unwrap()[(1, 0)], Rgba::new(4, 5, 6, 65_535));
+        assert_eq!(drop_alpha(&with).unwrap().into_frame::<Rgb<u16>>().unwrap(), rgb);
+        let ink = Pixels::new(Size::new(1, 1), Layout::Cmyk, crate::Depth::U8).unwrap();
+        assert!(add_alpha(&ink).is_err());
+        assert_eq!(drop_alpha(&ink).unwrap(), ink);
+    }
+
+    #[test]
+    fn every_pick_of_every_layout_is_the_channels_that_were_named() {
+        let takes = [Take::Zero, Take::Full, Take::Channel(0), Take::Channel(1), Take::Channel(2), Take::Channel(3)];
+        for layout in Layout::ALL {
+            let mut pixels = Pixels::new(Size::new(2, 1), layout, crate::Depth::U8).unwrap();
+            let n = layout.channels();
+            if let crate::frame::SamplesMut::U8(row) = pixels.row_mut(0) {
+                row.iter_mut().zip(1..).for_each(|(v, i)| *v = i);
+            }
+            for count in 1..=4usize {
+                for code in 0..takes.len().pow(count as u32) {
+                    let picks: Vec<Take> =
+                        (0..count).map(|i| takes[code / takes.len().pow(i as u32) % takes.len()]).collect();
+                    let there = picks.iter().all(|t| !matches!(t, Take::Channel(c) if *c >= n));
+                    let Ok(out) = select(&pixels, &picks) else {
+                        assert!(!there, "{layout} {picks:?}");
+                        continue;
+                    };
+                    let crate::frame::SamplesRef::U8(got) = out.samples() else { panic!("u8") };
+                    let want = (0..2).flat_map(|x| picks.iter().map(move |t| (x, *t))).map(|(x, t)| match t {
+                        Take::Zero => 0,
+                        Take::Full => 255,
+                        Take::Channel(c) => (x * n + c + 1) as u8,
+                    });
+                    assert!(there && got.iter().copied().eq(want), "{layout} {picks:?}");
+                }
+            }
+        }
+        assert!(selected_layout(Layout::Rgb, &[]).is_err() && selected_layout(Layout::Rgb, &[Take::Full; 5]).is_err());
+    }
+}

@@ -1,0 +1,46 @@
+//! Cutting out a region, strip by strip.
+
+use super::input::same_form;
+use super::{Step, Strip};
+use crate::error::{Error, Result};
+use crate::frame::{Change, Content, Facts, Region};
+use std::ops::Range;
+
+/// Cuts out a region. Rows above it are passed over, rows below it are not read.
+#[derive(Debug, Clone)]
+pub struct Crop {
+    region: Region,
+}
+
+impl Crop {
+    /// Cuts out this region.
+    pub fn new(region: Region) -> Crop {
+        Crop { region }
+    }
+}
+
+impl Step for Crop {
+    fn name(&self) -> &'static str {
+        "crop"
+    }
+
+    fn plan(&mut self, input: &Facts) -> Result<Facts> {
+        self.region.inside(input.size)?;
+        if self.region.is_empty() {
+            return Err(Error::unusable(format!("the region {} has no pixel", self.region)));
+        }
+        Ok(same_form(input, self.region.size(), input.metadata.after(Change::Crop)))
+    }
+
+    fn rows_needed(&self, output: Range<u32>) -> Range<u32> {
+        // Cannot overflow: the rows lie inside the region, whose edges are u32.
+        self.region.y + output.start..self.region.y + output.end
+    }
+
+    fn run(&mut self, input: &Strip, output: Range<u32>) -> Result<Content> {
+        let need = self.rows_needed(output);
+        let first = need.start.saturating_sub(input.first_row);
+        let part = input.content.size().region().rows(first..first + (need.end - need.start))?;
+        input.content.crop(part.cols(self.region.cols_range())?)
+    }
+}

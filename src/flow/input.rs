@@ -1,0 +1,48 @@
+//! What steps ask of their input: the rows that are wanted, and the form that they can work on.
+
+use super::Strip;
+use crate::error::{Error, Help, Result};
+use crate::frame::{Content, Facts, Form, Metadata, Pixels, Size};
+use crate::pixel::{Depth, Layout, Meaning};
+use std::ops::Range;
+
+/// The rows of a strip that are wanted, as content; the strip itself where it holds no others.
+pub(super) fn rows_of(input: &Strip, rows: &Range<u32>) -> Result<Option<Content>> {
+    if input.rows() == *rows {
+        return Ok(None);
+    }
+    let first = rows.start.saturating_sub(input.first_row);
+    let part = input.content.size().region().rows(first..first + (rows.end - rows.start))?;
+    Ok(Some(input.content.crop(part)?))
+}
+
+/// Runs pixel work on the wanted rows of a strip.
+pub(super) fn on_pixels(
+    input: &Strip,
+    rows: Range<u32>,
+    work: impl FnOnce(&Pixels) -> Result<Pixels>,
+) -> Result<Content> {
+    let part = rows_of(input, &rows)?;
+    Ok(work(part.as_ref().unwrap_or(&input.content).pixels()?)?.into())
+}
+
+pub(super) fn pixel_form(input: &Facts, step: &str) -> Result<(Depth, Layout)> {
+    if input.metadata.meaning == Meaning::Indices {
+        let what = format!("{step} works on colours, not on indices into a palette");
+        return Err(Error::unusable(what).with_help(&[Help::NoIndices, Help::Color]));
+    }
+    match &input.form {
+        Form::Pixels { depth, layout } => Ok((*depth, *layout)),
+        planes => Err(Error::unusable(format!("{step} works on pixels, not on {}", planes.describe()))
+            .with_help(&[Help::PixelsOfDepth(&[Depth::F32])])),
+    }
+}
+
+/// The facts of a picture of the same form in another size.
+pub(super) fn same_form(input: &Facts, size: Size, metadata: Metadata) -> Facts {
+    Facts::new(size, input.form.clone(), metadata)
+}
+
+pub(super) fn same_size(input: &Facts, depth: Depth, layout: Layout, metadata: Metadata) -> Facts {
+    Facts::new(input.size, Form::Pixels { depth, layout }, metadata)
+}

@@ -1,0 +1,167 @@
+//! A tone found from the picture that it then changes.
+
+use super::part::{Part, apply, tone_form};
+use crate::error::{Error, Result};
+use crate::flow::input::same_form;
+use crate::flow::{Sees, Step, Strip};
+use crate::frame::{Change, Content, Facts, Metadata};
+use crate::measure::Histogram;
+use crate::pixel::{Depth, Layout};
+use crate::threads::Threads;
+use crate::tone::{
+    Basis, EqualizeBy, EqualizeRules, StretchBy, StretchRules, ThresholdBy, Tone, equalization, matching, measured_any,
+    stretching, thresholding,
+};
+use std::ops::Range;
+use std::sync::{Arc, Mutex};
+
+/// What tone is found from a picture.
+#[derive(Debug, Clone)]
+#[non_exhaustive]
+pub enum Find {
+    /// What equalises it.
+    Equalize(EqualizeBy),
+    /// What stretches it.
+    Stretch(StretchBy),
+    /// What thresholds it.
+    Threshold(ThresholdBy),
+    /// What gives it this distribution.
+    Match(Histogram),
+}
+
+/// What a [`FindTone`] has found, to be asked for once its chain has run.
+#[derive(Debug, Clone, Default)]
+pub struct Found(Arc<Mutex<Option<Tone>>>);
+
+impl Found {
+    /// The tone; none before the picture was seen.
+    pub fn tone(&self) -> Option<Tone> {
+        // A panic elsewhere leaves the value as whole as it was.
+        self.0.lock().unwrap_or_else(std::sync::PoisonError::into_inner).clone()
+    }
+
+    fn set(&self, tone: &Tone) {
+        *self.0.lock().unwrap_or_else(std::sync::PoisonError::into_inner) = Some(tone.clone());
+    }
+}
+
+/// A tone found from the picture: every strip is counted first and changed then.
+#[derive(Debug, Clone)]
+pub struct FindTone {
+    find: Find,
+    basis: Basis,
+    part: Part,
+    threads: Threads,
+    top_codes: Option<Vec<u32>>,
+    sum: Option<Histogram>,
+    tone: Option<Tone>,
+    found: Found,
+}
+
+impl FindTone {
+    /// Finds this, on this basis.
+    pub fn new(find: Find, basis: Basis) -> FindTone {
+        FindTone {
+            find,
+            basis,
+            part: Part::default(),
+            threads: Threads::ALL,
+            top_codes: None,
+            sum: None,
+            tone: None,
+            found: Found::default(),
+        }
+    }
+
+    /// The same step for a part of the picture.
+    pub fn part(self, part: Part) -> FindTone {
+        FindTone { part, ..self }
+    }
+
+    /// The same step by at most so many threads.
+    pub fn threads(self, threads: Threads) -> FindTone {
+        FindTone { threads, ..self }
+    }
+
+    /// Where what is found can be asked for.
+    pub fn found(&self) -> Found {
+        self.found.clone()
+    }
+
+    fn tone(&mut self) -> Result<Tone> {
+        if let Some(tone) = &self.tone {
+            return Ok(tone.clone());
+        }
+        let Some(sum) = &self.sum else {
+            return Err(Error::unusable("the part that is to be measured has no pixel"));
+        };
+        let (basis, threads, top_codes) = (self.basis, self.threads, self.top_codes.clone());
+        let tone = match &self.find {
+            Find::Equalize(by) => equalization(sum, &EqualizeRules { by: *by, basis, top_codes: None, threads })?,
+            Find::Stretch(by) => stretching(sum, &StretchRules { by: *by, basis, top_codes: None, threads })?,
+            Find::Threshold(by) => thresholding(sum, by, basis, threads)?,
+            Find::Match(to) => matching(sum, to, basis, threads)?,
+        };
+        let tone = tone.top_codes(&Metadata { top_codes, ..Metadata::default() });
+        self.found.set(&tone);
+        self.tone = Some(tone.clone());
+        Ok(tone)
+    }
+
+    /// The top codes that the output has, where its values are codes.
+    fn codes_after(&self, input: &Facts, layout: Layout) -> Option<Vec<u32>> {
+        let mixed = matches!(self.basis, Basis::Luminance(_)) && layout.without_alpha() == Layout::Rgb;
+        match &self.find {
+            Find::Equalize(_) if !mixed => input.metadata.top_codes.clone(),
+            // As many levels as there are thresholds, and one.
+            Find::Threshold(by) if !mixed && (self.part.is_all() || self.part.everywhere) && !layout.has_alpha() => {
+                let top = if let ThresholdBy::Levels(levels) = by { levels.len() as u32 } else { 1 };
+                (top < 256).then(|| vec![top; layout.channels()])
+            }
+            _ => None,
+        }
+    }
+}
+
+impl Step for FindTone {
+    fn name(&self) -> &'static str {
+        match self.find {
+            Find::Equalize(_) => "equalize",
+            Find::Stretch(_) => "stretch",
+            Find::Threshold(_) => "threshold",
+            Find::Match(_) => "match",
+        }
+    }
+
+    fn plan(&mut self, input: &Facts) -> Result<Facts> {
+        let (depth, layout) = tone_form(input, self.name())?;
+        self.part.check(input)?;
+        self.top_codes = input.metadata.top_codes.clone();
+        let mut metadata = input.metadata.after(Change::Values);
+        metadata.top_codes = self.codes_after(input, layout).filter(|_| depth != Depth::F32);
+        Ok(same_form(input, input.size, metadata))
+    }
+
+    fn sees(&self) -> Sees {
+        Sees::Twice
+    }
+
+    fn watch(&mut self, strip: &Strip) -> Result<()> {
+        let width = strip.content.size().width;
+        let Some((region, mask)) = self.part.of_strip(&strip.rows(), width)? else { return Ok(()) };
+        let pixels = strip.content.pixels()?;
+        let view = pixels.samples_any().part(region.inside(pixels.size())?);
+        let (basis, top_codes) = (self.basis, self.top_codes.as_deref());
+        let counted = measured_any(view, pixels.layout(), &mask, basis, top_codes, self.threads)?;
+        match &mut self.sum {
+            Some(sum) => sum.merge(&counted)?,
+            None => self.sum = Some(counted),
+        }
+        Ok(())
+    }
+
+    fn run(&mut self, input: &Strip, output: Range<u32>) -> Result<Content> {
+        let tone = self.tone()?;
+        apply(&tone, &self.part, input, &output)
+    }
+}

@@ -1,0 +1,76 @@
+//! The part of a picture that a tone is measured on and changes.
+
+use crate::convert::depth::needs_window;
+use crate::error::{Error, Result};
+use crate::flow::Strip;
+use crate::flow::input::{pixel_form, rows_of};
+use crate::frame::{Content, Facts, Pixels, Region};
+use crate::measure::Mask;
+use crate::pixel::{Depth, Layout};
+use crate::tone::Tone;
+use std::ops::Range;
+use std::sync::Arc;
+
+/// The form of a picture whose tone may be changed: pixels of colour or light.
+pub(super) fn tone_form(input: &Facts, step: &str) -> Result<(Depth, Layout)> {
+    let form = pixel_form(input, step)?;
+    if input.metadata.meaning.needs_window() {
+        return Err(needs_window(&input.form.describe()));
+    }
+    Ok(form)
+}
+
+/// What is measured, and what is changed by it: all of a picture, a region, or where a mask says.
+#[derive(Debug, Clone, Default)]
+pub struct Part {
+    /// Only this region.
+    pub region: Option<Region>,
+    /// Only where this gray mask, as large as the picture, has half of full or more.
+    pub mask: Option<Arc<Pixels>>,
+    /// Whether what was found there changes all of the picture.
+    pub everywhere: bool,
+}
+
+impl Part {
+    pub(super) fn check(&self, facts: &Facts) -> Result<()> {
+        if let Some(region) = self.region {
+            region.inside(facts.size)?;
+            if region.is_empty() {
+                return Err(Error::unusable(format!("the region {region} has no pixel")));
+            }
+        }
+        self.mask.as_ref().map_or(Ok(()), |mask| Mask::of_pixels(mask)?.check(facts.size))
+    }
+
+    pub(super) fn is_all(&self) -> bool {
+        self.region.is_none() && self.mask.is_none()
+    }
+
+    /// The region of a strip of the picture that is meant, and its mask; none where the strip has no part in it.
+    pub(super) fn of_strip(&self, rows: &Range<u32>, width: u32) -> Result<Option<(Region, Mask<'_>)>> {
+        let strip = Region::new(0..width, rows.clone())?;
+        let region = self.region.map_or(strip, |region| region.intersect(strip));
+        if region.is_empty() {
+            return Ok(None);
+        }
+        let mask = match &self.mask {
+            Some(mask) => Mask::of_pixels(mask)?.region(region)?,
+            None => Mask::ALL,
+        };
+        let inside = Region::at(region.x(), region.y() - rows.start, region.size())?;
+        Ok(Some((inside, mask)))
+    }
+}
+
+/// Applies a tone to the part of a strip that is meant.
+pub(super) fn apply(tone: &Tone, part: &Part, input: &Strip, output: &Range<u32>) -> Result<Content> {
+    let mut content = rows_of(input, output)?.unwrap_or_else(|| input.content.clone());
+    let width = content.size().width;
+    let all = Region::new(0..width, 0..output.end - output.start)?;
+    let meant = if part.everywhere { Some((all, Mask::ALL)) } else { part.of_strip(output, width)? };
+    if let Some((region, mask)) = meant {
+        let region = region.inside(content.size())?;
+        tone.apply_any(content.pixels_mut()?.samples_any_mut().part(region), &mask)?;
+    }
+    Ok(content)
+}

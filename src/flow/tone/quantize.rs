@@ -1,0 +1,97 @@
+//! Fewer levels as a step.
+
+use super::part::tone_form;
+use crate::convert::codes;
+use crate::error::{Error, Result};
+use crate::flow::input::{rows_of, same_form};
+use crate::flow::{Sees, Step, Strip};
+use crate::frame::{Change, Content, Facts, Pixels};
+use crate::pixel::Depth;
+use crate::tone::{Dither, Output, QuantizeRules, quantize_any};
+use std::ops::Range;
+
+/// Fewer levels. Error diffusion needs the picture whole; everything else goes strip by strip.
+#[derive(Debug, Clone)]
+pub struct Quantize {
+    rules: QuantizeRules,
+    as_codes: bool,
+    height: u32,
+    /// Error diffusion's picture, once it is made.
+    whole: Option<Content>,
+}
+
+impl Quantize {
+    /// By these rules. [`Output::Indices`] are numbers that no picture of colours holds: use
+    /// [`as_codes`](Quantize::as_codes) for files that store them.
+    pub fn new(rules: QuantizeRules) -> Quantize {
+        Quantize { rules, as_codes: false, height: 0, whole: None }
+    }
+
+    /// The numbers of the cells as the picture's codes: spread over the full range, with a top code of 2^bits - 1, so that
+    /// a file that can stores just the numbers.
+    pub fn as_codes(rules: QuantizeRules) -> Quantize {
+        Quantize { as_codes: true, ..Quantize::new(rules.output(Output::Spread)) }
+    }
+}
+
+impl Step for Quantize {
+    fn name(&self) -> &'static str {
+        "quantize"
+    }
+
+    fn plan(&mut self, input: &Facts) -> Result<Facts> {
+        let (depth, layout) = tone_form(input, "quantize")?;
+        if self.rules.output == Output::Indices {
+            return Err(Error::unusable("indices are no colours; a step gives them as codes of its picture"));
+        }
+        self.rules.top_codes = input.metadata.top_codes.clone();
+        (self.height, self.whole) = (input.size.height, None);
+        let mut metadata = input.metadata.after(Change::Values);
+        if self.as_codes {
+            let top = (1u32 << self.rules.bits.min(16)) - 1;
+            codes::check_top(depth, top)?;
+            metadata.top_codes = Some(vec![top; layout.channels()]);
+        } else if self.rules.dither == Dither::None || depth != Depth::F32 {
+            metadata.top_codes = input.metadata.top_codes.clone();
+        }
+        // Whether bits and levels go together is found out here, not at the first row.
+        quantize_any(Pixels::new(crate::Size::new(1, 1), layout, depth)?.samples_any_mut(), &self.rules)?;
+        Ok(same_form(input, input.size, metadata))
+    }
+
+    fn sees(&self) -> Sees {
+        if self.rules.dither == Dither::Diffusion { Sees::Whole } else { Sees::Once }
+    }
+
+    fn rows_needed(&self, output: Range<u32>) -> Range<u32> {
+        match self.rules.dither {
+            Dither::Diffusion => 0..self.height,
+            // Thresholds count from the picture's top: whole periods of 8 rows.
+            Dither::Ordered => output.start / 8 * 8..output.end,
+            Dither::None => output,
+        }
+    }
+
+    fn run(&mut self, input: &Strip, output: Range<u32>) -> Result<Content> {
+        let make = |rows: Range<u32>| -> Result<Content> {
+            let mut content = rows_of(input, &rows)?.unwrap_or_else(|| input.content.clone());
+            quantize_any(content.pixels_mut()?.samples_any_mut(), &self.rules)?;
+            Ok(content)
+        };
+        let (start, end) = (output.start, output.end);
+        let part = |made: &Content, first: u32| made.crop(made.size().region().rows(start - first..end - first)?);
+        match self.rules.dither {
+            Dither::None => make(output),
+            Dither::Ordered => part(&make(input.first_row..end)?, input.first_row),
+            Dither::Diffusion => {
+                let whole = match self.whole.take() {
+                    Some(whole) => whole,
+                    None => make(0..self.height)?,
+                };
+                let rows = part(&whole, 0)?;
+                self.whole = Some(whole);
+                Ok(rows)
+            }
+        }
+    }
+}

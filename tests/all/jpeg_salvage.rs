@@ -1,0 +1,138 @@
+//! Damaged JPEG files: what is good comes back, restart marks are gone on from, what is missing is named.
+#![cfg(feature = "jpeg")]
+
+use crate::common::jpeg::{Jpeg, planes, progressive, segment, sequential};
+use rahmen::file::{ReadOptions, Reader, read_from};
+use rahmen::{Picture, Rgb};
+use std::io::Cursor;
+use std::ops::Range;
+
+fn file(frame: u8, interval: usize) -> Jpeg {
+    let scans = if frame == 0xc2 { progressive(3)[2].clone() } else { sequential(3)[0].clone() };
+    Jpeg {
+        width: 80,
+        height: 96,
+        bits: 8,
+        frame,
+        planes: planes(80, 96, &[(2, 2), (1, 1), (1, 1)], 8),
+        ids: vec![1, 2, 3],
+        step: 5,
+        wide_quantiser: false,
+        interval,
+        scans,
+        skewed: true,
+        segments: segment(0xfe, b"damaged on the way"),
+        late_height: false,
+    }
+}
+
+fn whole(bytes: &[u8]) -> Picture {
+    read_from(Cursor::new(bytes.to_vec()), ReadOptions::default()).unwrap()
+}
+
+fn salvaged(bytes: &[u8]) -> (Picture, Vec<Range<u32>>, String) {
+    let strict = read_from(Cursor::new(bytes.to_vec()), ReadOptions::default());
+    let reader = Reader::from_seekable(Cursor::new(bytes.to_vec()), ReadOptions::default().salvage()).unwrap();
+    let (picture, damage) = reader.read_damaged().unwrap();
+    let damage = damage.expect("damage");
+    assert!(strict.is_err());
+    (picture, damage.lost, damage.error.to_string())
+}
+
+fn good_rows_are_right(salvaged: &Picture, whole: &Picture, lost: &[Range<u32>]) {
+    let (a, b) = (salvaged.view::<Rgb<u8>>().unwrap(), whole.view::<Rgb<u8>>().unwrap());
+    for y in (0..96).filter(|y| !lost.iter().any(|r| r.contains(y))) {
+        assert!(a.row(y) == b.row(y), "row {y} with {lost:?} lost");
+    }
+}
+
+/// Where the restart marks are.
+fn marks(bytes: &[u8]) -> Vec<usize> {
+    let start = bytes.windows(2).position(|w| w == [0xff, 0xda]).unwrap();
+    (start..bytes.len() - 1).filter(|&i| bytes[i] == 0xff && (0xd0..=0xd7).contains(&bytes[i + 1])).collect()
+}
+
+#[test]
+fn a_file_that_is_cut_off_keeps_its_upper_rows() {
+    for interval in [0, 5] {
+        let bytes = file(0xc0, interval).file();
+        let picture = whole(&bytes);
+        let start = bytes.windows(2).position(|w| w == [0xff, 0xda]).unwrap() + 14;
+        for share in [0, 1, 3, 5, 9] {
+            let (salvaged, lost, error) = salvaged(&bytes[..start + (bytes.len() - start) * share / 10]);
+            assert!(error.contains("ends early"), "{error}");
+            assert_eq!((lost.len(), lost[0].end), (1, 96), "{lost:?}");
+            // Six rows of MCUs of 16 rows each.
+            let good = lost[0].start as usize;
+            assert!(good >= (96 * share / 10).saturating_sub(40) && good <= 96 * share / 10 + 24, "{share}: {good}");
+            good_rows_are_right(&salvaged, &picture, &lost);
+        }
+    }
+}
+
+#[test]
+fn behind_damage_it_goes_on_at_a_restart_mark() {
+    let bytes = file(0xc0, 5).file();
+    let picture = whole(&bytes);
+    let marks = marks(&bytes);
+    assert_eq!(marks.len(), 5, "a mark behind each row of MCUs but the last");
+    // A part that is not there at all, mark included; a mark that is not there; bits that are no code.
+    for (from, to) in [(marks[1] + 2, marks[2] + 2), (marks[2], marks[2] + 2), (marks[0] + 2, marks[2] + 2)] {
+        let damaged = [&bytes[..from], &bytes[to..]].concat();
+        let (salvaged, lost, _) = salvaged(&damaged);
+        let missing: u32 = lost.iter().map(|r| r.end - r.start).sum();
+        assert!((1..=68).contains(&missing), "{lost:?}");
+        assert!(lost.iter().all(|r| r.end < 96), "{lost:?}");
+        good_rows_are_right(&salvaged, &picture, &lost);
+    }
+    let mut wrong = bytes.clone();
+    wrong[marks[1] + 4..marks[1] + 12].fill(0xfe);
+    let strict = read_from(Cursor::new(wrong.clone()), ReadOptions::default());
+    if strict.is_err() {
+        let (salvaged, lost, _) = salvaged(&wrong);
+        assert!(lost.iter().all(|r| r.start >= 16 && r.end <= 68), "{lost:?}");
+        good_rows_are_right(&salvaged, &picture, &lost);
+    }
+}
+
+#[test]
+fn a_progressive_file_that_is_cut_off_is_coarse_and_says_so() {
+    let bytes = file(0xc2, 0).file();
+    let picture = whole(&bytes);
+    let (salvaged, lost, _) = salvaged(&bytes[..bytes.len() * 9 / 10]);
+    assert!(!lost.is_empty());
+    let (a, b) = (salvaged.view::<Rgb<u8>>().unwrap(), picture.view::<Rgb<u8>>().unwrap());
+    let worst = a.rows().flatten().zip(b.rows().flatten()).map(|(a, b)| a.g.abs_diff(b.g)).max().unwrap();
+    assert!(worst < 60, "what is there is shown: {worst}");
+    good_rows_are_right(&salvaged, &picture, &lost);
+}
+
+#[test]
+fn what_cannot_be_is_refused_before_memory_is_taken() {
+    let bytes = file(0xc0, 0).file();
+    let at = |marker: u8| bytes.windows(2).position(|w| w == [0xff, marker]).unwrap();
+    let with = |place: usize, values: &[u8]| {
+        let mut changed = bytes.clone();
+        changed[place..place + values.len()].copy_from_slice(values);
+        read_from(Cursor::new(changed), ReadOptions::default()).unwrap_err().to_string()
+    };
+    let frame = at(0xc0) + 4;
+    assert!(with(frame + 3, &[0, 0]).contains("width"));
+    assert!(with(frame + 1, &[0xff, 0xff, 0xff, 0xff]).contains("limit"));
+    assert!(with(frame + 7, &[0x51]).contains("sampling 5x1"));
+    assert!(with(frame, &[12]).contains("12 bits"));
+    assert!(with(at(0xc4) + 5, &[3]).contains("Huffman table"));
+    assert!(with(at(0xda) + 6, &[0x11]).contains("DC table 1"));
+    assert!(with(at(0xda) + 5, &[9]).contains("component 9"));
+    assert!(with(at(0xdb) + 5, &[0]).contains("step of 0"));
+    for (marker, says) in
+        [(0xc3u8, "lossless"), (0xc9, "arithmetic"), (0xcb, "arithmetic-coded lossless"), (0xc5, "hierarchical")]
+    {
+        let error = with(at(0xc0) + 1, &[marker]);
+        assert!(error.contains("not supported") && error.contains(says), "{error}");
+    }
+    // The largest picture there is, in a few bytes: its rows have limits of their own.
+    let tiny = [&bytes[..frame + 1], &[0xff, 0xff, 0xff, 0xff], &bytes[frame + 5..at(0xda) + 24]].concat();
+    let mut reader = Reader::from_seekable(Cursor::new(tiny), ReadOptions::default()).unwrap();
+    assert!(rahmen::flow::Source::next(&mut reader, 8).unwrap_err().to_string().contains("ends early"));
+}

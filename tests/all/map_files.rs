@@ -1,0 +1,83 @@
+//! Portable maps: values worked by hand, codes kept, bad headers and short files refused.
+#![cfg(all(feature = "png", feature = "pnm"))]
+
+use crate::common::Dribble;
+use rahmen::file::{ReadOptions, read_from};
+use rahmen::{ErrorKind, Gray, Help, Picture, Rgb, Rgba};
+
+fn read_bytes(bytes: &[u8]) -> rahmen::Result<Picture> {
+    read_from(Dribble { bytes: bytes.to_vec(), at: 0, each: 2 }, ReadOptions::default())
+}
+
+#[test]
+fn plain_and_raw_maps_of_any_maximum_scale_to_the_full_range() {
+    let plain = read_bytes(b"P2 # levels\n3 2\n4\n0 1 2\n3 4 0").unwrap();
+    assert_eq!(plain.view::<Gray<u8>>().unwrap().to_frame().numbers(), [0, 64, 128, 191, 255, 0]);
+    assert_eq!(plain.metadata().top_codes, Some(vec![4]));
+    let raw = read_bytes(b"P5 2 1 1000 \x00\x00\x01\xf4").unwrap();
+    assert_eq!(raw.view::<Gray<u16>>().unwrap().to_frame().numbers(), [0, 32_768]);
+    let color = read_bytes(b"P6\n1 1\n255\n\x01\x02\x03").unwrap();
+    assert_eq!(color.view::<Rgb<u8>>().unwrap()[(0, 0)], Rgb::new(1, 2, 3));
+    let words = read_bytes(b"P3 1 1 65535 1 256 65535\n").unwrap();
+    assert_eq!(words.view::<Rgb<u16>>().unwrap()[(0, 0)], Rgb::new(1, 256, 65_535));
+    let alpha = read_bytes(b"P7\nWIDTH 1\nHEIGHT 1\nDEPTH 4\nMAXVAL 255\nTUPLTYPE RGB_ALPHA\nENDHDR\nabcd").unwrap();
+    assert_eq!(alpha.view::<Rgba<u8>>().unwrap()[(0, 0)], Rgba::new(97, 98, 99, 100));
+}
+
+#[test]
+fn codes_are_written_back_as_they_were_read() {
+    let folder = tempfile::tempdir().unwrap();
+    for (name, bytes) in [
+        ("four.pgm", b"P5\n5 1\n4\n\x00\x01\x02\x03\x04".to_vec()),
+        ("twelve.pgm", [b"P5\n3 1\n4095\n".as_slice(), &[0, 0, 7, 255, 15, 255]].concat()),
+        ("full.ppm", b"P6\n1 2\n255\nabcdef".to_vec()),
+    ] {
+        let path = folder.path().join(name);
+        rahmen::write(&path, &read_bytes(&bytes).unwrap()).unwrap();
+        assert_eq!(std::fs::read(&path).unwrap(), bytes, "{name}");
+    }
+}
+
+#[test]
+fn bad_maps_are_errors_that_name_what_is_wrong() {
+    for (bytes, words) in [
+        (&b"P5 3 2 0\n......"[..], "maximum value of 0"),
+        (b"P5 0 2 255\n", "size of 0x2"),
+        (b"P5 3 2 255\n12345", "row 1 of 2"),
+        (b"P2 1 1 10\n11\n", "above the maximum value 10"),
+        (b"P2 1 1 10\nx", "among the samples"),
+        (b"P5 x 2 255\n", "not a number"),
+        (b"P5 3 2 255", "rest of the header"),
+        (b"P7\nWIDTH 1\nENDHDR\n", "lacks one of"),
+        (b"P5 99999 99999 255\n", "over the limit"),
+    ] {
+        let error = read_bytes(bytes).unwrap_err();
+        assert!(error.to_string().contains(words), "{}: {error}", bytes.escape_ascii());
+    }
+    let error = read_bytes(b"%PDF-1.7").unwrap_err();
+    assert!(matches!(error.kind(), ErrorKind::NotAPicture { looks_like: Some("a PDF document") }));
+    assert!(read_bytes(b"").unwrap_err().to_string().contains("an empty file"));
+}
+
+#[test]
+fn bilevel_maps_read_with_black_as_none_and_go_back_to_the_same_bits() {
+    // Ten columns: the last byte of each row has six bits of padding, which mean nothing.
+    let raw = b"P4\n# tide\n10 2\n\xa5\x7f\x0f\x80".to_vec();
+    let plain = b"P1 10 2\n1010 0101 01\n# comment\n0000111110".to_vec();
+    let want = [0, 255, 0, 255, 255, 0, 255, 0, 255, 0, 255, 255, 255, 255, 0, 0, 0, 0, 0, 255];
+    let folder = tempfile::tempdir().unwrap();
+    for (bytes, each) in [(raw.clone(), 1), (raw, 99), (plain.clone(), 1), (plain, 99)] {
+        let picture = read_from(Dribble { bytes, at: 0, each }, ReadOptions::default()).unwrap();
+        assert_eq!(picture.metadata().top_codes, Some(vec![1]));
+        let path = folder.path().join("a.pbm");
+        rahmen::write(&path, &picture).unwrap();
+        assert_eq!(std::fs::read(&path).unwrap(), b"P4\n10 2\n\xa5\x40\x0f\x80");
+        assert_eq!(rahmen::read(&path).unwrap(), picture);
+        assert_eq!(picture.frame::<rahmen::Gray<u8>>().unwrap().numbers(), want);
+    }
+    let gray = rahmen::Picture::from(rahmen::Frame::<rahmen::Gray<u8>>::new(rahmen::Size::new(2, 2)).unwrap());
+    let error = rahmen::write(folder.path().join("b.pbm"), &gray).unwrap_err();
+    assert!(error.help().contains(&Help::TwoLevels), "{error}");
+    let bad = read_from(Dribble { bytes: b"P1 2 1 1 2".to_vec(), at: 0, each: 99 }, ReadOptions::default());
+    assert!(bad.unwrap_err().to_string().contains("'2'"));
+}
