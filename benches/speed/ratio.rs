@@ -38,6 +38,7 @@ impl Bench {
                 None => bench.filter.push(word),
             }
         }
+        println!("# profile: {}", profile());
         println!("# x copy: best time / best time of copying (read + written) / 2 bytes, {} rounds", bench.rounds);
         println!("# calibration: {:.2} billion multiply-adds a second", multiply_adds());
         println!("{:<44} {:>9} {:>9} {:>8} {:>7}", "job", "ms", "ns/px", "x copy", "spread");
@@ -116,6 +117,17 @@ fn timed(repeats: u32, job: &mut dyn FnMut()) -> Duration {
 fn summed_up(times: &[Duration]) -> Times {
     let best = times.iter().min().copied().unwrap_or_default();
     Times { best, worst: times.iter().max().copied().unwrap_or_default() }
+}
+
+/// Which profile this program was built with, by the folder that Cargo builds in.
+fn profile() -> &'static str {
+    let program = std::env::current_exe().unwrap_or_default();
+    let folder = program.parent().and_then(|deps| deps.parent()).and_then(|of| of.file_name());
+    match folder.and_then(|name| name.to_str()) {
+        Some("release") => "release, Cargo's own: what a dependent gets",
+        Some("dist") => "dist: one unit, thin LTO",
+        _ => "unknown",
+    }
 }
 
 /// Billions of multiply-adds a second of a fixed loop in registers: how fast the clock runs just now.

@@ -3,10 +3,11 @@
 //! New pictures made of any channels of an old one have a file of their own.
 
 use super::swizzle;
-use crate::error::{Error, ErrorKind, Result};
+use crate::error::{Error, Result};
 use crate::frame::{Frame, Planes, SampleView, SampleViewMut, Size, View, ViewMut, same_size};
 use crate::pixel::{Gray, Number, Pixel};
 
+use super::select::check_channel;
 pub(crate) use super::select::select_any;
 pub use super::select::{Take, add_alpha, drop_alpha, select, select_into, selected_layout};
 
@@ -135,14 +136,6 @@ fn check_sizes(names: &[&str], describe: fn() -> String, size: Size, planes: &[S
         same_size(&format!("plane {name}"), size, found)?;
     }
     Ok(())
-}
-
-pub(super) fn check_channel(channel: usize, channels: usize) -> Result<()> {
-    if channel < channels {
-        return Ok(());
-    }
-    let range = 0..channels as i64;
-    Err(ErrorKind::Outside { axis: "channel", value: channel as i64, range, swap: None }.into())
 }
 
 /// One channel, counted from 0, as a plane. One pass.

@@ -13,6 +13,7 @@ use crate::threads::Threads;
 
 pub(crate) use super::window::window_into_any;
 pub use super::window::{Window, window_into};
+use super::window::{plain_row, same_layout};
 
 /// Pixels at another depth, into a view of the same size and layout. One pass; a plain copy where the depths agree.
 ///
@@ -23,13 +24,6 @@ pub fn convert_into<P: Stored, Q: Stored>(source: View<'_, P>, target: ViewMut<'
     same_size("the target", source.size(), target.size())?;
     depth_into(source.samples_any(), target.into_samples_any(), threads);
     Ok(())
-}
-
-pub(super) fn same_layout(from: Layout, to: Layout) -> Result<()> {
-    if from == to {
-        return Ok(());
-    }
-    Err(Error::unusable(format!("a change of depth keeps the layout: {from} to {to}")))
 }
 
 /// Samples at another depth; sizes and channels agree.
@@ -55,13 +49,6 @@ fn convert_row<A: Sample, B: Sample>(level: Level, from: &[A], to: &mut [B]) {
         }
     }
     plain_row(from, to);
-}
-
-#[inline(always)]
-pub(super) fn plain_row<A: Sample, B: Sample>(from: &[A], to: &mut [B]) {
-    for (from, to) in from.iter().zip(to) {
-        *to = from.to_depth();
-    }
 }
 
 /// The rule for floats without `f64`. A fused v x full + 1/2 is rounded once, and rounding cannot lift it past a whole

@@ -1,8 +1,7 @@
 //! New pictures made of any channels of an old one: picked, reordered, dropped, doubled, full or zero ones added.
 
-use super::channels::check_channel;
 use super::swizzle;
-use crate::error::{Error, Result};
+use crate::error::{Error, ErrorKind, Result};
 use crate::frame::{
     AnySamples, AnySamplesMut, Pixels, SampleView, SampleViewMut, View, ViewMut, same_size, with_same_samples,
 };
@@ -93,6 +92,14 @@ pub(crate) fn select_any(from: AnySamples<'_>, to: AnySamplesMut<'_>, takes: &[T
 fn select_rows<S: Sample>(from: SampleView<'_, S>, to: SampleViewMut<'_, S>, takes: &[Take]) {
     let channels = from.channels().count;
     from.rows().zip(to.into_rows()).for_each(|(from, to)| select_row(from, channels, to, takes));
+}
+
+pub(super) fn check_channel(channel: usize, channels: usize) -> Result<()> {
+    if channel < channels {
+        return Ok(());
+    }
+    let range = 0..channels as i64;
+    Err(ErrorKind::Outside { axis: "channel", value: channel as i64, range, swap: None }.into())
 }
 
 /// Pixels of so many channels row by row: the usual picks, and those that orders of foreign memory are, by fixed kernels,

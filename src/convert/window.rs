@@ -1,11 +1,10 @@
 //! Windows: which range of values becomes none to full.
 
-use super::depth::{plain_row, same_layout};
 use crate::error::{Error, Result};
 use crate::frame::{
     AnySamples, AnySamplesMut, SampleView, SampleViewMut, View, ViewMut, same_size, with_samples, with_samples_mut,
 };
-use crate::pixel::{Number, Sample, Stored};
+use crate::pixel::{Layout, Number, Sample, Stored};
 
 /// A window onto values: `low` becomes none, `high` becomes full, everything outside clamps for integers.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -41,6 +40,20 @@ impl Window {
     pub fn fraction(self, value: f64) -> f64 {
         (value - self.low) / (self.high - self.low)
     }
+}
+
+#[inline(always)]
+pub(super) fn plain_row<A: Sample, B: Sample>(from: &[A], to: &mut [B]) {
+    for (from, to) in from.iter().zip(to) {
+        *to = from.to_depth();
+    }
+}
+
+pub(super) fn same_layout(from: Layout, to: Layout) -> Result<()> {
+    if from == to {
+        return Ok(());
+    }
+    Err(Error::unusable(format!("a change of depth keeps the layout: {from} to {to}")))
 }
 
 /// Plain numbers through a window into samples of another type, row for row. One pass, in `f64`.

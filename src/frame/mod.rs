@@ -47,4 +47,4 @@ pub use size::Size;
 pub(crate) use size::same_size;
 pub use view::{Rows, View};
 pub use view_mut::{RowsMut, ViewMut};
-pub use visit::{Job, JobMut, JobPair, Move, MoveInto, PlanesJob};
+pub use visit::{Job, JobMut, JobPair, Move, MoveInto, PlanesJob, SampleVisitor, SampleVisitorMut};

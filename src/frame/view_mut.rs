@@ -10,26 +10,45 @@ use crate::pixel::{Gray, Pixel, pixels_of_mut};
 /// A borrowed, exclusive window onto pixels of type `P`. Halves, strips and tiles of it can be written side by side,
 /// on several threads, without unsafe code.
 ///
-/// Two mutable views of the same pixels do not build:
-/// ```compile_fail
-/// let mut frame = rahmen::Frame::<rahmen::Gray<u8>>::new(rahmen::Size::new(4, 4)).unwrap();
+/// One view after the other writes the same pixels, and a part is read before the whole is written:
+/// ```
+/// use rahmen::{Frame, Gray, Region, Size};
+/// let mut frame = Frame::<Gray<u8>>::new(Size::new(4, 4))?;
+/// let mut a = frame.view_mut();
+/// a.set(0, 0, Gray::new(1));
+/// let mut b = frame.view_mut();
+/// b.set(0, 0, Gray::new(2));
+/// let part = frame.region(Region::new(0..2, 0..2)?)?;
+/// println!("{:?}", part.at(0, 0));
+/// frame.view_mut().fill(Gray::new(1));
+/// # Ok::<(), rahmen::Error>(())
+/// ```
+///
+/// The same lines in another order do not build: two mutable views of the same pixels that live at once,
+/// ```compile_fail,E0499
+/// use rahmen::{Frame, Gray, Region, Size};
+/// let mut frame = Frame::<Gray<u8>>::new(Size::new(4, 4))?;
 /// let mut a = frame.view_mut();
 /// let mut b = frame.view_mut();
-/// a.set(0, 0, rahmen::Gray::new(1));
-/// b.set(0, 0, rahmen::Gray::new(2));
+/// a.set(0, 0, Gray::new(1));
+/// b.set(0, 0, Gray::new(2));
+/// # Ok::<(), rahmen::Error>(())
 /// ```
-///
-/// nor does a part that is still in use while the whole is written, or a view that outlives its frame:
-///
-/// ```compile_fail
-/// let mut frame = rahmen::Frame::<rahmen::Gray<u8>>::new(rahmen::Size::new(4, 4)).unwrap();
-/// let part = frame.region(rahmen::Region::new(0..2, 0..2).unwrap()).unwrap();
-/// frame.view_mut().fill(rahmen::Gray::new(1));
+/// a part that is still in use while the whole is written,
+/// ```compile_fail,E0502
+/// use rahmen::{Frame, Gray, Region, Size};
+/// let mut frame = Frame::<Gray<u8>>::new(Size::new(4, 4))?;
+/// let part = frame.region(Region::new(0..2, 0..2)?)?;
+/// frame.view_mut().fill(Gray::new(1));
 /// println!("{:?}", part.at(0, 0));
+/// # Ok::<(), rahmen::Error>(())
 /// ```
-/// ```compile_fail
-/// let view = rahmen::Frame::<rahmen::Gray<u8>>::new(rahmen::Size::new(4, 4)).unwrap().view();
+/// and a view that outlives its frame:
+/// ```compile_fail,E0716
+/// use rahmen::{Frame, Gray, Size};
+/// let view = Frame::<Gray<u8>>::new(Size::new(4, 4))?.view();
 /// println!("{:?}", view.at(0, 0));
+/// # Ok::<(), rahmen::Error>(())
 /// ```
 pub struct ViewMut<'a, P: Pixel> {
     window: WindowMut<'a, P::Number>,

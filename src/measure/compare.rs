@@ -194,7 +194,7 @@ fn full_scale(view: AnyNumbers<'_>) -> f64 {
         NumberKind::U16 => 65_535.0,
         NumberKind::F32 => 1.0,
         _ => {
-            let each = super::moments::moments_any(view, Threads::ALL);
+            let each = super::one_pass::moments_any(view, Threads::ALL);
             each.iter().flat_map(|m| [m.min().abs(), m.max().abs()]).filter(|v| v.is_finite()).fold(0.0, f64::max)
         }
     }

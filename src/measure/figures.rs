@@ -1,10 +1,11 @@
-//! The figures of a channel, and what follows from the bins of its histogram: shares, percentiles, mode, entropy.
+//! The figures of a channel: count, extremes, mean, deviation, median.
+//!
+//! Not here: what follows from the bins of a histogram ([`channel`](super::channel)).
 
-use super::histogram::ChannelHistogram;
 use super::levels::{count_levels, levels_of};
 use super::mask::Mask;
-use super::moments::{Moments, moments_any};
-use crate::error::{Error, Result};
+use super::moments::Moments;
+use super::one_pass::moments_any;
 use crate::frame::{AnyNumbers, View};
 use crate::pixel::Pixel;
 use crate::threads::Threads;
@@ -143,126 +144,6 @@ impl ChannelStats {
     }
 }
 
-impl ChannelHistogram {
-    /// Whether each bin is one level of integers, so that figures from the bins are exact.
-    pub fn is_by_level(&self) -> bool {
-        let first = self.first as f64;
-        self.levels == Some(self.bins.len()) && self.range == (first, first + self.bins.len() as f64)
-    }
-
-    /// How many levels are possible; `None` for floats.
-    pub fn levels(&self) -> Option<usize> {
-        self.levels
-    }
-
-    /// The value that stands for a bin: the level itself, or the middle of the bin.
-    pub fn level(&self, bin: usize) -> f64 {
-        match self.is_by_level() {
-            true => self.first as f64 + bin as f64,
-            false => {
-                let (low, high) = self.limits(bin);
-                (low + high) / 2.0
-            }
-        }
-    }
-
-    /// The half-open range of a bin.
-    pub fn limits(&self, bin: usize) -> (f64, f64) {
-        let (low, high) = self.range;
-        let edge = |i: usize| low + (high - low) * i as f64 / self.bins.len() as f64;
-        (edge(bin), edge(bin + 1))
-    }
-
-    /// Values in bins.
-    pub fn in_bins(&self) -> u64 {
-        self.bins.iter().sum()
-    }
-
-    /// The share of the values in bins that each bin has; zeros where there is none.
-    pub fn shares(&self) -> Vec<f64> {
-        let all = self.in_bins().max(1) as f64;
-        self.bins.iter().map(|&n| n as f64 / all).collect()
-    }
-
-    /// Values in each bin and those before it.
-    pub fn cumulative(&self) -> Vec<u64> {
-        let mut sum = 0;
-        let add = |n: &u64| {
-            sum += n;
-            sum
-        };
-        self.bins.iter().map(add).collect()
-    }
-
-    /// The share of the values in bins that lie in each bin or before it: the cumulative distribution.
-    pub fn cumulative_shares(&self) -> Vec<f64> {
-        let all = self.in_bins().max(1) as f64;
-        self.cumulative().into_iter().map(|n| n as f64 / all).collect()
-    }
-
-    /// The smallest level whose cumulative share reaches `percent`: exact by level, else the middle of its bin, off by at
-    /// most half its width. `None` where no value is in a bin.
-    ///
-    /// # Errors
-    /// A percentage that is not within 0 to 100.
-    pub fn percentile(&self, percent: f64) -> Result<Option<f64>> {
-        if !(0.0..=100.0).contains(&percent) {
-            return Err(Error::unusable(format!("a percentile is 0 to 100, not {percent}")));
-        }
-        Ok(self.bin_of_share(percent / 100.0).map(|bin| self.level(bin)))
-    }
-
-    /// The first bin with values whose cumulative share reaches this one.
-    pub(crate) fn bin_of_share(&self, share: f64) -> Option<usize> {
-        let all = self.in_bins();
-        // Shares are compared as counts: a count that is a whole number but for rounding is that number.
-        let exact = share * all as f64;
-        let needed = if (exact - exact.round()).abs() < 1e-6 { exact.round() } else { exact.ceil() }.max(1.0) as u64;
-        let mut sum = 0;
-        self.bins.iter().position(|n| {
-            sum += n;
-            *n > 0 && sum >= needed.min(all)
-        })
-    }
-
-    /// The value with this share of all values below it, evenly spread within its bin; `None` where it lies outside the
-    /// bins.
-    pub(super) fn quantile(&self, share: f64) -> Option<f64> {
-        let all = self.in_bins() + self.under + self.over;
-        let mut left = share * all as f64 - self.under as f64;
-        if left < 0.0 || all == 0 {
-            return None;
-        }
-        for (bin, &n) in self.bins.iter().enumerate() {
-            if left <= n as f64 && n > 0 {
-                let (low, high) = self.limits(bin);
-                return Some(low + (high - low) * left / n as f64);
-            }
-            left -= n as f64;
-        }
-        None
-    }
-
-    /// The level that occurs most often, the smallest of several; `None` where no value is in a bin.
-    pub fn mode(&self) -> Option<f64> {
-        let most = self.bins.iter().copied().max().filter(|&n| n > 0)?;
-        self.bins.iter().position(|&n| n == most).map(|bin| self.level(bin))
-    }
-
-    /// The entropy of the bins in bits a value: the sum of -p log2 p (Shannon 1948).
-    pub fn entropy(&self) -> f64 {
-        let bits = |p: &f64| if *p > 0.0 { -p * p.log2() } else { 0.0 };
-        self.shares().iter().map(bits).sum()
-    }
-
-    /// The share of all values at the lower end of what is possible or below it, and at the upper end or above: the first
-    /// and the last level of integers, the ends of the range of floats.
-    pub fn clipped(&self) -> (f64, f64) {
-        let all = self.stats.count.max(1) as f64;
-        (self.at_ends.0 as f64 / all, self.at_ends.1 as f64 / all)
-    }
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -291,34 +172,6 @@ mod tests {
         let many = 1u64 << 40;
         let s = ChannelStats::of_counts(&[many, 0, many]);
         assert_eq!((s.count, s.mean, s.std, s.median), (2 * many, 1.0, 1.0, 1.0));
-        let mut half = ChannelHistogram::of_counts("v", &[3, many, 0, 1]);
-        let other = ChannelHistogram::of_counts("v", &[1, many, 7, 1]);
-        let mut both = super::super::Histogram { channels: vec![half.clone()] };
-        both.merge(&super::super::Histogram { channels: vec![other.clone()] }).unwrap();
-        half = both.channels.swap_remove(0);
-        assert_eq!(half, ChannelHistogram::of_counts("v", &[4, 2 * many, 7, 2]));
-    }
-
-    #[test]
-    fn what_follows_from_the_bins_is_that_of_a_worked_example() {
-        // Levels 0..=4, counts 4 9 9 5 3 of 30.
-        let h = ChannelHistogram::of_counts("v", &[4, 9, 9, 5, 3]);
-        assert_eq!(h.cumulative(), [4, 13, 22, 27, 30]);
-        assert_eq!(h.cumulative_shares()[1], 13.0 / 30.0);
-        let at = |p| h.percentile(p).unwrap().unwrap();
-        // 4 of 30 is 13.33 %, 13 of 30 is 43.33 %.
-        assert_eq!(
-            [0.0, 13.3, 13.34, 43.3, 43.4, 50.0, 90.0, 90.1, 100.0].map(at),
-            [0.0, 0.0, 1.0, 1.0, 2.0, 2.0, 3.0, 4.0, 4.0]
-        );
-        assert!(h.percentile(100.1).is_err() && h.percentile(f64::NAN).is_err());
-        assert_eq!((h.mode(), h.clipped()), (Some(1.0), (4.0 / 30.0, 0.1)));
-        let p = [4.0, 9.0, 9.0, 5.0, 3.0].map(|n: f64| n / 30.0);
-        let bits: f64 = p.iter().map(|p| -p * p.ln() / 2f64.ln()).sum();
-        assert!((h.entropy() - bits).abs() < 1e-12);
-        assert_eq!(ChannelHistogram::of_counts("v", &[0, 8, 8]).entropy(), 1.0);
-        let none = ChannelHistogram::of_counts("v", &[0, 0]);
-        assert_eq!((none.percentile(50.0).unwrap(), none.mode(), none.entropy()), (None, None, 0.0));
     }
 
     #[test]

@@ -1,6 +1,6 @@
 //! What lies between two pictures of one type, summed up in one pass over both.
 
-use super::moments::strips;
+use super::one_pass::strips;
 use crate::frame::AnyNumbers;
 use crate::pixel::{Number, NumbersRef};
 use crate::simd::{Level, Work};

@@ -1,9 +1,11 @@
 //! Histograms, a channel each, or of the gray value.
 
+pub(super) use super::channel::{ChannelHistogram, Histogram};
 use super::figures::ChannelStats;
 use super::levels::{count_levels, levels_of};
 use super::mask::Mask;
-use super::moments::{Moments, masked_moments_any};
+use super::moments::Moments;
+use super::one_pass::masked_moments_any;
 use crate::color::{GrayWeights, gray_any};
 use crate::error::{Error, Result};
 use crate::frame::{AnyNumbers, AnySamples, Content, Metadata, Pixels, Region, Size, View};
@@ -65,46 +67,6 @@ impl HistogramRules {
 
 /// More bins than this are refused: 16 million, 128 MiB a channel.
 const MOST_BINS: usize = 1 << 24;
-
-/// How often each level occurs, a channel each.
-#[derive(Debug, Clone, PartialEq)]
-#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
-pub struct Histogram {
-    /// A histogram a channel, in stored order.
-    pub channels: Vec<ChannelHistogram>,
-}
-
-/// One channel's histogram and the figures over **all** its values (NaN left out), within the bins' range or not. What
-/// follows from the bins (shares, percentiles, entropy and so on) are methods.
-#[derive(Debug, Clone, PartialEq)]
-#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
-pub struct ChannelHistogram {
-    /// The channel's or plane's name.
-    pub name: String,
-    /// Count, extremes, mean, variance, standard deviation and median.
-    #[cfg_attr(feature = "serde", serde(flatten))]
-    pub stats: ChannelStats,
-    /// The share of the possible levels between the least and the greatest that occur: (max - min + 1) / levels for
-    /// integers; `None` for floats, which have no possible range.
-    pub used: Option<f64>,
-    /// Values below the range.
-    pub under: u64,
-    /// Values above the range.
-    pub over: u64,
-    /// Values that are not numbers.
-    pub nan: u64,
-    /// Values at the lower end of the possible levels of integers, of the range of floats, or below it; and at or above
-    /// the upper end.
-    pub at_ends: (u64, u64),
-    /// The half-open range that the bins cover evenly.
-    pub range: (f64, f64),
-    /// How many values fall in each bin.
-    pub bins: Vec<u64>,
-    /// Possible levels of integers, and the value of the first: 0 but for differences.
-    pub(super) levels: Option<usize>,
-    pub(super) first: i64,
-    pub(super) moments: Moments,
-}
 
 /// The histogram of a view, a channel each. One pass for 8- and 16-bit integers; three for other numbers (extremes, bins,
 /// median) and memory for one channel.
@@ -240,50 +202,6 @@ pub fn masked_content_histogram(content: &Content, mask: &Mask<'_>, rules: &Hist
     Ok(Histogram { channels })
 }
 
-impl Histogram {
-    /// The histogram of this part and another, or of several pictures, together. For 8- and 16-bit integers exact and the
-    /// same in any order; for other numbers bins and counts are exact and sums are within the bound that
-    /// [`Moments`] states. The median stays exact where bins are levels; else it becomes that of the bins, off by at most
-    /// a bin's width.
-    ///
-    /// # Errors
-    /// Another number of channels, other bins or another range: for floats give the rules a range.
-    ///
-    /// # Examples
-    /// ```
-    /// use rahmen::{Frame, Gray, Size, measure::{HistogramRules, histogram}};
-    /// let rules = HistogramRules::default();
-    /// let dark = Frame::filled(Size::new(3, 1), Gray::new(1u8))?;
-    /// let mut both = histogram(dark.view(), &rules)?;
-    /// both.merge(&histogram(Frame::filled(Size::new(1, 1), Gray::new(9u8))?.view(), &rules)?)?;
-    /// assert_eq!((both.channels[0].stats.mean, both.channels[0].stats.count), (3.0, 4));
-    /// # Ok::<(), rahmen::Error>(())
-    /// ```
-    pub fn merge(&mut self, other: &Histogram) -> Result<()> {
-        if self.channels.len() != other.channels.len() {
-            let (mine, theirs) = (self.channels.len(), other.channels.len());
-            return Err(Error::unusable(format!("histograms of {mine} and of {theirs} channels do not add up")));
-        }
-        for (mine, theirs) in self.channels.iter().zip(&other.channels) {
-            if mine.range != theirs.range
-                || mine.bins.len() != theirs.bins.len()
-                || mine.levels != theirs.levels
-                || mine.first != theirs.first
-            {
-                let of = |c: &ChannelHistogram| format!("{} bins over {}..{}", c.bins.len(), c.range.0, c.range.1);
-                return Err(Error::unusable(format!(
-                    "{}: {} and {} do not add up; count both over the same range",
-                    mine.name,
-                    of(mine),
-                    of(theirs)
-                )));
-            }
-        }
-        self.channels.iter_mut().zip(&other.channels).for_each(|(mine, theirs)| mine.add_all(theirs));
-        Ok(())
-    }
-}
-
 /// Counts of stored values as counts of codes 0..=top.
 fn by_code(counts: Vec<u64>, top: u32) -> Vec<u64> {
     let full = counts.len() as u32 - 1;
@@ -355,69 +273,6 @@ fn from_values(
 
 fn finite_or(value: f64, other: f64) -> f64 {
     if value.is_finite() { value } else { other }
-}
-
-impl ChannelHistogram {
-    /// The histogram of levels 0, 1, 2 ... that occur so often.
-    pub fn of_counts(name: &str, counts: &[u64]) -> ChannelHistogram {
-        ChannelHistogram::of_counts_from(name, 0, counts)
-    }
-
-    /// The histogram of levels `first`, `first` + 1 ... that occur so often: of differences, which go below 0.
-    pub fn of_counts_from(name: &str, first: i64, counts: &[u64]) -> ChannelHistogram {
-        let moments = Moments::of_counts(counts);
-        let stats = ChannelStats::of_counts(counts).moved_by(first as f64);
-        let used = match stats.count {
-            0 => 0.0,
-            _ => (stats.max - stats.min + 1.0) / counts.len() as f64,
-        };
-        ChannelHistogram {
-            name: name.to_string(),
-            used: Some(used),
-            stats,
-            under: 0,
-            over: 0,
-            nan: 0,
-            at_ends: (counts.first().copied().unwrap_or(0), counts.last().copied().unwrap_or(0)),
-            range: (first as f64, first as f64 + counts.len() as f64),
-            bins: counts.to_vec(),
-            levels: Some(counts.len()),
-            first,
-            moments,
-        }
-    }
-
-    /// Counts a value `count` times. A value equal to the upper limit of a float range falls in the last bin.
-    fn add(&mut self, value: f64, count: u64) {
-        let (low, high) = self.range;
-        if value < low {
-            self.under += count;
-        } else if value > high {
-            self.over += count;
-        } else if let Some(last) = self.bins.len().checked_sub(1) {
-            let at = ((value - low) / (high - low) * self.bins.len() as f64) as usize;
-            self.bins[at.min(last)] += count;
-        }
-    }
-
-    /// Adds a histogram of the same bins.
-    fn add_all(&mut self, other: &ChannelHistogram) {
-        self.bins.iter_mut().zip(&other.bins).for_each(|(sum, more)| *sum += more);
-        self.moments.merge(&other.moments);
-        (self.under, self.over, self.nan) = (self.under + other.under, self.over + other.over, self.nan + other.nan);
-        self.at_ends = (self.at_ends.0 + other.at_ends.0, self.at_ends.1 + other.at_ends.1);
-        if self.is_by_level() {
-            self.stats = ChannelStats::of_counts(&self.bins).moved_by(self.first as f64);
-        } else {
-            // Only histograms by level begin elsewhere than at 0.
-            let median = self.quantile(0.5).unwrap_or(f64::NAN);
-            self.stats = ChannelStats::of_moments(&self.moments, median);
-        }
-        self.used = self.levels.map(|levels| match self.stats.count {
-            0 => 0.0,
-            _ => (self.stats.max - self.stats.min + 1.0) / levels as f64,
-        });
-    }
 }
 
 #[cfg(test)]

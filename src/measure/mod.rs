@@ -3,33 +3,37 @@
 //! Not here: changing pixels by what was measured ([`tone`](crate::tone)), and drawing what was measured.
 
 mod apart;
+mod channel;
 mod compare;
 mod figures;
 mod gap;
 mod hint;
 mod histogram;
 mod joint;
+mod lanes;
 mod levels;
 mod mask;
 mod moments;
 #[cfg(feature = "serde")]
 pub(crate) mod null;
+mod one_pass;
 mod profile;
 mod scan;
 mod ssim;
 
 pub use apart::{error_histogram, error_picture};
+pub use channel::{ChannelHistogram, Histogram};
 pub(crate) use compare::decibels;
 pub use compare::{ChannelDifference, CompareRules, Comparison, Difference, compare, compare_contents};
 pub use figures::{ChannelStats, stats};
 pub use hint::Hint;
 pub use histogram::{
-    ChannelHistogram, Histogram, HistogramRules, content_histogram, gray_histogram, histogram,
-    masked_content_histogram, masked_histogram,
+    HistogramRules, content_histogram, gray_histogram, histogram, masked_content_histogram, masked_histogram,
 };
 pub(crate) use histogram::{gray_histogram_any, histogram_any};
 pub use joint::{Joint, joint_histogram};
 pub use mask::Mask;
-pub use moments::{Moments, masked_moments, moments};
+pub use moments::Moments;
+pub use one_pass::{masked_moments, moments};
 pub use profile::{ChannelProfile, Profile, content_profile, profile};
 pub use scan::Scan;

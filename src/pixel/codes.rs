@@ -1,6 +1,6 @@
 //! Between a file's own codes (0..=top) and samples that span the full range: exactly there and back.
 
-use super::sample::Depth;
+use super::depth::Depth;
 
 /// The sample of a code: code / top of full, rounded to nearest, ties up.
 pub(crate) fn sample_of(code: u32, top: u32, full: u32) -> u32 {

@@ -7,6 +7,7 @@
 pub(crate) mod cast;
 mod channels;
 pub(crate) mod codes;
+mod depth;
 mod layout;
 mod meaning;
 mod number;
@@ -17,11 +18,12 @@ mod types;
 
 pub use cast::{pixels_of, pixels_of_mut, samples_of, samples_of_mut};
 pub use channels::Channels;
+pub use depth::Depth;
 pub use layout::{Layout, Pixel, Stored};
 pub use meaning::{Meaning, Space, Transfer};
 pub use number::{Number, NumberKind, NumbersRef};
 pub use premultiplied::Premultiplied;
-pub use sample::{Depth, Sample};
+pub use sample::Sample;
 pub use samples::{Samples, SamplesMut, SamplesRef};
 pub use types::{Cmyk, Gray, GrayAlpha, Lab, Rgb, Rgba};
 

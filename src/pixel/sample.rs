@@ -1,5 +1,6 @@
 //! Samples: the three number types that pictures are made of, and the exact conversion between them.
 
+use super::depth::Depth;
 use super::number::Number;
 use super::samples::{Samples, SamplesMut, SamplesRef};
 
@@ -66,56 +67,6 @@ pub trait Sample: Number {
     fn take(samples: Samples) -> Result<Vec<Self>, Samples>;
     #[doc(hidden)]
     fn wrap(samples: Vec<Self>) -> Samples;
-}
-
-/// How a picture's samples are stored, at run time.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
-#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize), serde(rename_all = "lowercase"))]
-pub enum Depth {
-    /// 8-bit integers, full = 255.
-    U8,
-    /// 16-bit integers, full = 65,535.
-    U16,
-    /// 32-bit floats, full = 1.0.
-    F32,
-}
-
-impl Depth {
-    /// All three, from the narrowest.
-    pub const ALL: [Depth; 3] = [Depth::U8, Depth::U16, Depth::F32];
-
-    /// The name used in reports and on the command line: `u8`, `u16`, `f32`.
-    pub fn name(self) -> &'static str {
-        match self {
-            Depth::U8 => "u8",
-            Depth::U16 => "u16",
-            Depth::F32 => "f32",
-        }
-    }
-
-    /// Bytes one sample takes: 1, 2 or 4.
-    pub fn bytes(self) -> usize {
-        match self {
-            Depth::U8 => 1,
-            Depth::U16 => 2,
-            Depth::F32 => 4,
-        }
-    }
-
-    /// The largest code of an integer depth: 255 or 65,535; `None` for floats.
-    pub fn top_code(self) -> Option<u16> {
-        match self {
-            Depth::U8 => Some(255),
-            Depth::U16 => Some(65_535),
-            Depth::F32 => None,
-        }
-    }
-}
-
-impl std::fmt::Display for Depth {
-    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        f.write_str(self.name())
-    }
 }
 
 /// Rounds half up after a multiplication that is exact in `f64`: a 24-bit float mantissa times at most 16 bits.

@@ -1,6 +1,6 @@
 //! Samples whose type is known at run time: one arm each of the three depths.
 
-use super::sample::Depth;
+use super::depth::Depth;
 
 /// Samples of one of the three depths.
 #[derive(Debug, Clone, PartialEq)]

@@ -1,10 +1,11 @@
 //! The pass along rows: up to four rows at a time, outputs close together or far apart.
 
 use super::axis::{Axis, FixedWeights, Weights};
-use crate::simd::across::{AcrossFloats, AcrossWords, Finite, ROWS, one_row};
-use crate::simd::few::FewTaps;
-use crate::simd::spread::{SpreadFloats, SpreadWords, Taps};
-use crate::simd::{Level, SLACK, Work, mix};
+use crate::simd::resample::across::{AcrossFloats, AcrossWords, Finite, ROWS, one_row};
+use crate::simd::resample::few::FewTaps;
+use crate::simd::resample::spread::{SpreadFloats, SpreadWords, Taps};
+use crate::simd::resample::{SLACK, mix};
+use crate::simd::{Level, Work};
 
 fn taps_of<'a, W>(axis: &'a Axis, weights: &'a Weights<W>, channels: usize) -> Taps<'a, W> {
     let (weights, stride) = weights.all();

@@ -11,8 +11,9 @@ use super::group::{Group, Kept, reach, together};
 use super::rows::{SourceRows, fill_beside, lent, lent_mut, parts_mut, zeroed_rows};
 use crate::frame::ViewMut;
 use crate::pixel::{Gray, samples_of_mut};
-use crate::simd::mix::TOGETHER;
-use crate::simd::{Level, SLACK, Work};
+use crate::simd::resample::SLACK;
+use crate::simd::resample::mix::TOGETHER;
+use crate::simd::{Level, Work};
 use std::ops::Range;
 
 /// Fraction bits of the row between the passes.

@@ -11,9 +11,10 @@ use super::rows::{AnyRows, fill_beside, lent, lent_mut, parts_mut, zeroed_rows};
 use super::samples::{load, store};
 use crate::frame::AnySamplesMut;
 use crate::pixel::{Channels, Sample, SamplesRef};
-use crate::simd::mix::TOGETHER;
-use crate::simd::mix_floats::{Alpha, FloatRows};
-use crate::simd::{Level, SLACK};
+use crate::simd::Level;
+use crate::simd::resample::SLACK;
+use crate::simd::resample::mix::TOGETHER;
+use crate::simd::resample::mix_floats::{Alpha, FloatRows};
 use std::ops::Range;
 
 /// One axis with its `f32` weights.

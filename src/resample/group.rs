@@ -3,7 +3,7 @@
 //! Neighbouring output rows are made of much the same rows. Made together they read each of them once.
 
 use super::axis::{Axis, Weights};
-use crate::simd::mix::{PairWeights, TOGETHER, both};
+use crate::simd::resample::mix::{PairWeights, TOGETHER, both};
 use std::ops::Range;
 
 /// Positions that count for one of the outputs at least, in order.

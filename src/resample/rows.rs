@@ -4,7 +4,7 @@ use super::axis::Axis;
 use crate::access::Edge;
 use crate::frame::{AnySamples, View};
 use crate::pixel::{Gray, Pixel, Sample, SamplesRef};
-use crate::simd::mix::TOGETHER;
+use crate::simd::resample::mix::TOGETHER;
 
 /// Rows of a picture, counted as the picture counts them: all of it, or a strip that begins further down.
 #[derive(Clone, Copy)]

@@ -3,7 +3,7 @@
 
 use super::light::Curve;
 use crate::pixel::{Channels, NumberKind, Sample, SamplesMut, SamplesRef};
-use crate::simd::finish::{Divide, Finished};
+use crate::simd::resample::finish::{Divide, Finished};
 use crate::simd::{Level, Work};
 
 /// Samples as floats on their own scale (0..=255, 0..=65,535, 0..=1), or as light up to 1; colours times alpha as a

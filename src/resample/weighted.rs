@@ -12,7 +12,7 @@ use super::rows::{AnyRows, SourceRows};
 use crate::frame::{AnyNumbers, AnySamplesMut, Region, ViewMut};
 use crate::pixel::{Channels, Gray};
 use crate::simd::Level;
-use crate::simd::mix::TOGETHER;
+use crate::simd::resample::mix::TOGETHER;
 use std::ops::Range;
 
 /// An axis with its weights for floats and, where they are not too large, for bytes.

@@ -4,20 +4,11 @@
 //! [`Level::run`], which compiles the same safe body once more for wider registers; what it computes is the same.
 #![allow(unsafe_code)]
 
-pub(crate) mod across;
-pub(crate) mod few;
-pub(crate) mod finish;
-mod lanes;
 pub(crate) mod lookup;
-pub(crate) mod mix;
-pub(crate) mod mix_floats;
+pub(crate) mod resample;
 mod rows;
-pub(crate) mod spread;
 pub(crate) mod sums;
 pub(crate) mod transpose;
-
-/// Numbers behind the end of a row that kernels along rows may look at; they do not count, but must be finite.
-pub(crate) const SLACK: usize = 64;
 
 /// Work that [`Level::work`] compiles for wider registers: its one method must be `#[inline(always)]`.
 pub(crate) trait Work {

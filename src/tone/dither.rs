@@ -1,6 +1,6 @@
 //! Hiding the error of few levels in a pattern.
 
-use super::quantize::{Channel, each_row};
+use super::quantizer::{Channel, each_row};
 use crate::frame::SampleViewMut;
 use crate::pixel::Sample;
 use crate::threads::Threads;

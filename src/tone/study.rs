@@ -1,6 +1,6 @@
 //! What a bit is worth: how good a picture stays at each number of bits, and the line through it.
 
-use super::quantize::{Output, Quantizer};
+use super::quantizer::{Output, Quantizer};
 use crate::error::{Error, Help, Result};
 use crate::measure::{ChannelHistogram, Histogram, decibels};
 use crate::pixel::Depth;

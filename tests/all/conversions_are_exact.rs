@@ -2,7 +2,7 @@
 
 use rahmen::color::{self, AlphaRule, ConvertRules, GrayWeights};
 use rahmen::convert::depth::Window;
-use rahmen::{Frame, Gray, GrayAlpha, Rgb, Rgba, Sample, Size, Stored, Threads};
+use rahmen::{Cmyk, Depth, Frame, Gray, GrayAlpha, Layout, Rgb, Rgba, Sample, Size, Stored, Threads};
 
 /// A pair of types at a time.
 trait PairCheck {
@@ -13,17 +13,31 @@ fn for_all_pairs(check: &impl PairCheck) {
     fn second<P: Stored>(check: &impl PairCheck) {
         macro_rules! run { ($($q:ty),*) => { $(check.run::<P, $q>();)* } }
         run!(Gray<u8>, GrayAlpha<u8>, Rgb<u8>, Rgba<u8>, Gray<u16>, GrayAlpha<u16>, Rgb<u16>, Rgba<u16>);
-        run!(Gray<f32>, GrayAlpha<f32>, Rgb<f32>, Rgba<f32>);
+        run!(Gray<f32>, GrayAlpha<f32>, Rgb<f32>, Rgba<f32>, Cmyk<u8>, Cmyk<u16>, Cmyk<f32>);
     }
     macro_rules! run { ($($p:ty),*) => { $(second::<$p>(check);)* } }
     run!(Gray<u8>, GrayAlpha<u8>, Rgb<u8>, Rgba<u8>, Gray<u16>, GrayAlpha<u16>, Rgb<u16>, Rgba<u16>);
-    run!(Gray<f32>, GrayAlpha<f32>, Rgb<f32>, Rgba<f32>);
+    run!(Gray<f32>, GrayAlpha<f32>, Rgb<f32>, Rgba<f32>, Cmyk<u8>, Cmyk<u16>, Cmyk<f32>);
+}
+
+/// Ink is made of nothing but ink: every other source needs a model of the printer.
+fn needs_a_printer<P: Stored, Q: Stored>() -> bool {
+    Q::LAYOUT == Layout::Cmyk && P::LAYOUT != Layout::Cmyk
 }
 
 /// Samples that meet every rounding: none, full, odd codes, and floats at and beyond the ends.
 fn samples<S: Sample>(count: usize) -> Vec<S> {
     let fractions = [0.0, 1.0, 0.5, 1.0 / 255.0, 0.3, 0.001, 0.999, 0.25, 0.77, 0.1234567];
     (0..count).map(|i| S::from_fraction(fractions[(i * 7 + i / 10 + i / 3) % fractions.len()])).collect()
+}
+
+/// Red, green and blue of a pixel's fractions: (1 - c)(1 - k) and so on of ink.
+fn colors(layout: Layout, v: &[f64]) -> [f64; 3] {
+    match layout {
+        Layout::Gray | Layout::GrayAlpha => [v[0]; 3],
+        Layout::Rgb | Layout::Rgba => [v[0], v[1], v[2]],
+        Layout::Cmyk => [0, 1, 2].map(|i| (1.0 - v[i]) * (1.0 - v[3])),
+    }
 }
 
 /// A fraction in the target's depth: nearest, ties up.
@@ -39,30 +53,31 @@ fn every_pair_of_types_follows_the_rule() {
     struct Follows;
     impl PairCheck for Follows {
         fn run<P: Stored, Q: Stored>(&self) {
+            if needs_a_printer::<P, Q>() {
+                return;
+            }
             let size = Size::new(23, 41);
             let numbers = samples::<P::Number>(size.pixels() as usize * P::CHANNELS);
             let frame = Frame::<P>::from_numbers(size, numbers).unwrap();
             let rules = ConvertRules::default().alpha(AlphaRule::Drop);
             let out = color::convert::<P, Q>(frame.view(), &rules).unwrap();
-            let colors = |channels: usize, alpha: bool| channels - usize::from(alpha);
-            let (from_colors, to_colors) = (colors(P::CHANNELS, P::ALPHA), colors(Q::CHANNELS, Q::ALPHA));
-            // What is rounded on the way: gray at the finer of the two depths.
-            let finer = P::Number::DEPTH.max(Q::Number::DEPTH);
+            let to_colors = Q::CHANNELS - usize::from(Q::ALPHA);
+            // What is rounded on the way, to the finer of the two depths: gray of colours, and colours of ink.
+            let between = |v: f64| match P::Number::DEPTH.max(Q::Number::DEPTH) {
+                Depth::U8 => rounded::<u8>(v),
+                Depth::U16 => rounded::<u16>(v),
+                Depth::F32 => v,
+            };
             let weights = [0.2126, 0.7152, 0.0722];
             let pixels = frame.numbers().chunks(P::CHANNELS).zip(out.numbers().chunks(Q::CHANNELS));
             for (from, to) in pixels {
                 let fractions: Vec<f64> = from.iter().map(|v| v.to_fraction()).collect();
+                let rgb = colors(P::LAYOUT, &fractions);
                 for c in 0..to_colors {
-                    let want = match (from_colors, to_colors) {
-                        (3, 1) => {
-                            let sum: f64 = (0..3).map(|i| fractions[i] * weights[i]).sum();
-                            match finer {
-                                rahmen::Depth::U8 => rounded::<u8>(sum),
-                                rahmen::Depth::U16 => rounded::<u16>(sum),
-                                rahmen::Depth::F32 => sum,
-                            }
-                        }
-                        (1, _) => fractions[0],
+                    let want = match (P::LAYOUT, to_colors) {
+                        (Layout::Gray | Layout::GrayAlpha, _) => fractions[0],
+                        (_, 1) => between((0..3).map(|i| rgb[i] * weights[i]).sum()),
+                        (Layout::Cmyk, 3) => between(rgb[c]),
                         _ => fractions[c],
                     };
                     let (got, want) = (to[c].to_fraction(), rounded::<Q::Number>(want));
@@ -86,12 +101,13 @@ fn alpha_is_lost_only_by_name_and_threads_change_nothing() {
             let size = Size::new(700, 600);
             let frame = Frame::<P>::from_numbers(size, samples(size.pixels() as usize * P::CHANNELS)).unwrap();
             let plain = color::convert::<P, Q>(frame.view(), &ConvertRules::default());
-            match plain {
-                Err(e) => {
-                    assert!(P::ALPHA && !Q::ALPHA);
-                    assert!(e.to_string().contains("flatten"), "{e}");
-                }
-                Ok(all) => {
+            let refused =
+                if needs_a_printer::<P, Q>() { Some("printer") } else { (P::ALPHA && !Q::ALPHA).then_some("flatten") };
+            match (plain, refused) {
+                (Err(e), Some(word)) => assert!(e.to_string().contains(word), "{e}"),
+                (Err(e), None) => panic!("{} -> {}: {e}", P::describe(), Q::describe()),
+                (Ok(_), Some(word)) => panic!("{} -> {} is not refused: {word}", P::describe(), Q::describe()),
+                (Ok(all), None) => {
                     let rules = ConvertRules::default().threads(Threads::ONE);
                     assert!(color::convert::<P, Q>(frame.view(), &rules).unwrap() == all);
                 }
@@ -116,7 +132,7 @@ fn flattening_windows_and_weights_act_within_a_conversion() {
     let seen = color::convert::<_, Rgb<u8>>(depths.view(), &window).unwrap();
     assert_eq!(seen.numbers(), [0, 0, 0, 128, 128, 128, 255, 255, 255]);
     assert_eq!(depths.view().cast_unscaled::<Gray<i16>>().unwrap().numbers(), [-2, 0, 2]);
-    let ink = color::convert::<_, rahmen::Cmyk<u8>>(spray.view(), &on_white);
+    let ink = color::convert::<_, Cmyk<u8>>(spray.view(), &on_white);
     assert!(ink.unwrap_err().to_string().contains("printer"));
 }
 

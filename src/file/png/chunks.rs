@@ -1,6 +1,7 @@
 //! The chunks that carry meaning, to [`Metadata`] and back. Texts have a file of their own.
 
 use super::header::{Color, Header};
+use super::packed::{Chunks, unpack};
 use super::texts;
 use crate::error::{Error, Result};
 use crate::file::decoder::take_bytes;
@@ -8,7 +9,7 @@ use crate::file::exif;
 use crate::file::options::Limits;
 use crate::frame::{Metadata, Resolution, ResolutionUnit, Time};
 use crate::pixel::{Space, Transfer};
-use std::io::{Read, Write};
+use std::io::Write;
 
 /// Metres in an inch.
 const INCH: f64 = 0.0254;
@@ -152,20 +153,6 @@ fn background(body: &[u8], context: &Context<'_>) -> Result<[f64; 3]> {
         _ => Err(wrong()),
     }
 }
-
-/// Unpacks a zlib stream within the limit for metadata.
-pub(super) fn unpack(packed: &[u8], limits: &Limits) -> Result<Vec<u8>> {
-    let mut out = Vec::new();
-    let most = limits.metadata;
-    let unpacked = flate2::read::ZlibDecoder::new(packed);
-    let read = unpacked.take(most.saturating_add(1)).read_to_end(&mut out);
-    read.map_err(|e| Error::damaged(format!("a packed chunk cannot be unpacked: {e}")))?;
-    limits.check_metadata(out.len() as u64)?;
-    Ok(out)
-}
-
-/// Chunks, each with its kind.
-pub(super) type Chunks = Vec<([u8; 4], Vec<u8>)>;
 
 /// The chunks for a picture's metadata, those that come before a palette and those behind it, and remarks on what they
 /// do not hold.

@@ -11,6 +11,7 @@ mod expand;
 mod filter;
 mod header;
 mod pack;
+mod packed;
 mod passes;
 mod rows;
 mod texts;

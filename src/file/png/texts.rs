@@ -1,6 +1,6 @@
 //! The text chunks: tEXt, zTXt, iTXt (11.3.3), to [`Metadata`] and back. An XMP packet is the text of one keyword.
 
-use super::chunks::{Chunks, unpack};
+use super::packed::{Chunks, unpack};
 use crate::error::{Error, Result};
 use crate::file::options::Limits;
 use crate::frame::{Metadata, Text};

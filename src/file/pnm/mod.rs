@@ -8,6 +8,7 @@ mod decode;
 mod encode;
 mod header;
 mod plain;
+mod scale;
 
 pub(super) use decode::PnmDecoder;
 pub(super) use encode::PnmEncoder;

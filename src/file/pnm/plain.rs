@@ -1,7 +1,7 @@
 //! Samples written as decimal numbers.
 
-use super::decode::Scale;
 use super::header::Header;
+use super::scale::Scale;
 use crate::error::{Error, Result};
 use crate::file::decoder::{RowsOut, Slot, Stop};
 use crate::frame::SamplesMut;

@@ -2,10 +2,10 @@
 //!
 //! Each output's four words are loaded as one; laying rows side by side would take longer than the sums.
 
-use super::Level;
 use super::lanes::{Lanes, Wide};
 use super::mix::narrowed;
 use super::spread::Taps;
+use crate::simd::Level;
 
 /// Outputs of a block.
 pub(super) const BLOCK: usize = 16;
@@ -80,9 +80,9 @@ impl Wide for Work<'_, '_> {
 
 #[cfg(test)]
 mod tests {
+    use super::super::SLACK;
     use super::super::mix::tests::words;
     use super::*;
-    use crate::simd::SLACK;
 
     #[test]
     fn every_level_sums_few_taps_to_the_same_numbers() {

@@ -3,9 +3,9 @@
 //! Bytes and words become floats on the way, and colours are weighted by their alpha. Products are added row by row, in
 //! order, and never fused with their sums, so that plain code, the definition, gives the same bits.
 
-use super::Level;
 use super::lanes::{Lanes, Wide};
 use super::mix::{BLOCK, TOGETHER};
+use crate::simd::Level;
 
 impl Level {
     /// Rows times their weights as floats, summed in the order of the rows; a row counts only where its weight is not zero.

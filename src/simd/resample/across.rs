@@ -11,7 +11,7 @@
 use super::lanes::{Lanes, Line, Wide};
 use super::mix::{both, narrowed};
 use super::spread::Taps;
-use super::{Level, Work};
+use crate::simd::{Level, Work};
 
 /// Rows that go across together.
 pub(crate) const ROWS: usize = 4;
@@ -262,9 +262,9 @@ impl Work for Finite<'_> {
 
 #[cfg(test)]
 mod tests {
+    use super::super::SLACK;
     use super::super::mix::tests::{noise, words};
     use super::*;
-    use crate::simd::SLACK;
 
     /// Widths, outputs, taps and channels.
     fn shapes() -> impl Iterator<Item = (usize, usize, usize, usize)> {

@@ -5,9 +5,9 @@
 //!
 //! Not here: outputs that lie far apart ([`across`](super::across)).
 
-use super::Level;
 use super::lanes::{Lanes, Wide};
 use super::mix::{both, narrowed};
+use crate::simd::Level;
 
 /// Outputs of a block, and the numbers that they are picked from: a register, and two.
 const BLOCKS: [(usize, usize); 2] = [(8, 16), (16, 32)];
@@ -249,9 +249,9 @@ impl FloatsWork<'_, '_> {
 
 #[cfg(test)]
 mod tests {
+    use super::super::SLACK;
     use super::super::mix::tests::{noise, words};
     use super::*;
-    use crate::simd::SLACK;
 
     /// First pixels of outputs that lie `source / target` apart, `taps` within `source` pixels.
     fn starts(source: usize, target: usize, taps: usize) -> Vec<u32> {

@@ -5,7 +5,7 @@
 //!
 //! Not here: kernels.
 
-use super::Level;
+use crate::simd::Level;
 
 #[cfg(target_arch = "x86_64")]
 mod along_avx2;
@@ -147,11 +147,11 @@ impl Level {
                 work.work(avx512::Avx512::here())
             }
             match self.0 {
-                super::Set::Plain => 0,
+                crate::simd::Set::Plain => 0,
                 // SAFETY: a level of this kind exists only where `has_avx2` saw both sets on this machine.
-                super::Set::Avx2 => unsafe { avx2(work) },
+                crate::simd::Set::Avx2 => unsafe { avx2(work) },
                 // SAFETY: a level of this kind exists only where `has_avx512` saw all six sets on this machine.
-                super::Set::Avx512 => unsafe { avx512(work) },
+                crate::simd::Set::Avx512 => unsafe { avx512(work) },
             }
         }
         #[cfg(not(target_arch = "x86_64"))]

@@ -6,8 +6,8 @@
 //!
 //! Not here: floats ([`mix_floats`](super::mix_floats)).
 
-use super::Level;
 use super::lanes::{Lanes, Wide};
+use crate::simd::Level;
 
 /// Outputs that are summed at once.
 pub(crate) const TOGETHER: usize = 4;

@@ -1,7 +1,7 @@
 //! Sums of floats back to samples: colours divided by the alpha they were weighted by, rounded once, halves up, clamped.
 
-use super::Level;
 use super::lanes::{Lanes, Wide};
+use crate::simd::Level;
 
 /// How colours are divided by the alpha that comes behind them.
 #[derive(Debug, Clone, Copy)]
