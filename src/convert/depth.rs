@@ -43,10 +43,8 @@ fn samples_into<A: Sample, B: Sample>(from: SampleView<'_, A>, to: SampleViewMut
 #[inline(always)]
 fn convert_row<A: Sample, B: Sample>(level: Level, from: &[A], to: &mut [B]) {
     // A condition that is a constant: only pairs of a float and a code have both bodies.
-    if const { matches!(A::DEPTH, Depth::F32) && !matches!(B::DEPTH, Depth::F32) } {
-        if level.is_fused() {
-            return floats_to_codes(from, to, f32::from(B::DEPTH.top_code().unwrap_or(0)));
-        }
+    if const { matches!(A::DEPTH, Depth::F32) && !matches!(B::DEPTH, Depth::F32) } && level.is_fused() {
+        return floats_to_codes(from, to, f32::from(B::DEPTH.top_code().unwrap_or(0)));
     }
     plain_row(from, to);
 }

@@ -105,7 +105,7 @@ impl<T: Number> Planes<T> {
 }
 
 /// Which of some names this is.
-fn place_of<'a>(names: &mut dyn Iterator<Item = &'a str>, name: &str) -> Option<usize> {
+fn place_of(names: &mut dyn Iterator<Item = &str>, name: &str) -> Option<usize> {
     names.enumerate().find(|(_, other)| *other == name).map(|(place, _)| place)
 }
 

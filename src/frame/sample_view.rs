@@ -92,6 +92,19 @@ impl<'a, T: Number> SampleView<'a, T> {
         self.window.packed()
     }
 
+    /// A copy of the numbers, rows without gaps, or an error where the system has no memory. One pass: the memory is not
+    /// cleared before.
+    pub(crate) fn copied(&self) -> Result<Vec<T>> {
+        // As many as are borrowed already: they fit the address space.
+        let row = self.size.width as usize * self.channels.count;
+        let mut numbers = super::gate::reserve(row * self.size.height as usize)?;
+        match self.as_packed() {
+            Some(all) => numbers.extend_from_slice(all),
+            None => self.rows().for_each(|row| numbers.extend_from_slice(row)),
+        }
+        Ok(numbers)
+    }
+
     /// Bytes that the pixels take, gaps between rows left out.
     pub(crate) fn bytes(&self) -> u64 {
         self.size.pixels().saturating_mul((self.channels.count * size_of::<T>()) as u64)

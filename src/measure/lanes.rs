@@ -24,7 +24,7 @@ pub(super) fn rows_of<'a>(
     let (mut bytes, mut words) = (Lanes::<u8, BYTES>::new(u8::MAX), Lanes::<u16, WORDS>::new(u16::MAX));
     let (mut reals, mut wide): (Option<Reals<REALS>>, Vec<f64>) = (None, Vec::new());
     let pixels = u64::from(width) * u64::from(rows.end - rows.start);
-    let mut is_bytes = false;
+    let (mut is_bytes, level) = (false, Level::best());
     for y in rows {
         let numbers = row(y);
         let start = || Reals::new(first_numbers(numbers, channels));
@@ -32,7 +32,7 @@ pub(super) fn rows_of<'a>(
             NumbersRef::U8(row) => {
                 is_bytes = true;
                 match channels {
-                    1 => bytes.add_sums(sums::of_bytes(Level::best(), row)),
+                    1 => bytes.add_sums(sums::of_bytes(level, row)),
                     _ => bytes.add_row(row),
                 }
             }

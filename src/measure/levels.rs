@@ -66,13 +66,14 @@ fn count_bytes<'a, const N: usize>(
             pending = width;
         }
         let (chunks, rest) = row.as_chunks::<N>();
+        // By indices: a pair of iterators made for each chunk would be a call, where the linker does not inline it.
         for chunk in chunks {
-            for (table, &value) in tables.iter_mut().zip(chunk) {
-                table[usize::from(value)] += 1;
+            for k in 0..N {
+                tables[k][usize::from(chunk[k])] += 1;
             }
         }
-        for (table, &value) in tables.iter_mut().zip(rest) {
-            table[usize::from(value)] += 1;
+        for (k, &value) in rest.iter().enumerate() {
+            tables[k][usize::from(value)] += 1;
         }
     }
     flush(&mut tables, &mut counts);
@@ -107,9 +108,9 @@ fn count_words<'a>(
             pending = width;
         }
         for chunk in row.chunks(tables.len()) {
-            for (table, &value) in tables.iter_mut().zip(chunk) {
+            for (k, &value) in chunk.iter().enumerate() {
                 // As many entries as 16 bits have values.
-                table[usize::from(value)] += 1;
+                tables[k][usize::from(value)] += 1;
             }
         }
     }

@@ -160,9 +160,11 @@ impl Work for Down<'_> {
         let whole = to.len() / BLOCK * BLOCK;
         for (block, to) in to.as_chunks_mut::<BLOCK>().0.iter_mut().enumerate() {
             let mut sums = [0.0; BLOCK];
-            for (weight, row) in window.iter().zip(rows) {
-                if let Some(row) = row[block * BLOCK..].first_chunk::<BLOCK>() {
-                    sums.iter_mut().zip(row).for_each(|(sum, v)| *sum += weight * v);
+            for k in 0..SIDE {
+                if let Some(row) = rows[k][block * BLOCK..].first_chunk::<BLOCK>() {
+                    for i in 0..BLOCK {
+                        sums[i] += window[k] * row[i];
+                    }
                 }
             }
             *to = sums;

@@ -186,6 +186,10 @@ impl<'a> NumbersRef<'a> {
     }
 }
 
+/// The greatest number below one half: numbers that are not negative and are a tie are carried over by their sum with it,
+/// as that sum is rounded up, and none below a tie is.
+const BELOW_HALF: f64 = 0.5f64.next_down();
+
 /// The nearest whole number, ties up, exactly: a sum with 1/2 would itself be rounded, and carry numbers just below a tie
 /// over it and large odd ones to even ones.
 #[inline(always)]
@@ -206,7 +210,10 @@ macro_rules! integers {
             fn to_f64(self) -> f64 { self as f64 }
             // `as` clamps to the type's range and turns NaN into 0: just the rule.
             #[inline(always)]
-            fn from_f64(value: f64) -> Self { round_half_up(value) as $t }
+            fn from_f64(value: f64) -> Self {
+                // Cut off towards zero, which is down where nothing is negative.
+                if <$t>::MIN == 0 { (value + BELOW_HALF) as $t } else { round_half_up(value) as $t }
+            }
             #[inline(always)]
             fn cast_unscaled<T: Number>(self) -> T { T::from_i128(self as i128) }
             fn between(low: Self, high: Self, bits: u64) -> Self {

@@ -221,16 +221,15 @@ impl Sample for u16 {
     }
     #[inline(always)]
     fn load(bytes: &[u8], swap: bool) -> Self {
-        let mut own = [0; size_of::<u16>()];
-        own.copy_from_slice(&bytes[..size_of::<u16>()]);
-        let bits = u16::from_ne_bytes(own);
+        // Byte by byte, here and below: one read or write of memory in the end, and no call.
+        let bits = u16::from_ne_bytes([bytes[0], bytes[1]]);
         if swap { bits.swap_bytes() } else { bits }
     }
     #[inline(always)]
     fn store(self, bytes: &mut [u8], swap: bool) {
         let bits = self;
         let bits = if swap { bits.swap_bytes() } else { bits };
-        bytes[..size_of::<u16>()].copy_from_slice(&bits.to_ne_bytes());
+        [bytes[0], bytes[1]] = bits.to_ne_bytes();
     }
     fn pick<'a>(samples: SamplesRef<'a>) -> Option<&'a [Self]> {
         if let SamplesRef::U16(s) = samples { Some(s) } else { None }
@@ -299,16 +298,14 @@ impl Sample for f32 {
     }
     #[inline(always)]
     fn load(bytes: &[u8], swap: bool) -> Self {
-        let mut own = [0; size_of::<f32>()];
-        own.copy_from_slice(&bytes[..size_of::<f32>()]);
-        let bits = u32::from_ne_bytes(own);
+        let bits = u32::from_ne_bytes([bytes[0], bytes[1], bytes[2], bytes[3]]);
         f32::from_bits(if swap { bits.swap_bytes() } else { bits })
     }
     #[inline(always)]
     fn store(self, bytes: &mut [u8], swap: bool) {
         let bits = self.to_bits();
         let bits = if swap { bits.swap_bytes() } else { bits };
-        bytes[..size_of::<f32>()].copy_from_slice(&bits.to_ne_bytes());
+        [bytes[0], bytes[1], bytes[2], bytes[3]] = bits.to_ne_bytes();
     }
     fn pick<'a>(samples: SamplesRef<'a>) -> Option<&'a [Self]> {
         if let SamplesRef::F32(s) = samples { Some(s) } else { None }
@@ -376,7 +373,7 @@ mod tests {
                 let fraction = f64::from_bits(tie.to_bits().wrapping_add_signed(by));
                 // mantissa x 2^exponent x 255 against k + 1/2, in whole numbers.
                 let bits = fraction.to_bits();
-                let (mantissa, shift) = (u128::from(bits & (1 << 52) - 1 | 1 << 52), 1075 - (bits >> 52));
+                let (mantissa, shift) = (u128::from((bits & ((1 << 52) - 1)) | (1 << 52)), 1075 - (bits >> 52));
                 let reaches = mantissa * 255 * 2 >= u128::from(2 * k + 1) << shift;
                 assert_eq!(u32::from(u8::from_fraction(fraction)), k + u32::from(reaches), "{k} {by}");
             }

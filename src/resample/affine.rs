@@ -75,6 +75,7 @@ impl Affine {
     }
 
     /// Where a place goes.
+    #[inline]
     pub fn at(self, x: f64, y: f64) -> (f64, f64) {
         let along = |[a, b, c]: [f64; 3]| a * x + b * y + c;
         (along(self.x), along(self.y))

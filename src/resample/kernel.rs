@@ -105,6 +105,7 @@ impl Kernel {
     }
 
     /// Beyond this distance the kernel is zero.
+    #[inline]
     pub fn support(self) -> f64 {
         match self {
             Kernel::Nearest | Kernel::Box => 0.5,
@@ -116,7 +117,7 @@ impl Kernel {
     }
 
     /// The kernel at a distance of `t` pixels. That of the box is the one it has where nothing is resized.
-    #[inline]
+    #[inline(always)]
     pub fn at(self, t: f64) -> f64 {
         let distance = t;
         let t = t.abs();

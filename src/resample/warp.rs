@@ -217,32 +217,25 @@ struct Row<'a, 'b, S: Sample> {
 
 impl<S: Sample> Work for Row<'_, '_, S> {
     type Out = Result<()>;
-    /// Each pixel by as many taps each way as the kernel has, where those are few and lie inside, and by the general way
-    /// elsewhere.
     #[inline(always)]
     fn work(self) -> Result<()> {
         let Row { warp, y, to, taps } = self;
         let y = f64::from(y) + 0.5;
-        let few = warp.places.few_taps();
-        // Alpha and light go the general way; of three channels the number behind the pixel is read along, and left out.
+        // Alpha and light go the general way.
         let numbers = if warp.channels.alpha || warp.curve.is_some() { 0 } else { warp.channels.count };
-        for (x, to) in (0u32..).zip(to.chunks_exact_mut(warp.channels.count)) {
-            let (u, v) = warp.places.back.at(f64::from(x) + 0.5, y);
-            let quick = match (few, numbers) {
-                (2, 1) => warp.inner_gray::<2>(u, v),
-                (4, 1) => warp.inner_gray::<4>(u, v),
-                (6, 1) => warp.inner_gray::<6>(u, v),
-                (2, 3 | 4) => warp.inner_color::<2>(u, v),
-                (4, 3 | 4) => warp.inner_color::<4>(u, v),
-                (6, 3 | 4) => warp.inner_color::<6>(u, v),
-                _ => None,
-            };
-            match quick {
-                Some(sums) => to.iter_mut().zip(sums).for_each(|(to, sum)| *to = S::from_f64(sum)),
-                None => warp.pixel(u, v, taps, to)?,
+        let few = if matches!(numbers, 1 | 3 | 4) { warp.places.few_taps() } else { 0 };
+        match few {
+            2 => warp.row::<2>(y, to, taps),
+            4 => warp.row::<4>(y, to, taps),
+            6 => warp.row::<6>(y, to, taps),
+            _ => {
+                for (x, to) in (0u32..).zip(to.chunks_exact_mut(warp.channels.count)) {
+                    let (u, v) = warp.places.back.at(f64::from(x) + 0.5, y);
+                    warp.pixel(u, v, taps, to)?;
+                }
+                Ok(())
             }
         }
-        Ok(())
     }
 }
 
@@ -290,6 +283,38 @@ impl Places<'_> {
 }
 
 impl<S: Sample> Warp<'_, S> {
+    /// A row of channels without alpha, each pixel by `N` taps each way where all lie inside, and by the general way
+    /// elsewhere.
+    #[inline(always)]
+    fn row<const N: usize>(&self, y: f64, to: &mut [S], taps: &mut [Vec<f64>; 2]) -> Result<()> {
+        let count = self.channels.count;
+        for (x, to) in (0u32..).zip(to.chunks_exact_mut(count)) {
+            let (u, v) = self.places.back.at(f64::from(x) + 0.5, y);
+            let quick = if count == 1 { self.inner_gray::<N>(u, v) } else { self.inner_color::<N>(u, v) };
+            match quick {
+                Some(sums) => to.iter_mut().zip(sums).for_each(|(to, sum)| *to = S::from_f64(sum)),
+                None if self.is_constant(u, v) => to.copy_from_slice(&self.constant),
+                None => self.pixel_elsewhere(u, v, taps, to)?,
+            }
+        }
+        Ok(())
+    }
+
+    /// [`pixel`](Warp::pixel), compiled once for all rows that need it seldom.
+    #[inline(never)]
+    fn pixel_elsewhere(&self, u: f64, v: f64, taps: &mut [Vec<f64>; 2], to: &mut [S]) -> Result<()> {
+        self.pixel(u, v, taps, to)
+    }
+
+    /// Whether nothing of the picture counts at a place; an edge other than a constant shows something everywhere.
+    #[inline(always)]
+    fn is_constant(&self, u: f64, v: f64) -> bool {
+        let outside =
+            |at: f64, along: &Along<'_>, side: u32| at + along.reach() < 0.0 || at - along.reach() > f64::from(side);
+        let Places { size, across, down, .. } = &self.places;
+        matches!(self.edge, Edge::Constant(_)) && (outside(u, across, size.width) || outside(v, down, size.height))
+    }
+
     /// A pixel of one channel, all taps inside.
     #[inline(always)]
     fn inner_gray<const N: usize>(&self, u: f64, v: f64) -> Option<[f64; 4]> {
@@ -304,17 +329,18 @@ impl<S: Sample> Warp<'_, S> {
         Some([sums.iter().zip(columns).map(|(sum, across)| sum * across).sum(), 0.0, 0.0, 0.0])
     }
 
-    /// A pixel of three or four channels without alpha, all taps inside.
+    /// A pixel of three or four channels without alpha, all taps inside. Of three the number behind the pixel is read
+    /// along, and left out.
     #[inline(always)]
     fn inner_color<const N: usize>(&self, u: f64, v: f64) -> Option<[f64; 4]> {
         let (left, top, columns, rows) = self.places.inner::<N>(u, v)?;
-        let channels = self.channels.count;
+        let count = self.channels.count;
         let mut sums = [0.0; 4];
         for (y, down) in (top..).zip(rows) {
-            let numbers = &self.source.row(y)[left * channels..];
+            let numbers = &self.source.row(y)[left * count..];
             let mut row = [0.0; 4];
             for (i, across) in columns.into_iter().enumerate() {
-                let pixel = numbers.get(i * channels..)?.first_chunk::<4>()?;
+                let pixel = numbers.get(i * count..)?.first_chunk::<4>()?;
                 for (sum, v) in row.iter_mut().zip(pixel) {
                     *sum += v.to_f64() * across;
                 }
@@ -332,9 +358,7 @@ impl<S: Sample> Warp<'_, S> {
         let (size, edge, count) = (self.source.size(), self.edge, self.channels.count);
         let Places { across, down, .. } = &self.places;
         // Far outside every edge shows what it shows a little outside, or repeats; a constant needs no sum at all.
-        let outside =
-            |at: f64, along: &Along<'_>, side: u32| at + along.reach() < 0.0 || at - along.reach() > f64::from(side);
-        if matches!(edge, Edge::Constant(_)) && (outside(u, across, size.width) || outside(v, down, size.height)) {
+        if self.is_constant(u, v) {
             to.copy_from_slice(&self.constant);
             return Ok(());
         }

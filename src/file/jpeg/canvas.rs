@@ -80,7 +80,9 @@ impl<S: Code> Work for Inverse<'_, S> {
             _ => inverse::<2>(self.block, self.middle),
         };
         let mut out = [S::default(); 64];
-        out.iter_mut().zip(&all).for_each(|(to, v)| *to = S::clamped(*v));
+        for (i, to) in out.iter_mut().enumerate() {
+            *to = S::clamped(all.get(i).copied().unwrap_or(0));
+        }
         out
     }
 }

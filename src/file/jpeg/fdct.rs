@@ -56,12 +56,12 @@ fn transposed(block: &Samples) -> Samples {
 pub(super) fn quantised(samples: &Samples, reciprocals: &[f32; 64]) -> [i16; 64] {
     let done = transposed(&pass(&transposed(&pass(samples))));
     let mut rounded = [0i16; 64];
-    for ((to, v), r) in rounded.iter_mut().zip(&done).zip(reciprocals) {
-        *to = ((v * r + ROUND).to_bits().wrapping_sub(ROUND.to_bits())) as i16;
+    for i in 0..64 {
+        rounded[i] = ((done[i] * reciprocals[i] + ROUND).to_bits().wrapping_sub(ROUND.to_bits())) as i16;
     }
     let mut out = [0; 64];
-    for (to, &from) in out.iter_mut().zip(&NATURAL) {
-        *to = rounded[usize::from(from & 63)];
+    for i in 0..64 {
+        out[i] = rounded[usize::from(NATURAL[i] & 63)];
     }
     out
 }

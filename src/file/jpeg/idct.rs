@@ -68,12 +68,20 @@ fn transposed(block: &[Wrapping<i32>; 64]) -> [Wrapping<i32>; 64] {
 /// fraction bits.
 #[inline(always)]
 pub(super) fn inverse<const KEPT: usize>(block: &Block, middle: i32) -> Block {
-    let input = block.map(Wrapping);
+    // By indices, here and below: the map of an array is a call, where the linker does not inline it.
+    let mut input = [Wrapping(0); 64];
+    for i in 0..64 {
+        input[i] = Wrapping(block[i]);
+    }
     // Both passes together scale by 8.
     let columns = pass(&input, 1 << (BITS - KEPT - 1), BITS - KEPT);
     let shift = BITS + KEPT + 3;
     let rows = pass(&transposed(&columns), (1 << (shift - 1)) + (middle << shift), shift);
-    transposed(&rows).map(|v| v.0)
+    let (all, mut out) = (transposed(&rows), [0; 64]);
+    for i in 0..64 {
+        out[i] = all[i].0;
+    }
+    out
 }
 
 /// The samples of a block that holds nothing but its mean.

@@ -288,7 +288,7 @@ fn half_to_f32(bits: u16) -> f32 {
         // Infinity, and what is not a number.
         31 => f32::from_bits(0x7f80_0000 | fraction << 13),
         // The exponents' biases are 15 and 127.
-        _ => f32::from_bits((exponent + 112) << 23 | fraction << 13),
+        _ => f32::from_bits(exponent.wrapping_add(112) << 23 | fraction << 13),
     };
     if bits >> 15 == 1 { -magnitude } else { magnitude }
 }

@@ -59,7 +59,7 @@ fn each<const N: usize>(
 ) -> [u8; N] {
     let mut out = [0; N];
     // By indices, all below N: iterators over five arrays are compiled at length, for every kind of pixel and filter.
-    #[allow(clippy::indexing_slicing, clippy::needless_range_loop)]
+    #[allow(clippy::indexing_slicing)]
     for i in 0..N {
         out[i] = undo(v[i], a[i], b[i], c[i]);
     }

@@ -148,7 +148,6 @@ impl Paired<u8> for i16 {
 }
 
 #[inline(always)]
-#[allow(clippy::needless_range_loop)]
 fn add_pairs<L: Lanes>(lanes: L, sums: &mut [L::Ints; 4], pairs: [L::Ints; 4], w: i32) {
     if w == 0 {
         return;
@@ -168,16 +167,18 @@ fn pairs<L: Lanes, From: Paired<To>, To, const G: usize>(
     weights: &[PairWeights],
     shift: u32,
     first: usize,
-    mut outs: [&mut &mut [To]; G],
+    outs: [&mut &mut [To]; G],
 ) {
     let half = lanes.splat(1 << (shift - 1));
     let block = 2 * L::WORDS;
     for at in (0..outs[0].len() / block).map(|i| i * block) {
         let mut sums = [[half; 4]; G];
-        for ([a, b], weights) in rows.iter().zip(weights) {
+        // By indices: pairs of iterators would be calls, where the linker does not inline them.
+        for k in 0..rows.len().min(weights.len()) {
+            let [a, b] = rows[k];
             let pairs = From::load(lanes, a, b, at);
             // Written out: a loop would not be unrolled, and its sums not stay in registers.
-            let weights = &weights[first..][..G];
+            let weights = &weights[k][first..][..G];
             add_pairs(lanes, &mut sums[0], pairs, weights[0]);
             if G > 1 {
                 add_pairs(lanes, &mut sums[1], pairs, weights[1]);
@@ -189,10 +190,11 @@ fn pairs<L: Lanes, From: Paired<To>, To, const G: usize>(
                 add_pairs(lanes, &mut sums[3], pairs, weights[3]);
             }
         }
-        for (out, &[a, b, c, d]) in outs.iter_mut().zip(&sums) {
+        for g in 0..G {
+            let [a, b, c, d] = sums[g];
             // Written out: a closure would not be inlined.
             let sums = [lanes.shift(a, shift), lanes.shift(b, shift), lanes.shift(c, shift), lanes.shift(d, shift)];
-            From::put(lanes, sums, out, at);
+            From::put(lanes, sums, outs[g], at);
         }
     }
 }

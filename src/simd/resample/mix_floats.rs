@@ -77,7 +77,6 @@ impl FloatRows<'_> {
 }
 
 #[inline(always)]
-#[allow(clippy::needless_range_loop)]
 fn add_floats<L: Lanes>(lanes: L, sums: &mut [L::Floats; 4], values: [L::Floats; 4], w: f32) {
     if w == 0.0 {
         return;
@@ -163,7 +162,6 @@ impl<T: FloatRow> Floats<'_, '_, '_, T> {
 
 /// Outputs `first..` of the weights, in one go over the rows.
 #[inline(always)]
-#[allow(clippy::needless_range_loop)]
 fn floats<L: Lanes, T: FloatRow, const ALPHA: bool, const G: usize>(
     lanes: L,
     rows: &[&[T]],
@@ -175,7 +173,8 @@ fn floats<L: Lanes, T: FloatRow, const ALPHA: bool, const G: usize>(
     let block = 4 * L::FLOATS;
     for at in (0..outs[0].len() / block).map(|i| i * block) {
         let mut sums = [[lanes.zero(); 4]; G];
-        for (row, weights) in rows.iter().zip(weights) {
+        for k in 0..rows.len().min(weights.len()) {
+            let row = rows[k];
             let mut values = [lanes.zero(); 4];
             for i in 0..4 {
                 let loaded = T::load(lanes, row, at + i * L::FLOATS);
@@ -186,7 +185,7 @@ fn floats<L: Lanes, T: FloatRow, const ALPHA: bool, const G: usize>(
                 };
             }
             // Written out: a loop would not be unrolled, and its sums not stay in registers.
-            let weights = &weights[first..][..G];
+            let weights = &weights[k][first..][..G];
             add_floats(lanes, &mut sums[0], values, weights[0]);
             if G > 1 {
                 add_floats(lanes, &mut sums[1], values, weights[1]);

@@ -194,7 +194,6 @@ pub(super) fn across_floats<const C: usize>(lines: &[Line<f32>], starts: &[u32; 
         &lines[*d as usize..][..count],
     ];
     let weights = &weights[..4 * count * pixels];
-    #[allow(clippy::needless_range_loop)] // four slices take turns
     for i in 0..count {
         for (x, (low, high)) in low.iter_mut().zip(&mut high).enumerate() {
             let (line, w) = (&lines[x][i], &weights[(x * count + i) * pixels..][..pixels]);

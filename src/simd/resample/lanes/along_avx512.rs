@@ -178,7 +178,6 @@ pub(super) fn across_floats<const C: usize>(lines: &[Line<f32>], starts: &[u32; 
         &lines[*d as usize..][..count],
     ];
     let weights = &weights[..4 * count * pixels];
-    #[allow(clippy::needless_range_loop)] // four slices take turns
     for i in 0..count {
         for (x, sum) in sums.iter_mut().enumerate() {
             let (line, w) = (&lines[x][i], &weights[(x * count + i) * pixels..][..pixels]);
