@@ -139,7 +139,7 @@ impl<P: Pixel> View<'_, P> {
     }
 
     /// The numbers as another type, each value kept as far as the type can hold it and **not** rescaled: 255 stays 255
-    /// and becomes 255.0. Almost always a change of depth is what is wanted: [`depth`](super::depth). One pass.
+    /// and becomes 255.0. Almost always a change of depth is what is wanted: [`depth`](crate::convert::depth). One pass.
     ///
     /// # Errors
     /// Pixels of other channel counts, or a size beyond the address space or the system's memory.

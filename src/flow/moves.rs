@@ -146,7 +146,8 @@ impl Step for Codes {
 pub enum Filling {
     /// A colour: red, green, blue and alpha as fractions of full.
     Color([f64; 3], f64),
-    /// Random values between none and full in every channel but alpha, which is full: see [`ViewMut::fill_random`].
+    /// Random values between none and full in every channel but alpha, which is full: see
+    /// [`ViewMut::fill_random`](crate::ViewMut::fill_random).
     Random {
         /// The same seed gives the same values for ever.
         seed: u64,

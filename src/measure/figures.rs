@@ -40,7 +40,8 @@ pub struct ChannelStats {
 }
 
 /// The figures of every channel of a view, the median included. Integers of 8 and 16 bits: one pass, and exact. Other
-/// numbers: two passes, and memory for one channel (the median sorts). [`moments`] gives the rest in one quick pass.
+/// numbers: two passes, and memory for one channel (the median sorts). [`moments`](super::moments()) gives the rest in one
+/// quick pass.
 pub fn stats<P: Pixel>(view: View<'_, P>) -> Vec<ChannelStats> {
     stats_any(view.numbers_any())
 }
