@@ -42,7 +42,8 @@ impl RawLayout {
         if self.size.is_empty() {
             return Ok(());
         }
-        let (mut memory, takes, stored) = (Scratch::default(), from_memory(self.order, channels), self.channels());
+        let (mut memory, stored) = (Scratch::default(), self.channels());
+        let takes = &from_memory(self.order)[..channels];
         for y in 0..self.size.height {
             let starts = self.starts(&measures, y);
             let row = target.row_mut(y);
@@ -54,7 +55,7 @@ impl RawLayout {
                 }
             } else {
                 let samples = memory.samples(&bytes[starts..starts + measures.row], self.swapped());
-                select_row(samples, stored, row, &takes);
+                select_row(samples, stored, row, takes);
             }
             self.make_straight(row, &mut memory);
         }
@@ -64,8 +65,9 @@ impl RawLayout {
     /// One row of pixels side by side: its bytes, without a gap, into as many samples as the layout has.
     #[cfg_attr(not(feature = "raw"), allow(dead_code))]
     pub(crate) fn read_row<S: Sample>(&self, bytes: &[u8], row: &mut [S]) {
-        let (mut memory, takes) = (Scratch::default(), from_memory(self.order, self.layout().channels()));
-        select_row(memory.samples(bytes, self.swapped()), self.channels(), row, &takes);
+        let mut memory = Scratch::default();
+        let takes = &from_memory(self.order)[..self.layout().channels()];
+        select_row(memory.samples(bytes, self.swapped()), self.channels(), row, takes);
         self.make_straight(row, &mut memory);
     }
 
@@ -189,12 +191,17 @@ fn put<S: Sample>(samples: impl Iterator<Item = S>, bytes: &mut [u8], swap: bool
     }
 }
 
-/// What the channels of a layout are made of in foreign order; of `channels` the last is left out where alpha is ignored.
-fn from_memory(order: ChannelOrder, channels: usize) -> Vec<Take> {
-    order.places().iter().take(channels).map(|&place| Take::Channel(place)).collect()
+/// What channels are made of in foreign order: as many as the layout has count, without the last where alpha is ignored. An
+/// array, as rows of a file ask for it one by one.
+fn from_memory(order: ChannelOrder) -> [Take; 4] {
+    let mut takes = [Take::Full; 4];
+    for (take, &place) in takes.iter_mut().zip(order.places()) {
+        *take = Take::Channel(place);
+    }
+    takes
 }
 
-/// [`from_memory`] backwards; ignored alpha is full.
+/// [`from_memory`] backwards, of so many channels; ignored alpha is full.
 fn to_memory(order: ChannelOrder, channels: usize) -> Vec<Take> {
     let places = order.places();
     let mut takes = vec![Take::Full; places.len()];
