@@ -5,7 +5,7 @@
 
 use rahmen::file::{ReadOptions, Reader, WriteOptions, Writer};
 use rahmen::flow::{Chain, Sink, Strip};
-use rahmen::{Depth, Facts, Form, Frame, Layout, Metadata, Rgb, Size};
+use rahmen::{Depth, Facts, Frame, Layout, Metadata, PixelFormat, Rgb, Size};
 use std::time::Instant;
 
 const SIDE: u32 = 20_000;
@@ -14,9 +14,10 @@ fn main() {
     let folder = tempfile::tempdir().expect("a temporary folder");
     let (first, second) = (folder.path().join("first.png"), folder.path().join("second.png"));
     let size = Size::new(SIDE, SIDE);
-    let facts = Facts::new(size, Form::Pixels { depth: Depth::U8, layout: Layout::Rgb }, Metadata::default());
+    let facts = Facts::new(size, PixelFormat::Pixels { depth: Depth::U8, layout: Layout::Rgb }, Metadata::default());
     let start = Instant::now();
-    let mut writer = Writer::create(&first, &facts, WriteOptions::default().effort(1)).expect("a place to write to");
+    let mut writer =
+        Writer::create(&first, &facts, WriteOptions::default().compression(1)).expect("a place to write to");
     for first_row in (0..SIDE).step_by(50) {
         let rows = Frame::from_fn(Size::new(SIDE, 50), |x, y| soft(x, y + first_row)).expect("a strip's memory");
         writer.put(&Strip { first_row, content: rows.into() }).expect("room");

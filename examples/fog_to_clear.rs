@@ -4,7 +4,7 @@
 //! Usage: `cargo run --example fog_to_clear -- FOLDER`; leaves `fog-to-clear.png` in the folder.
 
 use rahmen::measure::{CompareRules, HistogramRules, compare, histogram};
-use rahmen::tone::{EqualizeBy, EqualizeRules, LocalRules, equalize, equalize_tiles};
+use rahmen::tone::{AdaptiveRules, EqualizeBy, EqualizeRules, equalize, equalize_adaptive};
 use rahmen::{Frame, Gray};
 use rahmen_show::Look;
 use rahmen_show::plot::{Chart, Figure, Panel};
@@ -21,7 +21,7 @@ fn main() -> rahmen_show::Result<()> {
         ("in fog", fog.clone()),
         ("equalised", equalize(fog.view(), &EqualizeRules::default())?.frame),
         ("lowest level at 0", equalize(fog.view(), &pinned)?.frame),
-        ("over 8 x 8 tiles", equalize_tiles(fog.view(), LocalRules::default())?),
+        ("over 8 x 8 tiles", equalize_adaptive(fog.view(), AdaptiveRules::default())?),
     ];
 
     let (mut pictures, mut charts) = (Vec::new(), Vec::new());

@@ -1,7 +1,7 @@
 //! A frame buffer of another library: blue first, alpha ignored, rows padded to 256 bytes. Read in one pass, changed, and
 //! written back into the same memory with its padding untouched; then a native buffer, changed where it lies.
 
-use rahmen::access::Turn;
+use rahmen::Orientation;
 use rahmen::frame::{ChannelOrder, RawAlpha, RawLayout};
 use rahmen::{Depth, Gray, Region, Rgb, Size};
 
@@ -20,7 +20,7 @@ fn main() -> rahmen::Result<()> {
 
     let mut frame = layout.read(&screen)?.into_frame::<Rgb<u8>>()?;
     println!("the pixel at 7,3 is {:?}", frame.at(7, 3)?);
-    frame.view_mut().turn(Turn::LeftRight)?;
+    frame.view_mut().orient(Orientation::MirroredLeftRight)?;
     layout.write_view(frame.view(), &mut screen)?;
     println!("back in the buffer: {:?}, padding still {:#x}", &screen[..4], screen[stride - 1]);
 

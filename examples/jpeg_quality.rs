@@ -19,7 +19,7 @@ fn main() -> rahmen_show::Result<()> {
     println!("quality   4:4:4 bytes     dB   4:2:0 bytes     dB");
     for quality in [10, 20, 30, 40, 50, 60, 70, 80, 90, 100] {
         let mut line = format!("{quality:>7}");
-        let samplings = [("full", ChromaSampling::Full), ("half", ChromaSampling::HalfBoth)];
+        let samplings = [("full", ChromaSampling::Ratio444), ("half", ChromaSampling::Ratio420)];
         for ((name, sampling), points) in samplings.into_iter().zip(&mut lines) {
             let path = folder.join(format!("quay-{name}-{quality}.jpg"));
             write_with(&path, &picture, WriteOptions::default().quality(quality).sampling(sampling))?;

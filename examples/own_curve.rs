@@ -17,7 +17,7 @@ fn main() -> rahmen_show::Result<()> {
     // Lifts what is dark, leaves what is bright: any function from shares of full to shares of full will do.
     let lift = Curve::function(|x| x + 0.9 * x * (1.0 - x).powi(3));
     let together = Tone::new(lift.clone()).applied(quay.view())?;
-    let luminance = Tone::luminance(lift.clone(), GrayWeights::Bt709).applied(quay.view())?;
+    let luminance = Tone::gray_value(lift.clone(), GrayWeights::Bt709).applied(quay.view())?;
 
     let place = (300, 180);
     let share = |p: Rgb<u8>| f64::from(p.b) / f64::from(p.r).max(1.0);

@@ -16,11 +16,11 @@ fn main() -> rahmen::Result<()> {
 
     let calm = fog.view().map_around((1, 1), Edge::Clamp, Threads::ALL, |around| {
         let mut nine = [0u8; 9];
-        nine.iter_mut().zip(around.pixels()).for_each(|(to, p)| *to = p.v);
+        nine.iter_mut().zip(around.pixels()).for_each(|(to, p)| *to = p.value);
         nine.sort_unstable();
         Gray::new(nine[4])
     })?;
-    let dark = |frame: &Frame<Gray<u8>>| frame.pixels().iter().filter(|p| p.v == 0).count();
+    let dark = |frame: &Frame<Gray<u8>>| frame.pixels().iter().filter(|p| p.value == 0).count();
     println!("dead pixels: {} before, {} after the median", dark(&fog), dark(&calm));
 
     let mut edges = Frame::<Gray<u8>>::new(calm.size())?;
@@ -28,10 +28,10 @@ fn main() -> rahmen::Result<()> {
     while let Some(around) = rows.next_row() {
         let (above, below) = (around.row(-1), around.row(1));
         for ((to, a), b) in edges.row_mut(around.y()).iter_mut().zip(above).zip(below) {
-            to.v = a.v.abs_diff(b.v).saturating_mul(4);
+            to.value = a.value.abs_diff(b.value).saturating_mul(4);
         }
     }
-    let most = edges.view().fold(0, |most, p| p.v.max(most));
+    let most = edges.view().fold(0, |most, p| p.value.max(most));
     println!("the sharpest horizontal edge is {most}");
     rahmen::write(folder.join("calm.png"), &calm.into())?;
     rahmen::write(folder.join("edges.png"), &edges.into())

@@ -1,6 +1,6 @@
 //! A region copied and pasted elsewhere: within a picture, into another one, and where it does not fit.
 
-use rahmen::access::{Edge, Margins, Turn};
+use rahmen::access::{Edge, Margins};
 use rahmen::{Region, Rgb};
 use std::path::{Path, PathBuf};
 
@@ -17,7 +17,7 @@ fn main() -> rahmen::Result<()> {
     // The board of patches, mirrored and framed, in the sky.
     let board = quay.region(Region::new(286..426, 168..264)?)?;
     let framed =
-        board.turned(Turn::LeftRight)?.view().padded(Margins::all(3), Edge::Constant(Rgb::new(255, 255, 255)))?;
+        board.mirrored_left_right()?.view().padded(Margins::all(3), Edge::Constant(Rgb::new(255, 255, 255)))?;
     quay.view_mut().paste(&framed.view(), 300, 10)?;
 
     // Strict by default: what reaches outside is an error that names the axis. Clipped only by name.

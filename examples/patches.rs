@@ -15,11 +15,11 @@ fn main() -> rahmen::Result<()> {
 
     // Untouched patches make up the exact original, however the overlaps are joined.
     let cut = |tile| quay.view().cut_tile(&grid, &tile, Edge::Reflect);
-    assert_eq!(grid.join(Overlap::Last, cut)?, quay);
-    assert_eq!(grid.join(Overlap::Average, cut)?, quay);
+    assert_eq!(grid.assemble(Overlap::Last, cut)?, quay);
+    assert_eq!(grid.assemble(Overlap::Average, cut)?, quay);
 
     // Every patch levelled to its own brightest red; the average softens the seams.
-    let levelled = grid.join(Overlap::Average, |tile| {
+    let levelled = grid.assemble(Overlap::Average, |tile| {
         let mut patch = cut(tile)?;
         let most = patch.view().fold(1u8, |most, p| most.max(p.r));
         let level = |v: u8| (u32::from(v) * 255 / u32::from(most)).min(255) as u8;

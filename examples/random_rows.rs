@@ -15,7 +15,7 @@ fn main() -> rahmen::Result<()> {
             rows.fill_random(black, white, band);
         }
     }
-    println!("band 1 starts with {:?}", picture.row(8)[..5].iter().map(|p| p.v).collect::<Vec<_>>());
+    println!("band 1 starts with {:?}", picture.row(8)[..5].iter().map(|p| p.value).collect::<Vec<_>>());
 
     // In strips, as a stream would do it: the second strip skips what the first has used.
     let whole = Frame::random(size, black, white, 42)?;
@@ -28,7 +28,7 @@ fn main() -> rahmen::Result<()> {
     // A die, thrown into a region.
     let mut die = picture.region_mut(Region::new(100..160, 40..60)?)?;
     die.fill_random(Gray::new(1), Gray::new(6), 3);
-    let sum = die.as_view().fold(0u32, |sum, p| sum + u32::from(p.v));
+    let sum = die.as_view().fold(0u32, |sum, p| sum + u32::from(p.value));
     println!("the mean of {} throws is {:.2}", 60 * 20, f64::from(sum) / f64::from(60 * 20));
     rahmen::write(folder.join("random-rows.png"), &picture.into())
 }

@@ -30,7 +30,7 @@ fn main() -> rahmen::Result<()> {
     let mut sheet = Frame::filled(size, Gray::new(96))?;
     for (i, kernel) in (0u32..).zip(Kernel::ALL) {
         let rules = ResizeRules::new(kernel).edge(Edge::Reflect);
-        for (row, rules) in [(0, rules), (1, rules.without_widening())] {
+        for (row, rules) in [(0, rules), (1, rules.without_antialias())] {
             let shrunk = resize_area(rings.view(), all, small, rules)?;
             let (x, y) = (gap + i * (small.width + gap), gap + row * (small.height + gap));
             sheet.view_mut().paste(&shrunk.view(), x.into(), y.into())?;

@@ -3,7 +3,7 @@
 //! Usage: `cargo run --example what_a_bit_is_worth -- FOLDER`; leaves `bits.svg` and `bits.png` in the folder.
 
 use rahmen::measure::{HistogramRules, histogram};
-use rahmen::tone::{Output, QuantizeRules, bit_study, quantize};
+use rahmen::tone::{QuantizeRules, Reconstruction, bit_study, quantize};
 use rahmen::{Rgb, color};
 use rahmen_show::Look;
 use rahmen_show::plot::{Chart, Figure, Panel};
@@ -15,7 +15,7 @@ fn main() -> rahmen_show::Result<()> {
     let quay = rahmen::read(demo.join("quay-dawn.png"))?.frame::<Rgb<u8>>()?;
     let gray = color::gray(quay.view(), color::GrayWeights::Bt709)?;
 
-    let study = bit_study(&histogram(gray.view(), &HistogramRules::default())?, Output::Centres)?;
+    let study = bit_study(&histogram(gray.view(), &HistogramRules::default())?, Reconstruction::Centres)?;
     println!("bits  mean square   PSNR");
     for l in &study.levels {
         println!("{:>4}  {:>11.2}  {:>5.2}", l.bits, l.mse, l.psnr_db);

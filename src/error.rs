@@ -2,7 +2,7 @@
 //!
 //! Texts are for people and may change; programs look at [`ErrorKind`].
 
-use crate::frame::{Format, Size};
+use crate::frame::{FileFormat, Size};
 use crate::pixel::Depth;
 use std::fmt;
 use std::ops::Range;
@@ -20,7 +20,7 @@ pub struct Error(Box<Inner>);
 struct Inner {
     kind: ErrorKind,
     path: Option<PathBuf>,
-    format: Option<Format>,
+    format: Option<FileFormat>,
     offset: Option<u64>,
     help: &'static [Help],
 }
@@ -65,9 +65,9 @@ pub enum ErrorKind {
         /// What the picture holds.
         found: String,
     },
-    /// A buffer is shorter than its layout needs.
-    TooShort {
-        /// `"numbers"` or `"bytes"`.
+    /// A buffer whose length does not fit its layout.
+    WrongLength {
+        /// `"samples"` or `"bytes"`.
         unit: &'static str,
         /// How many are needed.
         needed: usize,
@@ -78,7 +78,7 @@ pub enum ErrorKind {
     },
     /// A row stride is shorter than a row.
     Stride {
-        /// `"numbers"` or `"bytes"`.
+        /// `"samples"` or `"bytes"`.
         unit: &'static str,
         /// The stride that was given.
         stride: usize,
@@ -104,10 +104,17 @@ pub enum ErrorKind {
         /// Bytes asked for.
         bytes: u64,
     },
-    /// A value that makes no sense for its purpose.
-    Unusable(String),
+    /// An argument, or what it leads to, that the call cannot work with.
+    InvalidArgument {
+        /// The argument's name, as the call or its rules name it.
+        argument: &'static str,
+        /// What is wrong with it, with the value and what is allowed.
+        reason: String,
+    },
+    /// Calls in an order that has no meaning: a row before its turn, a writer that is finished.
+    WrongOrder(String),
     /// A file whose bytes are not what the format prescribes.
-    Damaged(String),
+    Malformed(String),
     /// A file that ends early.
     Truncated(String),
     /// Something legal that this version does not do.
@@ -118,18 +125,18 @@ pub enum ErrorKind {
         looks_like: Option<&'static str>,
     },
     /// A format that this build was made without.
-    NotBuilt(Format),
-    /// A file name whose ending does not name a format.
-    UnknownEnding {
-        /// The ending without its dot; empty if there is none.
-        ending: String,
-        /// The endings that this build can write.
+    NotBuilt(FileFormat),
+    /// A file name whose extension does not name a format.
+    UnknownExtension {
+        /// The extension without its dot; empty if there is none.
+        extension: String,
+        /// The extensions that this build can write.
         known: String,
     },
     /// A target format that cannot hold what it is given.
     CannotHold {
         /// The format.
-        format: Format,
+        format: FileFormat,
         /// What it cannot hold.
         what: String,
     },
@@ -153,7 +160,7 @@ impl fmt::Display for ErrorKind {
             }
             ErrorKind::Sizes { what, wanted, found } => write!(f, "{what} is {found}, but {wanted} is needed"),
             ErrorKind::Types { wanted, found } => write!(f, "wanted {wanted}, the picture holds {found}"),
-            ErrorKind::TooShort { unit, needed, found, detail } => {
+            ErrorKind::WrongLength { unit, needed, found, detail } => {
                 write!(f, "the buffer holds {found} {unit}, but {needed} are needed{detail}")
             }
             ErrorKind::Stride { unit, stride, row } => {
@@ -167,16 +174,16 @@ impl fmt::Display for ErrorKind {
                 )
             }
             ErrorKind::OutOfMemory { bytes } => write!(f, "the system did not give {bytes} bytes of memory"),
-            ErrorKind::Unusable(what) => f.write_str(what),
-            ErrorKind::Damaged(what) => write!(f, "damaged: {what}"),
+            ErrorKind::InvalidArgument { reason: what, .. } | ErrorKind::WrongOrder(what) => f.write_str(what),
+            ErrorKind::Malformed(what) => write!(f, "malformed: {what}"),
             ErrorKind::Truncated(what) => write!(f, "the file ends early: {what}"),
             ErrorKind::NotSupported(what) => write!(f, "not supported: {what}"),
             ErrorKind::NotAPicture { looks_like } => {
                 write!(f, "not a picture file that is known here{}", looks_like_text(looks_like))
             }
             ErrorKind::NotBuilt(format) => write!(f, "this is a {format} file; this build has no {format}"),
-            ErrorKind::UnknownEnding { ending, known } => {
-                write!(f, "{}; known endings: {known}", ending_text(ending))
+            ErrorKind::UnknownExtension { extension, known } => {
+                write!(f, "{}; known extensions: {known}", extension_text(extension))
             }
             ErrorKind::CannotHold { format, what } => write!(f, "{} cannot hold {what}", format.name()),
             ErrorKind::Io { action, .. } => f.write_str(action),
@@ -268,11 +275,11 @@ fn looks_like_text(what: &Option<&'static str>) -> String {
 }
 
 #[cold]
-fn ending_text(ending: &str) -> String {
-    if ending.is_empty() {
-        "the file name has no ending that says which format to write".to_string()
+fn extension_text(extension: &str) -> String {
+    if extension.is_empty() {
+        "the file name has no extension that says which format to write".to_string()
     } else {
-        format!("the ending .{ending} is not one that can be written")
+        format!("the extension .{extension} is not one that can be written")
     }
 }
 
@@ -288,7 +295,7 @@ impl Error {
     }
 
     /// The format of the file it was met in, where known.
-    pub fn format(&self) -> Option<Format> {
+    pub fn format(&self) -> Option<FileFormat> {
         self.0.format
     }
 
@@ -336,7 +343,7 @@ impl Error {
     }
 
     /// This error with format and byte offset, unless it has them already.
-    pub(crate) fn in_format(mut self, format: Format, offset: Option<u64>) -> Self {
+    pub(crate) fn in_format(mut self, format: FileFormat, offset: Option<u64>) -> Self {
         self.0.format.get_or_insert(format);
         if self.0.offset.is_none() {
             self.0.offset = offset;
@@ -346,17 +353,22 @@ impl Error {
 
     /// Whether the bytes of a file are to blame: damage, or an early end.
     pub(crate) fn is_about_bytes(&self) -> bool {
-        matches!(self.0.kind, ErrorKind::Damaged(_) | ErrorKind::Truncated(_))
+        matches!(self.0.kind, ErrorKind::Malformed(_) | ErrorKind::Truncated(_))
     }
 
     #[cold]
-    pub(crate) fn unusable(what: impl Into<String>) -> Self {
-        ErrorKind::Unusable(what.into()).into()
+    pub(crate) fn invalid(argument: &'static str, reason: impl Into<String>) -> Self {
+        ErrorKind::InvalidArgument { argument, reason: reason.into() }.into()
     }
 
     #[cold]
-    pub(crate) fn damaged(what: impl Into<String>) -> Self {
-        ErrorKind::Damaged(what.into()).into()
+    pub(crate) fn wrong_order(what: impl Into<String>) -> Self {
+        ErrorKind::WrongOrder(what.into()).into()
+    }
+
+    #[cold]
+    pub(crate) fn malformed(what: impl Into<String>) -> Self {
+        ErrorKind::Malformed(what.into()).into()
     }
 
     #[cold]
@@ -426,8 +438,8 @@ mod tests {
 
     #[test]
     fn texts_name_place_figures_and_remedy_and_leave_the_cause_to_source() {
-        let e = Error::damaged("expected IHDR").in_format(Format::Png, Some(12)).in_file("quay.png");
-        assert_eq!(e.to_string(), "quay.png: PNG at byte 12: damaged: expected IHDR");
+        let e = Error::malformed("expected IHDR").in_format(FileFormat::Png, Some(12)).in_file("quay.png");
+        assert_eq!(e.to_string(), "quay.png: PNG at byte 12: malformed: expected IHDR");
         assert_eq!(e.offset(), Some(12));
         let e = Error::io("cannot open it", std::io::ErrorKind::NotFound.into()).in_file("a.png");
         assert_eq!(e.to_string(), "a.png: cannot open it");

@@ -18,7 +18,7 @@
 //! Where to start:
 //!
 //! - Your own pixels of a known type: [`Frame`]. Memory that exists already: [`View`] and [`ViewMut`].
-//! - A file, or a type known at run time only: [`read`], [`Picture`], and [`Job`](frame::Job) to get to typed code.
+//! - A file, or a type known at run time only: [`read`], [`Picture`], and [`Visitor`](frame::Visitor) to get to typed code.
 //! - Numbers that are not pictures, or more than four channels: [`Planes`].
 //! - A picture larger than memory: [`file::Reader`], [`flow`], [`file::Writer`].
 //!
@@ -59,11 +59,12 @@ pub mod tone;
 pub use error::{Error, ErrorKind, Help, Result};
 pub use file::{read, write};
 pub use frame::{
-    AnyPlanes, Content, Facts, Form, Format, Frame, Metadata, Picture, Planes, Region, Size, View, ViewMut,
+    AnyPlanes, Content, Facts, FileFormat, Frame, Metadata, Orientation, Picture, PixelFormat, Planes, Region, Size,
+    View, ViewMut,
 };
 pub use pixel::{
-    Cmyk, Depth, Gray, GrayAlpha, Lab, Layout, Meaning, Number, NumberKind, Pixel, Rgb, Rgba, Sample, Space, Stored,
-    Transfer,
+    Cmyk, Depth, Gray, GrayAlpha, Lab, Layout, Meaning, Number, NumberKind, PicturePixel, Pixel, Primaries, Rgb, Rgba,
+    Sample, Transfer,
 };
 pub use threads::Threads;
 

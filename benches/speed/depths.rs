@@ -10,7 +10,7 @@ use std::hint::black_box;
 pub(crate) fn rows(bench: &mut Bench) {
     let rgb = pictures::rgb(LARGE);
     let pixels = LARGE.pixels();
-    let bytes = rgb.numbers().len();
+    let bytes = rgb.samples().len();
     let mut gray = Frame::<Gray<u8>>::new(LARGE).expect("memory");
     let load = Load { pixels, read: bytes, written: bytes / 3 };
     for (name, threads) in [("RGB8 -> gray", Threads::ONE), ("RGB8 -> gray, all threads", Threads::ALL)] {

@@ -6,7 +6,7 @@ use flate2::{Compression, read::ZlibDecoder, write::ZlibEncoder};
 use rahmen::file::{ReadOptions, Reader, WriteOptions, Writer};
 use rahmen::flow::{PictureSource, Sink, Source};
 use rahmen::frame::{ChannelOrder, RawAlpha, RawLayout};
-use rahmen::{Depth, Format, Frame, Gray, Picture, Size, Threads};
+use rahmen::{Depth, FileFormat, Frame, Gray, Picture, Size, Threads};
 use std::hint::black_box;
 use std::io::{Cursor, Read, Seek, SeekFrom, Write};
 use std::sync::{Arc, Mutex};
@@ -111,14 +111,14 @@ pub(crate) fn rows(bench: &mut Bench) {
     let size = Size::new(2048, 2048);
     let pixels = size.pixels();
     let mut source = PictureSource::new(Picture::from(pictures::rgb(size)));
-    let png: Arc<[u8]> = written(&mut source, WriteOptions::default().format(Format::Png)).into();
+    let png: Arc<[u8]> = written(&mut source, WriteOptions::default().format(FileFormat::Png)).into();
     let stream = zlib_stream(&png);
     let mut raw = Vec::new();
     inflated(&stream, &mut raw);
     let mut again = Vec::with_capacity(raw.len());
     bench.against("PNG read RGB8", pixels, || read(&png), "inflating", || inflated(&stream, &mut again));
     for effort in [1, 3, 6] {
-        let options = WriteOptions::default().format(Format::Png).effort(effort);
+        let options = WriteOptions::default().format(FileFormat::Png).compression(effort);
         let png = written(&mut source, options);
         let mut filtered = Vec::new();
         inflated(&zlib_stream(&png), &mut filtered);
@@ -145,15 +145,15 @@ fn plain_formats(bench: &mut Bench, source: &mut PictureSource, size: Size) {
     let mut floats = PictureSource::new(Picture::from(floats));
     let of = |format| WriteOptions::default().format(format);
     for (name, options, bytes, reading) in [
-        ("PPM RGB8", of(Format::Pnm), 3, ReadOptions::default()),
-        ("BMP RGB8", of(Format::Bmp), 3, ReadOptions::default()),
-        ("TGA RGB8", of(Format::Tga), 3, ReadOptions::default()),
-        ("NPY RGB8", of(Format::Npy), 3, ReadOptions::default()),
+        ("PPM RGB8", of(FileFormat::Pnm), 3, ReadOptions::default()),
+        ("BMP RGB8", of(FileFormat::Bmp), 3, ReadOptions::default()),
+        ("TGA RGB8", of(FileFormat::Tga), 3, ReadOptions::default()),
+        ("NPY RGB8", of(FileFormat::Npy), 3, ReadOptions::default()),
         ("raw BGRX8", WriteOptions::default().raw(raw), 4, ReadOptions::default().raw(raw)),
-        ("PFM gray", of(Format::Pfm), 4, ReadOptions::default()),
+        ("PFM gray", of(FileFormat::Pfm), 4, ReadOptions::default()),
     ] {
         let source = if name.starts_with("PFM") { &mut floats } else { &mut *source };
-        let memory = source.facts().form.bytes(size) as usize;
+        let memory = source.facts().pixel_format.bytes(size) as usize;
         let stored = pixels as usize * bytes;
         let file: Arc<[u8]> = written(source, options).into();
         let load = Load { pixels, read: stored, written: memory };

@@ -5,7 +5,7 @@ use crate::pictures;
 use crate::ratio::{Bench, Load};
 use rahmen::file::{ChromaSampling, WriteOptions};
 use rahmen::flow::PictureSource;
-use rahmen::{Format, Picture, Size, Threads};
+use rahmen::{FileFormat, Picture, Size, Threads};
 use std::hint::black_box;
 use std::sync::Arc;
 
@@ -16,8 +16,8 @@ pub(crate) fn rows(bench: &mut Bench) {
     let size = Size::new(2048, 2048);
     let pixels = size.pixels();
     let mut source = PictureSource::new(Picture::from(pictures::soft(size)));
-    let plain = WriteOptions::default().format(Format::Jpeg).threads(Threads::ONE);
-    let small = plain.sampling(ChromaSampling::HalfBoth);
+    let plain = WriteOptions::default().format(FileFormat::Jpeg).threads(Threads::ONE);
+    let small = plain.sampling(ChromaSampling::Ratio420);
     for (name, options) in [
         ("JPEG 4:2:0 baseline", small.quality(75)),
         ("JPEG 4:4:4 baseline", plain),

@@ -12,7 +12,7 @@ pub(crate) fn rows(bench: &mut Bench) {
     rules.threads = Threads::ONE;
     let gray = pictures::gray(LARGE);
     let flat = Frame::filled(LARGE, Gray::new(77u8)).expect("memory");
-    let load = Load { pixels: LARGE.pixels(), read: gray.numbers().len(), written: 0 };
+    let load = Load { pixels: LARGE.pixels(), read: gray.samples().len(), written: 0 };
     for (name, picture) in [("histogram gray8", &gray), ("histogram gray8, one level", &flat)] {
         bench.row(name, load, || {
             black_box(measure::histogram(black_box(picture).view(), &rules).expect("bins"));
@@ -25,15 +25,15 @@ pub(crate) fn rows(bench: &mut Bench) {
         black_box(measure::moments(black_box(&gray).view(), Threads::ONE));
     });
     let rgb = pictures::rgb(LARGE);
-    let of_rgb = Load { read: rgb.numbers().len(), ..load };
+    let of_rgb = Load { read: rgb.samples().len(), ..load };
     bench.row("histogram RGB8", of_rgb, || {
         black_box(measure::histogram(black_box(&rgb).view(), &rules).expect("bins"));
     });
     bench.row("min, max, mean, variance RGB8", of_rgb, || {
         black_box(measure::moments(black_box(&rgb).view(), Threads::ONE));
     });
-    let words = gray.view().map(|p| Gray::new(u16::from(p.v) * 251)).expect("memory");
-    let of_words = Load { read: 2 * words.numbers().len(), ..load };
+    let words = gray.view().map(|p| Gray::new(u16::from(p.value) * 251)).expect("memory");
+    let of_words = Load { read: 2 * words.samples().len(), ..load };
     bench.row("histogram gray16", of_words, || {
         black_box(measure::histogram(black_box(&words).view(), &rules).expect("bins"));
     });
@@ -42,10 +42,10 @@ pub(crate) fn rows(bench: &mut Bench) {
 }
 
 fn compare_rows(bench: &mut Bench, gray: &Frame<Gray<u8>>, load: Load) {
-    let other = gray.view().map(|p| Gray::new(p.v ^ 1)).expect("memory");
+    let other = gray.view().map(|p| Gray::new(p.value ^ 1)).expect("memory");
     let mut rules = CompareRules::default();
     (rules.ssim, rules.threads) = (false, Threads::ONE);
-    let both = Load { read: 2 * gray.numbers().len(), ..load };
+    let both = Load { read: 2 * gray.samples().len(), ..load };
     bench.row("compare gray8", both, || {
         black_box(measure::compare(black_box(gray).view(), other.view(), &rules).expect("sizes"));
     });
@@ -56,7 +56,7 @@ fn compare_rows(bench: &mut Bench, gray: &Frame<Gray<u8>>, load: Load) {
 }
 
 fn tone_rows(bench: &mut Bench, gray: &Frame<Gray<u8>>, load: Load) {
-    let load = Load { written: gray.numbers().len(), ..load };
+    let load = Load { written: gray.samples().len(), ..load };
     let tone = Tone::new(Curve::gamma(0.8).expect("an exponent")).threads(Threads::ONE);
     let mut target = gray.clone();
     bench.row("curve by table gray8, in place", load, || {

@@ -5,7 +5,7 @@ use crate::pictures::{self, LARGE};
 use crate::ratio::{Bench, Load};
 use rahmen::access::Edge;
 use rahmen::pixel::Sample;
-use rahmen::resample::{Kernel, Light, Plan, ResizeRules, WarpRules, turned_whole, warp};
+use rahmen::resample::{Kernel, Light, Plan, ResizeRules, WarpRules, rotated_whole, warp};
 use rahmen::{Frame, Gray, Pixel, Rgb, Rgba, Size, Threads, Transfer};
 use std::hint::black_box;
 
@@ -56,7 +56,7 @@ fn row_name(what: &str, kernel: Kernel) -> String {
 /// One thread and two, each as a ratio to the copy; how many times as fast two are is printed below.
 fn row<P: Pixel<Number: Sample>>(bench: &mut Bench, what: &str, from: &Frame<P>, to: Size, rules: ResizeRules) {
     let mut target = Frame::<P>::new(to).expect("memory");
-    let bytes = |frame: &Frame<P>| std::mem::size_of_val(frame.numbers());
+    let bytes = |frame: &Frame<P>| std::mem::size_of_val(frame.samples());
     let pixels = from.size().pixels().max(to.pixels());
     let load = Load { pixels, read: bytes(from), written: bytes(&target) };
     let mut times = [None; 2];
@@ -87,9 +87,9 @@ fn warps(bench: &mut Bench) {
         return;
     }
     let from = &pictures::rgb(LARGE);
-    let (map, size) = turned_whole(from.size(), 30.0).expect("a size");
+    let (map, size) = rotated_whole(from.size(), 30.0).expect("a size");
     let mut target = Frame::<Rgb<u8>>::new(size).expect("memory");
-    let load = Load { pixels: size.pixels(), read: from.numbers().len(), written: target.numbers().len() };
+    let load = Load { pixels: size.pixels(), read: from.samples().len(), written: target.samples().len() };
     for kernel in kernels {
         let rules = WarpRules::new(kernel).threads(Threads::ONE);
         bench.row(&name(kernel), load, || {

@@ -101,7 +101,7 @@ impl Shared {
 /// A part of a picture.
 #[derive(Debug, Clone, Copy, Default, Args)]
 pub(crate) struct Part {
-    /// Columns, half-open, either end left out: 10..20, 10.., ..20 (also --cols)
+    /// Columns, half-open, either end may be left out: 10..20, 10.., ..20, or one: 10 (also --cols)
     #[arg(long = "x", alias = "cols", value_name = "A..B", allow_hyphen_values = true)]
     pub(crate) x: Option<RangeWord>,
     /// Rows, likewise (also --rows)
@@ -137,32 +137,13 @@ pub(crate) enum As {
     /// As the file stores it
     Stored,
     /// Gray, by the BT.709 weights (`rahmen gray` has others)
+    #[value(alias = "grey")]
     Gray,
     /// Red, green, blue
+    #[value(alias = "colour")]
     Color,
     /// Numbers of at most 256 colours, with the palette
     Indices,
-}
-
-/// At which size colour is kept beside light and dark.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
-pub(crate) enum SamplingWord {
-    /// Colour at full size (4:4:4)
-    Full,
-    /// At half the width (4:2:2)
-    HalfAcross,
-    /// At half the width and height (4:2:0)
-    HalfBoth,
-}
-
-impl From<SamplingWord> for rahmen::file::ChromaSampling {
-    fn from(word: SamplingWord) -> rahmen::file::ChromaSampling {
-        match word {
-            SamplingWord::Full => rahmen::file::ChromaSampling::Full,
-            SamplingWord::HalfAcross => rahmen::file::ChromaSampling::HalfAcross,
-            SamplingWord::HalfBoth => rahmen::file::ChromaSampling::HalfBoth,
-        }
-    }
 }
 
 /// Sample types.
@@ -183,8 +164,23 @@ impl From<Depth> for rahmen::Depth {
     }
 }
 
-/// The channels of a picture that are meant: all of them, or one by its name.
+/// The channel of a picture with this name: r, R, red ...
 pub(crate) fn channel_index(facts: &Facts, name: &str) -> Result<usize, String> {
-    let names = facts.form.channel_names();
-    names.iter().position(|n| n == name).ok_or_else(|| format!("no channel {name}; there are {}", names.join(", ")))
+    let names = facts.pixel_format.channel_names();
+    let exact = || names.iter().position(|n| n == name);
+    let lower = name.to_ascii_lowercase();
+    let short = match lower.as_str() {
+        "red" => "r",
+        "green" => "g",
+        "blue" => "b",
+        "a" | "opacity" => "alpha",
+        "grey" => "gray",
+        "cyan" => "c",
+        "magenta" => "m",
+        "yellow" => "y",
+        "black" => "k",
+        other => other,
+    };
+    let known = || names.iter().position(|n| n.eq_ignore_ascii_case(short));
+    exact().or_else(known).ok_or_else(|| format!("no channel {name}; there are {}", names.join(", ")))
 }

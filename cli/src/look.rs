@@ -7,7 +7,7 @@ use std::path::{Path, PathBuf};
 
 /// How a looking verb reports.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(crate) enum Form {
+pub(crate) enum Output {
     Text,
     Json,
 }
@@ -17,7 +17,7 @@ pub(crate) enum Form {
 /// `text` makes a report readable; with several files they are a blank line apart.
 pub(crate) fn each<R: Serialize>(
     files: &[PathBuf],
-    form: Form,
+    form: Output,
     mut one: impl FnMut(&Path) -> Done<R>,
     text: impl Fn(&R) -> String,
 ) -> Done {
@@ -27,7 +27,7 @@ pub(crate) fn each<R: Serialize>(
     let mut printed = false;
     for file in files {
         match one(file) {
-            Ok(report) if form == Form::Json => reports.push(report),
+            Ok(report) if form == Output::Json => reports.push(report),
             Ok(report) => {
                 if printed {
                     writeln!(out)?;
@@ -43,11 +43,52 @@ pub(crate) fn each<R: Serialize>(
             }
         }
     }
-    if form == Form::Json {
+    if form == Output::Json {
         // An object a line: to be read by programs, and still by people.
         let lines = reports.iter().map(serde_json::to_string).collect::<Result<Vec<_>, _>>()?;
         writeln!(out, "[{}]", lines.join(",\n "))?;
     }
     out.flush()?;
     first_failure.map_or(Ok(()), Err)
+}
+
+/// Runs `one` on each file and keeps the reports. One that fails is reported and the rest goes on; what it ends with comes
+/// last, to be given once the reports are printed.
+pub(crate) fn all<R>(files: &[PathBuf], mut one: impl FnMut(&Path) -> Done<R>) -> Done<(Vec<R>, Done)> {
+    let (mut reports, mut end) = (Vec::new(), Ok(()));
+    for file in files {
+        match one(file) {
+            Ok(report) => reports.push(report),
+            Err(failure @ (Failure::NobodyReads | Failure::Words(_))) => return Err(failure),
+            Err(failure) => {
+                failure.report();
+                end = Err(Failure::Reported);
+            }
+        }
+    }
+    Ok((reports, end))
+}
+
+/// The files, each folder replaced by the pictures in it, sorted by name.
+///
+/// Pictures are told by the extensions that this library knows; what lies in folders below is left out.
+pub(crate) fn with_folders(files: &[PathBuf]) -> Done<Vec<PathBuf>> {
+    let mut all = Vec::new();
+    for file in files {
+        if !file.is_dir() {
+            all.push(file.clone());
+            continue;
+        }
+        let failed = |e: std::io::Error| anyhow::Error::new(e).context(format!("{}: cannot list it", file.display()));
+        let listed = std::fs::read_dir(file).map_err(failed)?;
+        let paths = listed.map(|entry| entry.map(|e| e.path())).collect::<Result<Vec<_>, _>>().map_err(failed)?;
+        let is_picture = |path: &PathBuf| path.is_file() && rahmen::FileFormat::of_extension(path).is_some();
+        let mut pictures: Vec<PathBuf> = paths.into_iter().filter(is_picture).collect();
+        if pictures.is_empty() {
+            return Err(anyhow::anyhow!("{}: there is no picture in this folder", file.display()).into());
+        }
+        pictures.sort();
+        all.append(&mut pictures);
+    }
+    Ok(all)
 }

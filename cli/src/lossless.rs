@@ -1,15 +1,15 @@
-//! `--lossless`: JPEG files turned by their coefficients, without decoding them.
+//! `--lossless`: JPEG files rearranged by their coefficients, without decoding them.
 
 use crate::args::Shared;
 use crate::fail::{Done, Failure};
 use crate::{make, open};
 use clap::{Args, ValueEnum};
-use rahmen::access::Turn;
+use rahmen::Orientation;
 use rahmen::file::{self, LosslessRules};
 use std::io::Write;
 use std::path::Path;
 
-/// The words about it, for all verbs that turn.
+/// The words about it, for all verbs that change the orientation.
 #[derive(Debug, Clone, Copy, Args)]
 pub(crate) struct Lossless {
     /// A JPEG file by its coefficients: it stays JPEG, and nothing is lost (with --upright: first as its orientation asks)
@@ -31,29 +31,36 @@ enum Partial {
 }
 
 impl Lossless {
-    /// The rules for a file, where it is to be turned like this.
+    /// The rules for a file, if --lossless was given.
     pub(crate) fn rules(self, shared: &Shared) -> Option<LosslessRules> {
         let rules = LosslessRules::default().limits(shared.read_options().limits);
         self.lossless.then_some(if self.partial_blocks == Partial::Drop { rules.drop_partial() } else { rules })
     }
 }
 
-/// Turns a file and says so.
-pub(crate) fn run(input: &Path, output: &Path, turn: Option<Turn>, rules: LosslessRules, shared: &Shared) -> Done {
+/// Transforms a file and says so.
+pub(crate) fn run(
+    input: &Path,
+    output: &Path,
+    orientation: Option<Orientation>,
+    rules: LosslessRules,
+    shared: &Shared,
+) -> Done {
     if let Some(word) = shared.reading_word() {
         return Err(Failure::words(format!("{word} is about pixels; --lossless decodes none; leave one out")));
     }
-    let turned = match input == Path::new("-") {
-        true => file::turn_lossless_from(std::io::stdin(), turn, rules).map_err(|e| e.in_file(open::name_of(input))),
-        false => file::turn_lossless(input, turn, rules),
+    let made = match input == Path::new("-") {
+        true => file::orient_lossless_from(std::io::stdin(), orientation, rules)
+            .map_err(|e| e.in_file(open::name_of(input))),
+        false => file::orient_lossless(input, orientation, rules),
     };
-    let turned = turned.map_err(|e| open::not_found(input, e))?;
+    let made = made.map_err(|e| open::not_found(input, e))?;
     match output == Path::new("-") {
-        true => std::io::stdout().write_all(&turned.bytes)?,
-        false => turned.write(output)?,
+        true => std::io::stdout().write_all(&made.bytes)?,
+        false => made.write(output)?,
     }
-    turned.remarks.iter().for_each(|remark| shared.note(remark));
-    let cut = turned.before.size.pixels().saturating_sub(turned.after.size.pixels());
+    made.remarks.iter().for_each(|remark| shared.note(remark));
+    let cut = made.before.size.pixels().saturating_sub(made.after.size.pixels());
     let dropped = (cut > 0).then(|| format!("{cut} pixels of partial blocks dropped"));
-    make::say_done(input, output, &turned.before, &turned.after, dropped, shared)
+    make::say_done(input, output, &made.before, &made.after, dropped, shared)
 }

@@ -1,16 +1,16 @@
 //! Making verbs: from IN through steps to OUT, strip by strip.
 
-use crate::args::{As, Depth, SamplingWord, Shared};
+use crate::args::{As, Depth, Shared};
 use crate::fail::{Done, Failure};
 use crate::plots::Plotting;
 use crate::words::{self, Color};
 use crate::{lossless, open};
 use clap::Args;
 use rahmen::convert::depth::Window;
-use rahmen::file::{LosslessRules, ReadAs, ReadOptions, WriteOptions, Writer};
-use rahmen::flow::{Chain, Flatten, Sink, Source, Step, Strip, ToColor, ToDepth, ToGray, Turn};
+use rahmen::file::{ChromaSampling, LosslessRules, ReadAs, ReadOptions, WriteOptions, Writer};
+use rahmen::flow::{Chain, Flatten, Orient, Sink, Source, Step, Strip, ToColor, ToDepth, ToGray};
 use rahmen::frame::RawLayout;
-use rahmen::{Facts, Form, Format, Picture};
+use rahmen::{Facts, FileFormat, Picture, PixelFormat};
 use std::path::{Path, PathBuf};
 
 /// The steps of a verb.
@@ -26,8 +26,8 @@ pub(crate) trait Making {
         false
     }
 
-    /// How a JPEG file is turned by its coefficients, where that is asked for instead of steps.
-    fn lossless(&self, _shared: &Shared) -> Done<Option<(Option<rahmen::access::Turn>, LosslessRules)>> {
+    /// How a JPEG file is transformed by its coefficients, where that is asked for instead of steps.
+    fn lossless(&self, _shared: &Shared) -> Done<Option<(Option<rahmen::Orientation>, LosslessRules)>> {
         Ok(None)
     }
 
@@ -59,7 +59,7 @@ pub(crate) struct Make<V: Args> {
     /// The picture to read; - is standard input
     #[arg(value_name = "IN")]
     input: PathBuf,
-    /// The file to write, its ending says the format; - is standard output, with --format
+    /// The file to write, its extension says the format; - is standard output, with --format
     #[arg(value_name = "OUT")]
     output: PathBuf,
     #[command(flatten)]
@@ -73,12 +73,12 @@ pub(crate) struct Make<V: Args> {
 /// What a picture becomes on the way.
 #[derive(Debug, Clone, Args)]
 pub(crate) struct Becomes {
-    /// Turned as the file's orientation asks for, before the work
+    /// Laid down as the file's orientation asks for, before the work
     #[arg(long, help_heading = "On the way")]
     pub(crate) upright: bool,
     /// Gray, colour or numbers of colours, before the work
     #[arg(long = "as", value_enum, value_name = "FORM", help_heading = "On the way")]
-    pub(crate) form: Option<As>,
+    pub(crate) read_as: Option<As>,
     /// Before the work, values from LO to HI become black to white
     #[arg(long, value_name = "LO,HI", value_parser = words::limits, allow_hyphen_values = true)]
     #[arg(help_heading = "On the way")]
@@ -99,7 +99,7 @@ impl Becomes {
     /// A word of these that was given and asks for new pixels, if there is one.
     fn word_about_pixels(&self) -> Option<&'static str> {
         let words = [
-            (self.form.is_some(), "--as"),
+            (self.read_as.is_some(), "--as"),
             (self.window.is_some(), "--window"),
             (self.depth.is_some(), "--depth"),
             (self.flatten.is_some(), "--flatten"),
@@ -110,7 +110,7 @@ impl Becomes {
     /// What the reader is asked for, and what is left to do behind it. Colours are numbered while reading, so what
     /// comes before that is done there too.
     fn while_reading(&self, options: ReadOptions) -> Done<(ReadOptions, Becomes)> {
-        if self.form != Some(As::Indices) {
+        if self.read_as != Some(As::Indices) {
             return Ok((options, self.clone()));
         }
         if self.flatten.is_some() {
@@ -118,16 +118,16 @@ impl Becomes {
                 "--flatten makes new colours, --as indices has numbered them before; leave one out",
             ));
         }
-        let mut options = options.form(ReadAs::Indices);
+        let mut options = options.read_as(ReadAs::Indices);
         (options.window, options.depth, options.upright) = (self.window()?, self.depth.map(Into::into), self.upright);
-        Ok((options, Becomes { upright: false, form: None, window: None, depth: None, flatten: None }))
+        Ok((options, Becomes { upright: false, read_as: None, window: None, depth: None, flatten: None }))
     }
 
     /// The depth that a window's fractions are held in: the picture's own.
     pub(crate) fn own_depth(input: &Facts) -> rahmen::Depth {
-        match input.form {
-            Form::Pixels { depth, .. } => depth,
-            Form::Planes { .. } => rahmen::Depth::F32,
+        match input.pixel_format {
+            PixelFormat::Pixels { depth, .. } => depth,
+            PixelFormat::Planes { .. } => rahmen::Depth::F32,
         }
     }
 }
@@ -135,25 +135,25 @@ impl Becomes {
 /// How the file is written.
 #[derive(Debug, Clone, Args)]
 pub(crate) struct Written {
-    /// The format, where the ending does not say it: png, jpg, pgm, ppm, pbm, pam, pfm, bmp, tga, qoi, npy, raw
+    /// The format, where the extension does not say it: png, jpg, pgm, ppm, pbm, pam, pfm, bmp, tga, qoi, npy, raw
     #[arg(long, value_name = "NAME", help_heading = "Writing")]
     format: Option<String>,
-    /// How hard to compress, where the format does: 0 stores, 9 is slowest (3 by default)
+    /// Compression of PNG: 0 stores, 9 is smallest and slowest (default: 3)
     #[arg(long, value_name = "0..9", value_parser = clap::value_parser!(u8).range(0..=9), help_heading = "Writing")]
-    effort: Option<u8>,
-    /// How finely JPEG keeps the picture (90 by default); every 15 down double the steps
+    compression: Option<u8>,
+    /// Quality of JPEG (default: 90); every 15 less double the quantisation steps
     #[arg(long, value_name = "1..100", value_parser = clap::value_parser!(u8).range(1..=100), help_heading = "Writing")]
     quality: Option<u8>,
-    /// At which size JPEG keeps colour (full by default)
-    #[arg(long, value_enum, help_heading = "Writing")]
-    sampling: Option<SamplingWord>,
-    /// JPEG that gets finer scan by scan
+    /// Chroma sampling of JPEG: 4:4:4 (default), 4:2:2 or 4:2:0
+    #[arg(long, value_name = "RATIO", value_parser = words::sampling, help_heading = "Writing")]
+    sampling: Option<ChromaSampling>,
+    /// Progressive JPEG: several scans, coarse to fine
     #[arg(long, help_heading = "Writing")]
     progressive: bool,
-    /// Restart marks in JPEG, so many rows of blocks apart
+    /// Restart markers in JPEG, every N rows of blocks
     #[arg(long, value_name = "N", help_heading = "Writing")]
     restart_rows: Option<u16>,
-    /// Plain bytes that lie like this, whatever the ending: "order=bgra depth=u8 stride=2568" (as for --raw, without
+    /// Plain bytes that lie like this, whatever the extension: "order=bgra depth=u8 stride=2568" (as for --raw, without
     /// the size)
     #[arg(long, value_name = "LAYOUT", value_parser = words::raw_out, help_heading = "Writing")]
     #[arg(conflicts_with = "format")]
@@ -161,10 +161,10 @@ pub(crate) struct Written {
 }
 
 impl Written {
-    /// The ending of further files that a verb writes beside each other: that of the format, or of a file that is read,
+    /// The extension of further files that a verb writes beside each other: that of the format, or of a file that is read,
     /// if it can be written, or png.
-    pub(crate) fn ending_like(&self, input: &Path) -> String {
-        let known = rahmen::file::writable_endings();
+    pub(crate) fn extension_like(&self, input: &Path) -> String {
+        let known = rahmen::file::writable_extensions();
         let own = || input.extension().and_then(|e| e.to_str()).map(str::to_ascii_lowercase);
         self.format.clone().or_else(|| own().filter(|e| known.contains(&e.as_str()))).unwrap_or_else(|| "png".into())
     }
@@ -174,7 +174,7 @@ impl Written {
         let other = self.format.as_ref().is_some_and(|f| !["jpg", "jpeg"].contains(&f.to_ascii_lowercase().as_str()));
         let words = [
             (other, "another --format"),
-            (self.effort.is_some(), "--effort"),
+            (self.compression.is_some(), "--compression"),
             (self.quality.is_some(), "--quality"),
             (self.sampling.is_some(), "--sampling"),
             (self.raw_out.is_some(), "--raw-out"),
@@ -187,14 +187,14 @@ impl Written {
         if let Some(layout) = self.raw_out {
             return Ok(options.raw(layout));
         }
-        if let Some(effort) = self.effort {
-            options = options.effort(effort);
+        if let Some(compression) = self.compression {
+            options = options.compression(compression);
         }
         if let Some(quality) = self.quality {
             options = options.quality(quality);
         }
         if let Some(sampling) = self.sampling {
-            options = options.sampling(sampling.into());
+            options = options.sampling(sampling);
         }
         if self.progressive {
             options = options.progressive();
@@ -204,19 +204,19 @@ impl Written {
         }
         match &self.format {
             Some(name) => {
-                let known = rahmen::file::writable_endings();
+                let known = rahmen::file::writable_extensions();
                 if name.eq_ignore_ascii_case("raw") {
                     let how = "add --raw-out \"order=bgra depth=u8\" (or another layout) instead of --format raw";
                     return Err(Failure::words(how));
                 }
-                let format = Format::of_ending(Path::new(&format!("x.{name}")));
+                let format = FileFormat::of_extension(Path::new(&format!("x.{name}")));
                 let format = format.filter(|_| known.contains(&name.to_ascii_lowercase().as_str()));
                 let unknown = || format!("no format {name} can be written; known: {}", known.join(", "));
                 Ok(options.format(format.ok_or_else(|| Failure::words(unknown()))?))
             }
-            None if output == Path::new("-") => {
-                Err(Failure::words("standard output has no ending that says the format; add --format png (or another)"))
-            }
+            None if output == Path::new("-") => Err(Failure::words(
+                "standard output has no extension that says the format; add --format png (or another)",
+            )),
             None => Ok(options),
         }
     }
@@ -233,18 +233,18 @@ pub(crate) fn create(output: &Path, facts: &Facts, written: &Written, shared: &S
 
 impl<V: Args + Making> Make<V> {
     pub(crate) fn run(self, shared: &Shared) -> Done {
-        if let Some((turn, mut rules)) = self.verb.lossless(shared)? {
+        if let Some((orientation, mut rules)) = self.verb.lossless(shared)? {
             if let Some(word) = self.becomes.word_about_pixels().or(self.written.word_about_pixels()) {
                 let line = format!("{word} asks for new pixels, --lossless moves those that are there; leave one out");
                 return Err(Failure::words(line));
             }
-            if turn.is_none() && !self.becomes.upright {
-                return Err(Failure::words("turn needs a direction: --right, --left, --half, or --upright"));
+            if orientation.is_none() && !self.becomes.upright {
+                return Err(Failure::words("--lossless needs an angle of 90, 180 or 270, or --upright"));
             }
             rules.upright = self.becomes.upright;
             rules.progressive = self.written.progressive;
             rules.restart_rows = self.written.restart_rows.unwrap_or(0);
-            return lossless::run(&self.input, &self.output, turn, rules, shared);
+            return lossless::run(&self.input, &self.output, orientation, rules, shared);
         }
         let plots = self.verb.plotting().is_some_and(|p| p.plot.is_some());
         if plots && (self.input == Path::new("-") || self.output == Path::new("-")) {
@@ -268,7 +268,7 @@ impl<V: Args + Making> Make<V> {
         remarks.iter().for_each(|remark| shared.note(remark));
         open::note_damage(&self.input, height, chain.take_damage(), shared);
         // What the verb has changed is told against what it saw.
-        let seen = if becomes.upright { Turn::upright().plan(&input).map_err(named)? } else { input.clone() };
+        let seen = if becomes.upright { Orient::upright().plan(&input).map_err(named)? } else { input.clone() };
         say_done(&self.input, &self.output, &input, &output, self.verb.remark(&seen, &output), shared)?;
         self.verb.plot(&self.input, &self.output, shared)
     }
@@ -293,7 +293,7 @@ pub(crate) fn all_steps(verb: &dyn Making, input: &Facts, context: &Context<'_>)
         Ok(())
     };
     if becomes.upright {
-        add(&mut steps, &mut facts, Box::new(Turn::upright()))?;
+        add(&mut steps, &mut facts, Box::new(Orient::upright()))?;
     }
     let window = becomes.window()?.filter(|_| !verb.takes_window());
     let own = verb.steps(&facts, context).map(|own| own.is_empty()).unwrap_or(false);
@@ -302,7 +302,7 @@ pub(crate) fn all_steps(verb: &dyn Making, input: &Facts, context: &Context<'_>)
     if let (Some(_), false) = (window, joined) {
         add(&mut steps, &mut facts, Box::new(to_depth(Becomes::own_depth(input), window, context)))?;
     }
-    match becomes.form {
+    match becomes.read_as {
         Some(As::Gray) => {
             add(&mut steps, &mut facts, Box::new(ToGray { threads: context.shared.threads(), ..ToGray::default() }))?
         }
@@ -313,8 +313,9 @@ pub(crate) fn all_steps(verb: &dyn Making, input: &Facts, context: &Context<'_>)
     for step in verb.steps(&facts, context)? {
         add(&mut steps, &mut facts, step)?;
     }
-    if let Some(Color { rgb, .. }) = becomes.flatten {
-        add(&mut steps, &mut facts, Box::new(Flatten { background: rgb }))?;
+    if let Some(color) = becomes.flatten {
+        let background = color.of(&facts).map_err(anyhow::Error::msg)?.rgb;
+        add(&mut steps, &mut facts, Box::new(Flatten { background }))?;
     }
     let depth = becomes.depth.map(rahmen::Depth::from);
     if depth.is_some() || joined {
@@ -355,10 +356,10 @@ pub(crate) fn say_done(
             "{} ({} {}) -> {} ({} {}){remark}",
             open::name_of(input),
             from.size,
-            from.form.describe(),
+            from.pixel_format.describe(),
             output.display(),
             to.size,
-            to.form.describe(),
+            to.pixel_format.describe(),
         )
     })
 }

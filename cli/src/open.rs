@@ -124,7 +124,7 @@ trait Texts {
 
 impl Texts for Reader {
     fn facts_text(&self) -> String {
-        format!("{} {}", self.facts().size, self.facts().form.describe())
+        format!("{} {}", self.facts().size, self.facts().pixel_format.describe())
     }
     fn stored_text(&self) -> String {
         let facts = self.facts();

@@ -35,7 +35,7 @@ impl From<rahmen_show::Error> for Failure {
     fn from(error: rahmen_show::Error) -> Failure {
         match error {
             rahmen_show::Error::Rahmen(error) => error.into(),
-            rahmen_show::Error::Ending(_) => Failure::Words(error.to_string()),
+            rahmen_show::Error::Extension(_) => Failure::Words(error.to_string()),
             other => Failure::Work(other.into()),
         }
     }

@@ -7,7 +7,7 @@ mod noise;
 mod quay;
 mod rings;
 
-use rahmen::access::Turn;
+use rahmen::Orientation;
 use rahmen::frame::{Resolution, ResolutionUnit, Text};
 use rahmen::{Content, Picture, Result, write};
 use std::path::PathBuf;
@@ -25,12 +25,12 @@ fn main() -> Result<()> {
     let dawn = quay::dawn()?;
     let fog = quay::in_fog(&dawn)?;
     // As a camera that is held on its side stores it: seen upright, it is the quay at dawn.
-    let mut turned = Picture::new(dawn.view().turned(Turn::Left)?, Default::default());
-    let metadata = turned.metadata_mut();
-    metadata.orientation = Turn::Right.orientation();
+    let mut on_its_side = Picture::new(dawn.view().rotated_left()?, Default::default());
+    let metadata = on_its_side.metadata_mut();
+    metadata.orientation = Orientation::RotatedRight;
     metadata.text.push(Text { keyword: "Comment".into(), text: "The quay of Grauwick at dawn".into() });
     metadata.resolution = Some(Resolution { x: 4000.0, y: 4000.0, unit: ResolutionUnit::Metre });
-    write(folder.join("quay-turned.jpg"), &turned)?;
+    write(folder.join("quay-turned.jpg"), &on_its_side)?;
     write(folder.join("quay-dawn.png"), &titled(dawn, "The quay of Grauwick at dawn"))?;
     write(folder.join("quay-fog.png"), &titled(fog, "The quay of Grauwick in fog"))?;
     write(folder.join("rings.png"), &titled(rings::chart()?, "Ring chart"))?;

@@ -130,7 +130,7 @@ pub(crate) fn dawn() -> Result<Frame<Color>> {
 pub(crate) fn in_fog(dawn: &Frame<Color>) -> Result<Frame<Gray<u8>>> {
     let gray = color::gray(dawn.view(), color::GrayWeights::Bt709)?;
     Frame::from_fn(dawn.size(), |x, y| {
-        let GrayAlpha { v, a } = GrayAlpha::new(gray[(x, y)].v, 30 + (y / 4) as u8);
+        let GrayAlpha { value: v, a } = GrayAlpha::new(gray[(x, y)].value, 30 + (y / 4) as u8);
         let drift = cloudy(x as i32, y as i32, 90, 31) / 8;
         let veil = 150 + drift;
         let mixed = (i32::from(v) * i32::from(a) + veil * (255 - i32::from(a))) / 255;

@@ -1,6 +1,6 @@
 //! What every target does with bytes: reads them in all ways there are. None may panic or take more than the limit.
 
-use rahmen::Format;
+use rahmen::FileFormat;
 use rahmen::file::{Limits, ReadAs, ReadOptions, Reader, facts_from, read_from};
 use rahmen::flow::Source;
 use std::io::Cursor;
@@ -9,20 +9,20 @@ use std::io::Cursor;
 const MEMORY: u64 = 1 << 20;
 
 /// Puts the mark of a format in front where it has one, and reads the bytes with each option.
-pub fn read_as(format: Format, bytes: &[u8]) {
+pub fn read_as(format: FileFormat, bytes: &[u8]) {
     let mark: &[u8] = match format {
-        Format::Png => b"\x89PNG\r\n\x1a\n",
-        Format::Jpeg => b"\xff\xd8\xff",
-        Format::Bmp => b"BM",
-        Format::Qoi => b"qoif",
-        Format::Npy => b"\x93NUMPY",
-        Format::Pfm => b"P",
-        Format::Pnm => b"P",
+        FileFormat::Png => b"\x89PNG\r\n\x1a\n",
+        FileFormat::Jpeg => b"\xff\xd8\xff",
+        FileFormat::Bmp => b"BM",
+        FileFormat::Qoi => b"qoif",
+        FileFormat::Npy => b"\x93NUMPY",
+        FileFormat::Pfm => b"P",
+        FileFormat::Pnm => b"P",
         _ => b"",
     };
     let bytes = if bytes.starts_with(mark) { bytes.to_vec() } else { [mark, bytes].concat() };
     read(&bytes, ReadOptions::default());
-    read(&bytes, ReadOptions::default().form(ReadAs::Indices));
+    read(&bytes, ReadOptions::default().read_as(ReadAs::Indices));
     read(&bytes, ReadOptions::default().page(2));
 }
 
@@ -35,7 +35,7 @@ pub fn read(bytes: &[u8], options: ReadOptions) {
         let stream = read_from(Cursor::new(bytes.to_vec()), options);
         let reader = Reader::from_seekable(Cursor::new(bytes.to_vec()), options);
         if let Ok(picture) = &stream {
-            assert!(picture.form().bytes(picture.size()) <= MEMORY);
+            assert!(picture.pixel_format().bytes(picture.size()) <= MEMORY);
         }
         let Ok(mut reader) = reader else { continue };
         let _ = reader.skip(1);

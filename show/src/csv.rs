@@ -1,6 +1,6 @@
 //! Measurements as comma-separated values (RFC 4180), a header first; numbers are not rounded.
 
-use rahmen::measure::{Comparison, Histogram, Joint, Profile};
+use rahmen::measure::{Comparison, Histogram, JointHistogram, Profile};
 use rahmen::tone::{BitStudy, Cell, LevelRow};
 
 /// A word as a field: quoted where it has to be.
@@ -24,7 +24,7 @@ pub fn histogram(histogram: &Histogram) -> String {
 }
 
 /// A line a pair of bins that occurs: the limits of both and the count.
-pub fn joint(joint: &Joint) -> String {
+pub fn joint(joint: &JointHistogram) -> String {
     let mut out = String::from("first_low,first_high,second_low,second_high,count\n");
     let limits = |(low, high): (f64, f64), bins: usize, i: usize| {
         let edge = |i: usize| low + (high - low) * i as f64 / bins as f64;

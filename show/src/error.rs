@@ -13,9 +13,9 @@ pub enum Error {
     /// A plot that could not be drawn.
     #[error("the plot cannot be drawn: {0}")]
     Drawing(String),
-    /// A file name whose ending is no form of plots.
+    /// A file name whose extension is no form of plots.
     #[error("{0}: plots are written as .png, .svg, or another picture format that can be written")]
-    Ending(std::path::PathBuf),
+    Extension(std::path::PathBuf),
     /// A file that could not be written.
     #[error("{path}: cannot write: {source}")]
     Io {

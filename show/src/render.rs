@@ -5,7 +5,7 @@ use rahmen::color::pixels_to_color;
 use rahmen::convert::depth::{Window, to_depth};
 use rahmen::frame::Pixels;
 use rahmen::resample::{Kernel, resize_pixels};
-use rahmen::{Content, Depth, Form, Frame, Layout, Rgb, Rgba, Size, Threads};
+use rahmen::{Content, Depth, Frame, Layout, PixelFormat, Rgb, Rgba, Size, Threads};
 
 /// How a picture is looked at.
 #[derive(Debug, Clone, Copy, Default)]
@@ -17,12 +17,12 @@ pub struct Look {
 /// What the window of a look is: the one that was asked for, none for bytes, the least and greatest finite number of all
 /// others. One pass.
 pub fn look_window(content: &Content, look: &Look) -> Option<Window> {
-    if look.window.is_some() || matches!(content.form(), Form::Pixels { depth: Depth::U8, .. }) {
+    if look.window.is_some() || matches!(content.pixel_format(), PixelFormat::Pixels { depth: Depth::U8, .. }) {
         return look.window;
     }
-    let colors = match content.form() {
-        Form::Pixels { layout, .. } => layout.without_alpha().channels(),
-        Form::Planes { names, .. } => names.len(),
+    let colors = match content.pixel_format() {
+        PixelFormat::Pixels { layout, .. } => layout.without_alpha().channels(),
+        PixelFormat::Planes { names, .. } => names.len(),
     };
     let mut scan = rahmen::measure::Scan::default();
     scan.add(content);
@@ -92,7 +92,7 @@ mod tests {
 
     #[test]
     fn windows_grounds_and_depths_are_what_they_say() {
-        let deep = Frame::<Gray<f32>>::from_numbers(Size::new(3, 1), vec![-2.0, 0.0, 2.0]).unwrap();
+        let deep = Frame::<Gray<f32>>::from_samples(Size::new(3, 1), vec![-2.0, 0.0, 2.0]).unwrap();
         let shown = render(&deep.into(), Size::new(3, 1), &Look::default(), 4).unwrap();
         assert_eq!([0, 1, 2].map(|x| shown[(x, 0)].r), [0, 128, 255]);
         let clear = Frame::filled(Size::new(2, 1), GrayAlpha::new(255u8, 0)).unwrap();

@@ -53,6 +53,21 @@ impl<P> Edge<P> {
     }
 }
 
+impl<P> Edge<P> {
+    /// The same edge with its pixel as something else, where that is possible.
+    ///
+    /// # Errors
+    /// What `pixel` gives.
+    pub fn try_map<Q, E>(self, pixel: impl FnOnce(P) -> std::result::Result<Q, E>) -> std::result::Result<Edge<Q>, E> {
+        Ok(match self {
+            Edge::Clamp => Edge::Clamp,
+            Edge::Reflect => Edge::Reflect,
+            Edge::Wrap => Edge::Wrap,
+            Edge::Constant(p) => Edge::Constant(pixel(p)?),
+        })
+    }
+}
+
 impl Edge<()> {
     /// [`inside`](Edge::inside) of a position that lies outside: compiled once.
     fn beyond(self, at: i64, side: u32) -> Option<u32> {
@@ -81,9 +96,10 @@ impl<P> Edge<P> {
     /// An empty picture has no border that could go on.
     pub(crate) fn needs_pixels(&self, size: Size) -> Result<()> {
         if size.is_empty() && !matches!(self, Edge::Constant(_)) {
-            return Err(Error::unusable(format!(
-                "a picture of {size} has no pixel to go on with; use a constant edge"
-            )));
+            return Err(Error::invalid(
+                "edge",
+                format!("a picture of {size} has no pixel to go on with; use a constant edge"),
+            ));
         }
         Ok(())
     }

@@ -38,7 +38,7 @@ impl<P: Pixel> ViewMut<'_, P> {
     /// use rahmen::{Frame, Gray, Size};
     /// let mut noise = Frame::<Gray<u8>>::new(Size::new(100, 100))?;
     /// noise.view_mut().fill_random(Gray::new(10), Gray::new(12), 7);
-    /// assert!(noise.numbers().iter().all(|v| (10..=12).contains(v)));
+    /// assert!(noise.samples().iter().all(|v| (10..=12).contains(v)));
     /// # Ok::<(), rahmen::Error>(())
     /// ```
     pub fn fill_random(&mut self, low: P, high: P, seed: u64) {
@@ -120,20 +120,20 @@ mod tests {
         let size = Size::new(4, 1);
         // By an independent computation of the published generator.
         let frame = Frame::random(size, Gray::new(0u8), Gray::new(255), 1).unwrap();
-        assert_eq!(frame.numbers(), [4, 106, 74, 11]);
+        assert_eq!(frame.samples(), [4, 106, 74, 11]);
         let frame = Frame::random(size, Gray::new(0u8), Gray::new(255), 0).unwrap();
-        assert_eq!(frame.numbers(), [108, 253, 160, 13]);
+        assert_eq!(frame.samples(), [108, 253, 160, 13]);
         let mut strip = Frame::<Gray<u8>>::new(Size::new(2, 1)).unwrap();
         strip.view_mut().fill_random_from(Gray::new(0), Gray::new(255), 1, 2);
-        assert_eq!(strip.numbers(), [74, 11]);
+        assert_eq!(strip.samples(), [74, 11]);
         let die = Frame::random(Size::new(6000, 1), Gray::new(-1i8), Gray::new(4), 5).unwrap();
         for side in -1..=4 {
-            let count = die.numbers().iter().filter(|&&v| v == side).count();
+            let count = die.samples().iter().filter(|&&v| v == side).count();
             assert!((850..1150).contains(&count), "{side}: {count}");
         }
         let floats = Frame::random(Size::new(1000, 1), Gray::new(2.0f32), Gray::new(-1.0), 5).unwrap();
-        assert!(floats.numbers().iter().all(|v| (-1.0..2.0).contains(v)));
+        assert!(floats.samples().iter().all(|v| (-1.0..2.0).contains(v)));
         let wide = Frame::random(Size::new(100, 1), Gray::new(i64::MIN), Gray::new(i64::MAX), 5).unwrap();
-        assert!(wide.numbers().iter().any(|&v| v < 0) && wide.numbers().iter().any(|&v| v > 0));
+        assert!(wide.samples().iter().any(|&v| v < 0) && wide.samples().iter().any(|&v| v > 0));
     }
 }

@@ -1,5 +1,5 @@
 //! A user's own operation, one closure: over pixels, on one thread or spread over rows. Over single numbers the same, by
-//! way of [`View::as_numbers`].
+//! way of [`View::as_plane`].
 
 use crate::error::{Error, Result};
 use crate::frame::{Frame, Region, View, ViewMut, same_size};
@@ -20,7 +20,7 @@ impl<P: Pixel> View<'_, P> {
     /// use rahmen::{Frame, Gray, Rgb, Size};
     /// let dusk = Frame::filled(Size::new(2, 2), Rgb::new(200u8, 120, 90))?;
     /// let reds = dusk.view().map(|p| Gray::new(p.r))?;
-    /// assert_eq!(reds[(1, 1)].v, 200);
+    /// assert_eq!(reds[(1, 1)].value, 200);
     /// # Ok::<(), rahmen::Error>(())
     /// ```
     pub fn map<Q: Pixel>(&self, change: impl FnMut(P) -> Q) -> Result<Frame<Q>> {
@@ -48,7 +48,7 @@ impl<P: Pixel> View<'_, P> {
     ///
     /// # Errors
     /// A target of another size.
-    pub fn map_into_spread<Q: Pixel>(
+    pub fn map_into_parallel<Q: Pixel>(
         &self,
         target: ViewMut<'_, Q>,
         threads: Threads,
@@ -99,7 +99,7 @@ impl<P: Pixel> View<'_, P> {
     ///
     /// # Errors
     /// Sizes that differ.
-    pub fn zip_into_spread<Q: Pixel, R: Pixel>(
+    pub fn zip_into_parallel<Q: Pixel, R: Pixel>(
         &self,
         other: &View<'_, Q>,
         target: ViewMut<'_, R>,
@@ -125,7 +125,7 @@ impl<P: Pixel> View<'_, P> {
 
     /// Strips of 64 rows folded by themselves, spread over threads, and then joined from the top: the result does not
     /// depend on the threads, whatever the closures do. One pass.
-    pub fn fold_spread<A: Send>(
+    pub fn fold_parallel<A: Send>(
         &self,
         threads: Threads,
         start: impl Fn() -> A + Sync + Send,
@@ -156,9 +156,12 @@ impl<P: Pixel> View<'_, P> {
     pub fn cast_unscaled_into<Q: Pixel>(&self, target: ViewMut<'_, Q>) -> Result<()> {
         same_size("the target", self.size(), target.size())?;
         if P::CHANNELS != Q::CHANNELS {
-            return Err(Error::unusable(format!("{} and {} differ in channels", P::describe(), Q::describe())));
+            return Err(Error::invalid(
+                "target",
+                format!("{} and {} differ in channels", P::describe(), Q::describe()),
+            ));
         }
-        self.as_numbers()?.map_into(target.into_numbers()?, |v| Gray::new(v.v.cast_unscaled()))
+        self.as_plane()?.map_into(target.into_plane()?, |v| Gray::new(v.value.cast_unscaled()))
     }
 }
 
@@ -174,7 +177,7 @@ impl<P: Pixel> ViewMut<'_, P> {
     }
 
     /// [`update`](ViewMut::update) with its rows spread over threads.
-    pub fn update_spread(&mut self, threads: Threads, change: impl Fn(P) -> P + Sync + Send) {
+    pub fn update_parallel(&mut self, threads: Threads, change: impl Fn(P) -> P + Sync + Send) {
         let bytes = 2 * self.as_view().samples().bytes();
         self.reborrow().each_band(threads, bytes, |_, mut part| part.update(&change));
     }

@@ -18,10 +18,10 @@ use crate::threads::Threads;
 /// ```
 /// use rahmen::{Frame, Gray, Size, access::{Edge, Neighbors}};
 /// // The largest of each pixel and its left and right neighbours.
-/// let row = Frame::<Gray<u8>>::from_numbers(Size::new(4, 1), vec![1, 5, 2, 0])?;
+/// let row = Frame::<Gray<u8>>::from_samples(Size::new(4, 1), vec![1, 5, 2, 0])?;
 /// let mut around = Neighbors::new(row.view(), (1, 0), Edge::Clamp)?;
 /// let rows = around.next_row().unwrap();
-/// let most: Vec<u8> = rows.row(0).windows(3).map(|w| w[0].v.max(w[1].v).max(w[2].v)).collect();
+/// let most: Vec<u8> = rows.row(0).windows(3).map(|w| w[0].value.max(w[1].value).max(w[2].value)).collect();
 /// assert_eq!(most, [5, 5, 5, 2]);
 /// # Ok::<(), rahmen::Error>(())
 /// ```
@@ -261,17 +261,17 @@ mod tests {
             for edge in [Edge::Clamp, Edge::Reflect, Edge::Wrap, Edge::Constant(Gray::new(999))] {
                 for (rx, ry) in [(0u32, 0u32), (1, 1), (2, 0), (0, 3), (4, 5)] {
                     let look = |x: i64, y: i64| match (edge.inside(x, w), edge.inside(y, h)) {
-                        (Some(x), Some(y)) => frame[(x, y)].v,
+                        (Some(x), Some(y)) => frame[(x, y)].value,
                         _ => 999,
                     };
                     let check = |a: Around<'_, Gray<u16>>| {
                         let (x, y) = a.place();
-                        assert_eq!(a.centre().v, look(x.into(), y.into()));
+                        assert_eq!(a.centre().value, look(x.into(), y.into()));
                         for (dx, dy) in [(0, 0), (rx as i32, ry as i32), (-(rx as i32), -(ry as i32))] {
                             let (px, py) = (i64::from(x) + i64::from(dx), i64::from(y) + i64::from(dy));
-                            assert_eq!(a.at(dx, dy).v, look(px, py), "{w}x{h} {edge:?} {rx},{ry}");
+                            assert_eq!(a.at(dx, dy).value, look(px, py), "{w}x{h} {edge:?} {rx},{ry}");
                         }
-                        Gray::new(a.pixels().map(|p| u64::from(p.v)).sum::<u64>())
+                        Gray::new(a.pixels().map(|p| u64::from(p.value)).sum::<u64>())
                     };
                     let one = frame.view().map_around((rx, ry), edge, Threads::ONE, check).unwrap();
                     let want = |x: u32, y: u32| {
@@ -282,7 +282,7 @@ mod tests {
                         };
                         (-i64::from(ry)..=i64::from(ry)).map(across).sum::<u64>()
                     };
-                    assert!((0..h).all(|y| (0..w).all(|x| one[(x, y)].v == want(x, y))));
+                    assert!((0..h).all(|y| (0..w).all(|x| one[(x, y)].value == want(x, y))));
                 }
             }
         }

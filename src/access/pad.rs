@@ -47,9 +47,9 @@ impl<P: Pixel> View<'_, P> {
     /// # Examples
     /// ```
     /// use rahmen::{Frame, Gray, Size, access::{Edge, Margins}};
-    /// let row = Frame::<Gray<u8>>::from_numbers(Size::new(3, 1), vec![1, 2, 3])?;
+    /// let row = Frame::<Gray<u8>>::from_samples(Size::new(3, 1), vec![1, 2, 3])?;
     /// let wide = row.view().padded(Margins { left: 2, right: 4, ..Margins::default() }, Edge::Reflect)?;
-    /// assert_eq!(wide.numbers(), [2, 1, 1, 2, 3, 3, 2, 1, 1]);
+    /// assert_eq!(wide.samples(), [2, 1, 1, 2, 3, 3, 2, 1, 1]);
     /// # Ok::<(), rahmen::Error>(())
     /// ```
     pub fn padded(&self, margins: Margins, edge: Edge<P>) -> Result<Frame<P>> {

@@ -18,7 +18,7 @@ impl<P: Pixel> ViewMut<'_, P> {
     /// let mut sea = Frame::filled(Size::new(6, 4), Gray::new(10u8))?;
     /// let boat = Frame::filled(Size::new(2, 1), Gray::new(200u8))?;
     /// sea.view_mut().paste(&boat.view(), 3, 2)?;
-    /// assert_eq!(sea[(4, 2)].v, 200);
+    /// assert_eq!(sea[(4, 2)].value, 200);
     /// assert!(sea.view_mut().paste(&boat.view(), 5, 2).is_err());
     /// # Ok::<(), rahmen::Error>(())
     /// ```
@@ -117,9 +117,9 @@ mod tests {
         let error = sea.view_mut().paste(&boat.view(), 1, 3).unwrap_err();
         assert_eq!(error.to_string(), "y 3..5 is outside 0..4");
         assert!(sea.view_mut().paste(&boat.view(), -1, 0).is_err());
-        assert!(sea.numbers().iter().all(|&v| v == 0));
+        assert!(sea.samples().iter().all(|&v| v == 0));
         assert_eq!(sea.view_mut().paste_clipped(&boat.view(), -2, 3), Region::new(0..1, 3..4).unwrap());
-        assert_eq!(sea.numbers().iter().filter(|&&v| v == 9).count(), 1);
+        assert_eq!(sea.samples().iter().filter(|&&v| v == 9).count(), 1);
         for (x, y) in [(6, 0), (0, -2), (i64::MAX, 0), (0, i64::MIN)] {
             assert!(sea.view_mut().paste_clipped(&boat.view(), x, y).is_empty());
         }

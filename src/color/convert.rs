@@ -7,7 +7,7 @@ use crate::convert::channels::{Take, select_any};
 use crate::convert::depth::{self, Window, depth_into, window_into_any};
 use crate::error::{Error, Result};
 use crate::frame::{AnySamples, AnySamplesMut, Frame, Picture, Pixels, Region, Size, View, ViewMut, same_size};
-use crate::pixel::{Layout, Sample, Stored};
+use crate::pixel::{Layout, PicturePixel, Sample};
 use crate::threads::Threads;
 use std::ops::Range;
 use std::sync::PoisonError;
@@ -81,7 +81,7 @@ const ROWS: u32 = 16;
 /// assert_eq!(wide[(0, 0)], Rgba::new(51_400, 51_400, 51_400, 65_535));
 /// # Ok::<(), rahmen::Error>(())
 /// ```
-pub fn convert<P: Stored, Q: Stored>(view: View<'_, P>, rules: &ConvertRules) -> Result<Frame<Q>> {
+pub fn convert<P: PicturePixel, Q: PicturePixel>(view: View<'_, P>, rules: &ConvertRules) -> Result<Frame<Q>> {
     let mut out = Frame::new(view.size())?;
     convert_into(view, out.view_mut(), rules)?;
     Ok(out)
@@ -91,7 +91,7 @@ pub fn convert<P: Stored, Q: Stored>(view: View<'_, P>, rules: &ConvertRules) ->
 ///
 /// # Errors
 /// As [`convert`], or sizes that differ.
-pub fn convert_into<P: Stored, Q: Stored>(
+pub fn convert_into<P: PicturePixel, Q: PicturePixel>(
     view: View<'_, P>,
     target: ViewMut<'_, Q>,
     rules: &ConvertRules,
@@ -171,9 +171,10 @@ fn check_layouts(from: Layout, to: Layout, rules: &ConvertRules) -> Result<()> {
         return Err(Error::not_supported(format!("{from} to cmyk: ink needs a model of the printer")));
     }
     if from.has_alpha() && !to.has_alpha() && rules.alpha == AlphaRule::Refuse {
-        return Err(Error::unusable(format!(
-            "{to} has no place for the alpha of {from}; say whether to flatten it on a colour or to drop it"
-        )));
+        return Err(Error::invalid(
+            "layout",
+            format!("{to} has no place for the alpha of {from}; say whether to flatten it on a colour or to drop it"),
+        ));
     }
     Ok(())
 }
@@ -214,7 +215,7 @@ fn layout_into(
 ///
 /// # Errors
 /// As [`convert`].
-pub fn convert_pixels<Q: Stored>(pixels: &Pixels, rules: &ConvertRules) -> Result<Frame<Q>> {
+pub fn convert_pixels<Q: PicturePixel>(pixels: &Pixels, rules: &ConvertRules) -> Result<Frame<Q>> {
     let mut out = Frame::<Q>::new(pixels.size())?;
     let target = out.view_mut().into_samples_any();
     convert_any((pixels.samples_any(), pixels.layout()), (target, Q::LAYOUT), rules)?;
@@ -226,10 +227,10 @@ impl Picture {
     ///
     /// # Errors
     /// As [`convert`]; values with a unit that become integers without a window; planes.
-    pub fn convert<Q: Stored>(&self, rules: &ConvertRules) -> Result<Frame<Q>> {
-        let integer = Q::Number::DEPTH.top_code().is_some();
+    pub fn convert<Q: PicturePixel>(&self, rules: &ConvertRules) -> Result<Frame<Q>> {
+        let integer = Q::Number::DEPTH.max_code().is_some();
         if integer && self.metadata().meaning.needs_window() && rules.window.is_none() {
-            return Err(depth::needs_window(&self.form().describe()));
+            return Err(depth::needs_window(&self.pixel_format().describe()));
         }
         convert_pixels(self.pixels()?, rules)
     }

@@ -5,7 +5,7 @@ use crate::frame::{
     AnySamples, AnySamplesMut, Frame, Pixels, SampleView, SampleViewMut, View, ViewMut, row_pairs, same_size,
     with_same_samples,
 };
-use crate::pixel::{Gray, Layout, NumberKind, Sample, Stored, Transfer};
+use crate::pixel::{Gray, Layout, NumberKind, PicturePixel, Sample, Transfer};
 use crate::simd::Level;
 use crate::threads::Threads;
 
@@ -28,7 +28,7 @@ pub enum GrayWeights {
     /// One channel alone: 0 red, 1 green, 2 blue.
     Channel(u8),
     /// Weights of one's own for red, green and blue. They need not sum to one; integers clamp.
-    Own([f64; 3]),
+    Custom([f64; 3]),
 }
 
 impl GrayWeights {
@@ -40,14 +40,14 @@ impl GrayWeights {
             GrayWeights::Bt2020 => Some(([2627, 6780, 593], 10_000)),
             GrayWeights::Mean => Some(([1, 1, 1], 3)),
             GrayWeights::Channel(c) => Some((std::array::from_fn(|i| u32::from(i == usize::from(c))), 1)),
-            GrayWeights::Luminance(_) | GrayWeights::Own(_) => None,
+            GrayWeights::Luminance(_) | GrayWeights::Custom(_) => None,
         }
     }
 
     fn floats(self) -> [f64; 3] {
         match (self, self.ratio()) {
             (_, Some((parts, whole))) => parts.map(|p| f64::from(p) / f64::from(whole)),
-            (GrayWeights::Own(weights), None) => weights,
+            (GrayWeights::Custom(weights), None) => weights,
             _ => [0.2126, 0.7152, 0.0722],
         }
     }
@@ -65,10 +65,10 @@ impl GrayWeights {
     pub(crate) fn check(self) -> Result<()> {
         match self {
             GrayWeights::Channel(c) if c > 2 => {
-                Err(Error::unusable(format!("channel {c} is outside 0..3 (0 red, 1 green, 2 blue)")))
+                Err(Error::invalid("weights", format!("channel {c} is outside 0..3 (0 red, 1 green, 2 blue)")))
             }
-            GrayWeights::Own(w) if w.iter().any(|v| !v.is_finite()) => {
-                Err(Error::unusable(format!("gray weights must be finite numbers, not {w:?}")))
+            GrayWeights::Custom(w) if w.iter().any(|v| !v.is_finite()) => {
+                Err(Error::invalid("weights", format!("gray weights must be finite numbers, not {w:?}")))
             }
             _ => Ok(()),
         }
@@ -88,10 +88,10 @@ impl GrayWeights {
 /// use rahmen::{Frame, Rgb, Size, color};
 /// let frame = Frame::filled(Size::new(1, 1), Rgb::new(200u8, 100, 50))?;
 /// // 0.2126 * 200 + 0.7152 * 100 + 0.0722 * 50 = 117.65
-/// assert_eq!(color::gray(frame.view(), color::GrayWeights::Bt709)?[(0, 0)].v, 118);
+/// assert_eq!(color::gray(frame.view(), color::GrayWeights::Bt709)?[(0, 0)].value, 118);
 /// # Ok::<(), rahmen::Error>(())
 /// ```
-pub fn gray<P: Stored>(view: View<'_, P>, weights: GrayWeights) -> Result<Frame<Gray<P::Number>>> {
+pub fn gray<P: PicturePixel>(view: View<'_, P>, weights: GrayWeights) -> Result<Frame<Gray<P::Number>>> {
     let mut out = Frame::new(view.size())?;
     gray_into(view, out.view_mut(), weights, Threads::ALL)?;
     Ok(out)
@@ -101,7 +101,7 @@ pub fn gray<P: Stored>(view: View<'_, P>, weights: GrayWeights) -> Result<Frame<
 ///
 /// # Errors
 /// As [`gray`], or sizes that differ.
-pub fn gray_into<P: Stored>(
+pub fn gray_into<P: PicturePixel>(
     view: View<'_, P>,
     target: ViewMut<'_, Gray<P::Number>>,
     weights: GrayWeights,
@@ -188,7 +188,7 @@ fn gray_alpha_samples<S: Sample>(
     let channels = from.channels();
     for ((from, plain), to) in from.rows().zip(plain.rows()).zip(to.into_rows()) {
         for ((from, gray), to) in from.chunks_exact(channels.count).zip(plain).zip(to.as_chunks_mut::<2>().0) {
-            *to = [gray.v, if channels.alpha { from[channels.count - 1] } else { S::FULL }];
+            *to = [gray.value, if channels.alpha { from[channels.count - 1] } else { S::FULL }];
         }
     }
     Ok(())
@@ -205,7 +205,7 @@ struct RowMaker<S> {
 
 impl<S: Sample> RowMaker<S> {
     fn new(weights: GrayWeights) -> Self {
-        let light = match (weights, S::DEPTH.top_code()) {
+        let light = match (weights, S::DEPTH.max_code()) {
             (GrayWeights::Luminance(curve), Some(top)) => {
                 (0..=u32::from(top)).map(|v| curve.decode(f64::from(v) / f64::from(top)) as f32).collect()
             }
@@ -253,7 +253,7 @@ impl<S: Sample> RowMaker<S> {
     }
 
     fn luminance(&self, p: [S; 3], curve: Transfer) -> S {
-        let light = match S::DEPTH.top_code() {
+        let light = match S::DEPTH.max_code() {
             // An integer sample is an index into the table of its own depth.
             Some(_) => p.map(|v| f64::from(self.light[v.to_f64() as usize])),
             None => p.map(|v| curve.decode(v.to_f64())),
@@ -319,7 +319,7 @@ mod tests {
             .unwrap();
             for level in Level::present() {
                 let mut out = vec![0u8; 65_536];
-                level.row(frame.numbers(), &mut out, |from, to| exact_bytes::<u8, 3>(from, to, parts, whole));
+                level.row(frame.samples(), &mut out, |from, to| exact_bytes::<u8, 3>(from, to, parts, whole));
                 for (p, &found) in frame.pixels().iter().zip(&out) {
                     let want = exact(parts, whole, [p.r, p.g, p.b].map(u32::from));
                     assert_eq!(u32::from(found), want, "{weights:?} {p:?} {level:?}");
@@ -350,11 +350,11 @@ mod tests {
             .unwrap();
             let gray = gray(frame.view(), weights).unwrap();
             for (p, g) in frame.pixels().iter().zip(gray.pixels()) {
-                assert_eq!(u32::from(g.v), exact(parts, whole, [p.r, p.g, p.b].map(u32::from)));
+                assert_eq!(u32::from(g.value), exact(parts, whole, [p.r, p.g, p.b].map(u32::from)));
             }
             let both = pixels_to_gray(&frame.clone().into(), weights, Threads::ALL).unwrap();
             let both = both.into_frame::<GrayAlpha<u16>>().unwrap();
-            assert_eq!(both[(9, 3)], GrayAlpha::new(gray[(9, 3)].v, 9));
+            assert_eq!(both[(9, 3)], GrayAlpha::new(gray[(9, 3)].value, 9));
         }
     }
 
@@ -363,19 +363,19 @@ mod tests {
         let frame = Frame::filled(Size::new(1, 1), Rgb::new(255u8, 0, 0)).unwrap();
         let luminance = gray(frame.view(), GrayWeights::Luminance(Transfer::Srgb)).unwrap();
         // 0.2126 of full light, encoded by IEC 61966-2-1: 0.49829 of 255 is 127.06.
-        assert_eq!(luminance[(0, 0)].v, 127);
+        assert_eq!(luminance[(0, 0)].value, 127);
         let white = Frame::filled(Size::new(1, 1), Rgb::new(1.0f32, 1.0, 1.0)).unwrap();
-        assert!((gray(white.view(), GrayWeights::Luminance(Transfer::Srgb)).unwrap()[(0, 0)].v - 1.0).abs() < 1e-6);
+        assert!((gray(white.view(), GrayWeights::Luminance(Transfer::Srgb)).unwrap()[(0, 0)].value - 1.0).abs() < 1e-6);
     }
 
     #[test]
     fn ones_own_weights_clamp_and_odd_ones_are_refused() {
         let frame = Frame::filled(Size::new(1, 1), Rgb::new(200u8, 100, 50)).unwrap();
-        assert_eq!(gray(frame.view(), GrayWeights::Own([2.0, 0.0, 0.0])).unwrap()[(0, 0)].v, 255);
-        assert_eq!(gray(frame.view(), GrayWeights::Own([0.3, 0.6, 0.1])).unwrap()[(0, 0)].v, 125);
-        assert!(gray(frame.view(), GrayWeights::Own([f64::NAN, 0.0, 0.0])).is_err());
+        assert_eq!(gray(frame.view(), GrayWeights::Custom([2.0, 0.0, 0.0])).unwrap()[(0, 0)].value, 255);
+        assert_eq!(gray(frame.view(), GrayWeights::Custom([0.3, 0.6, 0.1])).unwrap()[(0, 0)].value, 125);
+        assert!(gray(frame.view(), GrayWeights::Custom([f64::NAN, 0.0, 0.0])).is_err());
         assert!(gray(frame.view(), GrayWeights::Channel(3)).is_err());
         let ink = Frame::filled(Size::new(1, 1), Cmyk::new(0u8, 0, 0, 255)).unwrap();
-        assert_eq!(gray(ink.view(), GrayWeights::Bt709).unwrap()[(0, 0)].v, 0);
+        assert_eq!(gray(ink.view(), GrayWeights::Bt709).unwrap()[(0, 0)].value, 0);
     }
 }

@@ -3,7 +3,7 @@
 use crate::convert::channels::{Take, select};
 use crate::error::Result;
 use crate::frame::{AnySamples, AnySamplesMut, Pixels, row_pairs, with_same_samples};
-use crate::pixel::{Layout, Sample, Stored, samples_of_mut};
+use crate::pixel::{Layout, PicturePixel, Sample, samples_of_mut};
 
 /// Any pixels as rgb, keeping alpha: gray is repeated, ink becomes (1 - c)(1 - k) and so on, the uncalibrated rule of
 /// ISO 12639 and PDF (ISO 32000-1, 10.3.5) for device colours; a copy where they are rgb already. One pass.
@@ -45,7 +45,7 @@ fn ink_row<S: Sample>(from: &[S], to: &mut [S], channels: usize) {
 ///
 /// # Errors
 /// Cmyk: ink needs a model of the printer.
-pub fn pixel_of<P: Stored>(rgb: [f64; 3], alpha: f64) -> Result<P> {
+pub fn pixel_of<P: PicturePixel>(rgb: [f64; 3], alpha: f64) -> Result<P> {
     let mut pixel = P::default();
     let samples = samples_of_color(P::LAYOUT, rgb, alpha)?;
     samples_of_mut(std::slice::from_mut(&mut pixel)).iter_mut().zip(samples).for_each(|(to, v)| *to = v);

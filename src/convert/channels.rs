@@ -86,10 +86,9 @@ pub fn merge<P: Pixel>(planes: &[View<'_, Plane<P>>]) -> Result<Frame<P>> {
 pub fn merge_planes<P: Pixel>(planes: &Planes<P::Number>) -> Result<Frame<P>> {
     let find = |name: &&str| {
         let there = || planes.names().collect::<Vec<_>>().join(", ");
-        planes
-            .get(name)
-            .map(Frame::view)
-            .ok_or_else(|| Error::unusable(format!("{} needs a plane {name}; there are {}", P::describe(), there())))
+        planes.get(name).map(Frame::view).ok_or_else(|| {
+            Error::invalid("planes", format!("{} needs a plane {name}; there are {}", P::describe(), there()))
+        })
     };
     let views: Vec<_> = P::CHANNEL_NAMES.iter().map(find).collect::<Result<_>>()?;
     merge(&views)
@@ -124,13 +123,16 @@ fn check_planes<P: Pixel>(size: Size, planes: impl Iterator<Item = Size>) -> Res
 
 fn check_sizes(names: &[&str], describe: fn() -> String, size: Size, planes: &[Size]) -> Result<()> {
     if planes.len() != names.len() {
-        return Err(Error::unusable(format!(
-            "{} has {} channels ({}), but there are {} planes",
-            describe(),
-            names.len(),
-            names.join(", "),
-            planes.len()
-        )));
+        return Err(Error::invalid(
+            "take",
+            format!(
+                "{} has {} channels ({}), but there are {} planes",
+                describe(),
+                names.len(),
+                names.join(", "),
+                planes.len()
+            ),
+        ));
     }
     for (name, &found) in names.iter().zip(planes) {
         same_size(&format!("plane {name}"), size, found)?;

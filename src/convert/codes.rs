@@ -1,4 +1,4 @@
-//! Between samples, which span the full range, and a file's own codes, which go from 0 to a top code.
+//! Between samples, which span the full range, and a file's own codes, which go from 0 to a max code.
 //!
 //! The sample of a code is code / top of full and the code of a sample is sample / full of top, each rounded to nearest,
 //! ties up; a code of a top up to the depth's own comes back exactly. Floats have no codes.
@@ -18,16 +18,16 @@ enum Way {
 /// Codes 0..=top of each channel become samples; larger codes count as the top. One pass, by a table.
 ///
 /// # Errors
-/// Floats, another number of top codes than channels, or a top code of 0 or beyond the depth.
+/// Floats, another number of max codes than channels, or a max code of 0 or beyond the depth.
 ///
 /// # Examples
 /// ```
 /// use rahmen::{Frame, Gray, Size, convert::codes};
-/// let mut row = Frame::<Gray<u16>>::from_numbers(Size::new(3, 1), vec![0, 2048, 4095])?;
+/// let mut row = Frame::<Gray<u16>>::from_samples(Size::new(3, 1), vec![0, 2048, 4095])?;
 /// codes::expand(row.view_mut(), &[4095])?;
-/// assert_eq!(row.numbers(), [0, 32_776, 65_535]);
+/// assert_eq!(row.samples(), [0, 32_776, 65_535]);
 /// codes::reduce(row.view_mut(), &[4095])?;
-/// assert_eq!(row.numbers(), [0, 2048, 4095]);
+/// assert_eq!(row.samples(), [0, 2048, 4095]);
 /// # Ok::<(), rahmen::Error>(())
 /// ```
 pub fn expand<P: Pixel<Number: Sample>>(view: ViewMut<'_, P>, tops: &[u32]) -> Result<()> {
@@ -54,7 +54,7 @@ pub fn snap<P: Pixel<Number: Sample>>(view: ViewMut<'_, P>, tops: &[u32]) -> Res
     run(view.into_samples_any(), tops, Way::Snap)
 }
 
-/// [`snap`] of pixels whose type is known at run time, to one top code for all channels.
+/// [`snap`] of pixels whose type is known at run time, to one max code for all channels.
 ///
 /// # Errors
 /// As [`expand`].
@@ -66,13 +66,13 @@ pub fn snap_pixels(pixels: &mut Pixels, top: u32) -> Result<()> {
 /// Whether codes 0..=top fit this depth.
 ///
 /// # Errors
-/// Floats, or a top code of 0 or beyond the depth.
+/// Floats, or a max code of 0 or beyond the depth.
 pub fn check_top(depth: crate::Depth, top: u32) -> Result<()> {
-    let Some(full) = depth.top_code() else {
-        return Err(Error::unusable("f32 samples have no codes; change the depth to u8 or u16 first"));
+    let Some(full) = depth.max_code() else {
+        return Err(Error::invalid("view", "f32 samples have no codes; change the depth to u8 or u16 first"));
     };
     if top == 0 || top > u32::from(full) {
-        return Err(Error::unusable(format!("a top code of {depth} is 1 to {full}, not {top}")));
+        return Err(Error::invalid("max_code", format!("a max code of {depth} is 1 to {full}, not {top}")));
     }
     Ok(())
 }
@@ -82,10 +82,10 @@ fn check_count<P: Pixel>(tops: &[u32]) -> Result<()> {
         return Ok(());
     }
     let (name, channels) = (P::describe(), P::CHANNELS);
-    Err(Error::unusable(format!("{name} has {channels} channels, not {} top codes", tops.len())))
+    Err(Error::invalid("max_codes", format!("{name} has {channels} channels, not {} max codes", tops.len())))
 }
 
-/// As many top codes as channels.
+/// As many max codes as channels.
 fn run(view: AnySamplesMut<'_>, tops: &[u32], way: Way) -> Result<()> {
     match view {
         AnySamplesMut::U8(view) => run_samples(view, tops, way),
@@ -97,7 +97,7 @@ fn run(view: AnySamplesMut<'_>, tops: &[u32], way: Way) -> Result<()> {
 
 fn run_samples<S: Sample>(mut view: SampleViewMut<'_, S>, tops: &[u32], way: Way) -> Result<()> {
     tops.iter().try_for_each(|&top| check_top(S::DEPTH, top))?;
-    let full = S::DEPTH.top_code().map_or(0, u32::from);
+    let full = S::DEPTH.max_code().map_or(0, u32::from);
     let table = |&top: &u32| -> Vec<S> {
         let value = |v: u32| match way {
             Way::Expand => codes::sample_of(v, top, full),
@@ -118,7 +118,7 @@ fn run_samples<S: Sample>(mut view: SampleViewMut<'_, S>, tops: &[u32], way: Way
     Ok(())
 }
 
-/// A whole number up to the depth's top code, unscaled.
+/// A whole number up to the depth's max code, unscaled.
 fn number<S: Sample>(value: u32) -> S {
     if S::DEPTH == crate::Depth::U8 { S::from_u8(value as u8) } else { S::from_u16(value as u16) }
 }
@@ -140,21 +140,21 @@ mod tests {
     #[test]
     fn codes_go_there_and_back_a_channel_each() {
         let codes: Vec<u16> = (0..=1000).flat_map(|code| [code, code % 8]).collect();
-        let mut frame = Frame::<GrayAlpha<u16>>::from_numbers(Size::new(1001, 1), codes.clone()).unwrap();
+        let mut frame = Frame::<GrayAlpha<u16>>::from_samples(Size::new(1001, 1), codes.clone()).unwrap();
         expand(frame.view_mut(), &[1000, 7]).unwrap();
         assert_eq!(frame[(500, 0)], GrayAlpha::new(32_768, 37_449));
         let samples = frame.clone();
         snap(frame.view_mut(), &[1000, 7]).unwrap();
         assert_eq!(frame, samples);
         reduce(frame.view_mut(), &[1000, 7]).unwrap();
-        assert_eq!(frame.numbers(), codes);
+        assert_eq!(frame.samples(), codes);
     }
 
     #[test]
     fn snapping_leaves_as_many_levels_as_codes() {
-        let mut all = Frame::<Gray<u8>>::from_numbers(Size::new(256, 1), (0..=255).collect()).unwrap();
+        let mut all = Frame::<Gray<u8>>::from_samples(Size::new(256, 1), (0..=255).collect()).unwrap();
         snap(all.view_mut(), &[3]).unwrap();
-        assert_eq!([0, 42, 43, 127, 128, 212, 213].map(|i| all.numbers()[i]), [0, 0, 85, 85, 170, 170, 255]);
+        assert_eq!([0, 42, 43, 127, 128, 212, 213].map(|i| all.samples()[i]), [0, 0, 85, 85, 170, 170, 255]);
     }
 
     #[test]

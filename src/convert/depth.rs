@@ -7,7 +7,7 @@ use crate::frame::{
     AnyPlanes, AnySamples, AnySamplesMut, Content, Pixels, SampleView, SampleViewMut, View, ViewMut, row_pairs,
     same_size, with_samples, with_samples_mut,
 };
-use crate::pixel::{Depth, Layout, Sample, Stored};
+use crate::pixel::{Depth, Layout, PicturePixel, Sample};
 use crate::simd::Level;
 use crate::threads::Threads;
 
@@ -19,7 +19,11 @@ use super::window::{plain_row, same_layout};
 ///
 /// # Errors
 /// Sizes or layouts that differ.
-pub fn convert_into<P: Stored, Q: Stored>(source: View<'_, P>, target: ViewMut<'_, Q>, threads: Threads) -> Result<()> {
+pub fn convert_into<P: PicturePixel, Q: PicturePixel>(
+    source: View<'_, P>,
+    target: ViewMut<'_, Q>,
+    threads: Threads,
+) -> Result<()> {
     same_layout(P::LAYOUT, Q::LAYOUT)?;
     same_size("the target", source.size(), target.size())?;
     depth_into(source.samples_any(), target.into_samples_any(), threads);
@@ -44,7 +48,7 @@ fn samples_into<A: Sample, B: Sample>(from: SampleView<'_, A>, to: SampleViewMut
 fn convert_row<A: Sample, B: Sample>(level: Level, from: &[A], to: &mut [B]) {
     // A condition that is a constant: only pairs of a float and a code have both bodies.
     if const { matches!(A::DEPTH, Depth::F32) && !matches!(B::DEPTH, Depth::F32) } && level.is_fused() {
-        return floats_to_codes(from, to, f32::from(B::DEPTH.top_code().unwrap_or(0)));
+        return floats_to_codes(from, to, f32::from(B::DEPTH.max_code().unwrap_or(0)));
     }
     plain_row(from, to);
 }
@@ -119,13 +123,13 @@ pub(crate) fn layout_of_planes(count: usize) -> Result<Layout> {
         2 => Ok(Layout::GrayAlpha),
         3 => Ok(Layout::Rgb),
         4 => Ok(Layout::Rgba),
-        n => Err(Error::unusable(format!("{n} planes do not make a picture; pick one to four of them"))),
+        n => Err(Error::invalid("planes", format!("{n} planes do not make a picture; pick one to four of them"))),
     }
 }
 
 #[cold]
 pub(crate) fn needs_window(holds: &str) -> Error {
-    Error::unusable(format!("{holds} values with a unit become integers only through a window"))
+    Error::invalid("window", format!("{holds} values with a unit become integers only through a window"))
         .with_help(&[Help::Window])
 }
 
@@ -182,7 +186,7 @@ mod tests {
         let window = Window::new(-2.0, 2.0).unwrap();
         let out = pixels_to_depth(&view.into(), Depth::U8, Some(window), Threads::ONE).unwrap();
         let out = out.into_frame::<GrayAlpha<u8>>().unwrap();
-        assert_eq!(out.numbers(), [0, 128, 128, 128, 255, 128, 255, 128]);
+        assert_eq!(out.samples(), [0, 128, 128, 128, 255, 128, 255, 128]);
         for (low, high) in [(1.0, 1.0), (2.0, 1.0), (f64::NAN, 1.0), (0.0, f64::INFINITY)] {
             assert!(Window::new(low, high).is_err());
         }
@@ -191,14 +195,14 @@ mod tests {
     #[test]
     fn planes_become_integers_only_through_a_window() {
         let size = Size::new(2, 1);
-        let plane = Frame::from_numbers(size, vec![-40.0f64, 12.0]).unwrap();
+        let plane = Frame::from_samples(size, vec![-40.0f64, 12.0]).unwrap();
         let planes: AnyPlanes = Planes::new(size).with("height", plane).unwrap().into();
         let error = planes_to_pixels(&planes, Depth::U8, None).unwrap_err();
         assert_eq!(error.help(), [Help::Window]);
         let window = Window::new(-40.0, 12.0).ok();
         let gray = planes_to_pixels(&planes, Depth::U16, window).unwrap().into_frame::<Gray<u16>>().unwrap();
-        assert_eq!(gray.numbers(), [0, 65_535]);
+        assert_eq!(gray.samples(), [0, 65_535]);
         let same = planes_to_pixels(&planes, Depth::F32, None).unwrap().into_frame::<Gray<f32>>().unwrap();
-        assert_eq!(same.numbers(), [-40.0, 12.0]);
+        assert_eq!(same.samples(), [-40.0, 12.0]);
     }
 }

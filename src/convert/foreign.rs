@@ -1,13 +1,13 @@
 //! Pixels from foreign memory and back: one pass, row by row.
 
-use super::premultiply::{divide_row, multiply_row};
+use super::premultiply::{premultiply_row, unpremultiply_row};
 use super::select::{Take, select_row};
 use crate::error::{ErrorKind, Result};
 use crate::frame::{
     AnySamples, AnySamplesMut, ChannelOrder, Measures, Pixels, RawAlpha, RawLayout, SampleView, SampleViewMut, Size,
     View, ViewMut, same_size, with_samples, with_samples_mut,
 };
-use crate::pixel::{Depth, Layout, Sample, Stored};
+use crate::pixel::{Depth, Layout, PicturePixel, Sample};
 
 impl RawLayout {
     /// The pixels of foreign memory: in Rahmen's order, from the top, with straight alpha. One pass.
@@ -27,7 +27,7 @@ impl RawLayout {
     ///
     /// # Errors
     /// As [`read`](RawLayout::read), or a target of another size or type.
-    pub fn read_into<P: Stored>(&self, bytes: &[u8], target: ViewMut<'_, P>) -> Result<()> {
+    pub fn read_into<P: PicturePixel>(&self, bytes: &[u8], target: ViewMut<'_, P>) -> Result<()> {
         self.measured(bytes.len())?;
         self.check::<P>(target.size())?;
         self.read_any(bytes, target.into_samples_any())
@@ -74,7 +74,7 @@ impl RawLayout {
     fn make_straight<S: Sample>(&self, row: &mut [S], memory: &mut Scratch<S>) {
         if self.alpha == RawAlpha::Premultiplied {
             let layout = self.layout();
-            memory.in_place(row, |from, to| divide_row(from, to, layout.into()));
+            memory.in_place(row, |from, to| unpremultiply_row(from, to, layout.into()));
         }
     }
 
@@ -85,7 +85,7 @@ impl RawLayout {
     ///
     /// # Errors
     /// A buffer too short, or pixels of another size or type.
-    pub fn write_view<P: Stored>(&self, view: View<'_, P>, bytes: &mut [u8]) -> Result<()> {
+    pub fn write_view<P: PicturePixel>(&self, view: View<'_, P>, bytes: &mut [u8]) -> Result<()> {
         self.measured(bytes.len())?;
         self.check::<P>(view.size())?;
         self.write_any(view.samples_any(), bytes)
@@ -106,7 +106,7 @@ impl RawLayout {
             let mut row = view.row(y);
             if self.alpha == RawAlpha::Premultiplied {
                 straight.resize(row.len(), S::default());
-                multiply_row(row, &mut straight, channels);
+                premultiply_row(row, &mut straight, channels);
                 row = &straight;
             }
             let starts = self.starts(&measures, y);
@@ -144,7 +144,7 @@ impl RawLayout {
         self.write_any(pixels.samples_any(), bytes)
     }
 
-    fn check<P: Stored>(&self, size: Size) -> Result<()> {
+    fn check<P: PicturePixel>(&self, size: Size) -> Result<()> {
         self.check_form(P::LAYOUT, P::Number::DEPTH, size)
     }
 

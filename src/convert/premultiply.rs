@@ -7,7 +7,7 @@
 use super::swizzle;
 use crate::error::Result;
 use crate::frame::{AnySamples, AnySamplesMut, Frame, View, ViewMut, row_pairs, same_size, with_same_samples};
-use crate::pixel::{Channels, Premultiplied, Sample, Stored};
+use crate::pixel::{Channels, PicturePixel, Premultiplied, Sample};
 
 /// The pixels with their colour multiplied by alpha; a copy where there is no alpha. One pass.
 ///
@@ -18,22 +18,22 @@ use crate::pixel::{Channels, Premultiplied, Sample, Stored};
 /// ```
 /// use rahmen::{Frame, Rgba, Size, convert::premultiply, pixel::Premultiplied};
 /// let spray = Frame::filled(Size::new(1, 1), Rgba::new(200u8, 100, 0, 51))?;
-/// let ready = premultiply::multiply(spray.view())?;
+/// let ready = premultiply::premultiply(spray.view())?;
 /// assert_eq!(ready[(0, 0)], Premultiplied(Rgba::new(40, 20, 0, 51)));
-/// assert_eq!(premultiply::divide(ready.view())?, spray);
+/// assert_eq!(premultiply::unpremultiply(ready.view())?, spray);
 /// # Ok::<(), rahmen::Error>(())
 /// ```
-pub fn multiply<P: Stored>(view: View<'_, P>) -> Result<Frame<Premultiplied<P>>> {
+pub fn premultiply<P: PicturePixel>(view: View<'_, P>) -> Result<Frame<Premultiplied<P>>> {
     let mut out = Frame::new(view.size())?;
-    multiply_into(view, out.view_mut())?;
+    premultiply_into(view, out.view_mut())?;
     Ok(out)
 }
 
-/// [`multiply`] into a view of the same size.
+/// [`premultiply`] into a view of the same size.
 ///
 /// # Errors
 /// Sizes that differ.
-pub fn multiply_into<P: Stored>(view: View<'_, P>, target: ViewMut<'_, Premultiplied<P>>) -> Result<()> {
+pub fn premultiply_into<P: PicturePixel>(view: View<'_, P>, target: ViewMut<'_, Premultiplied<P>>) -> Result<()> {
     same_size("the target", view.size(), target.size())?;
     run(view.samples_any(), target.into_samples_any(), Channels::of::<P>(), Way::Multiply)
 }
@@ -42,17 +42,17 @@ pub fn multiply_into<P: Stored>(view: View<'_, P>, target: ViewMut<'_, Premultip
 ///
 /// # Errors
 /// A size beyond the system's memory.
-pub fn divide<P: Stored>(view: View<'_, Premultiplied<P>>) -> Result<Frame<P>> {
+pub fn unpremultiply<P: PicturePixel>(view: View<'_, Premultiplied<P>>) -> Result<Frame<P>> {
     let mut out = Frame::new(view.size())?;
-    divide_into(view, out.view_mut())?;
+    unpremultiply_into(view, out.view_mut())?;
     Ok(out)
 }
 
-/// [`divide`] into a view of the same size.
+/// [`unpremultiply`] into a view of the same size.
 ///
 /// # Errors
 /// Sizes that differ.
-pub fn divide_into<P: Stored>(view: View<'_, Premultiplied<P>>, target: ViewMut<'_, P>) -> Result<()> {
+pub fn unpremultiply_into<P: PicturePixel>(view: View<'_, Premultiplied<P>>, target: ViewMut<'_, P>) -> Result<()> {
     same_size("the target", view.size(), target.size())?;
     run(view.samples_any(), target.into_samples_any(), Channels::of::<P>(), Way::Divide)
 }
@@ -66,15 +66,15 @@ enum Way {
 fn run(from: AnySamples<'_>, to: AnySamplesMut<'_>, channels: Channels, way: Way) -> Result<()> {
     with_same_samples!(from, to, from, to => {
         row_pairs(from, to, &mut |from, to| match way {
-            Way::Multiply => multiply_row(from, to, channels),
-            Way::Divide => divide_row(from, to, channels),
+            Way::Multiply => premultiply_row(from, to, channels),
+            Way::Divide => unpremultiply_row(from, to, channels),
         });
         Ok(())
     })
 }
 
 /// A row of straight samples, multiplied.
-pub(super) fn multiply_row<S: Sample>(from: &[S], to: &mut [S], channels: Channels) {
+pub(super) fn premultiply_row<S: Sample>(from: &[S], to: &mut [S], channels: Channels) {
     match (channels.count, channels.alpha) {
         (2, true) => swizzle::each::<S, 2, 2>(from, to, |&[v, a], to| *to = [v.multiplied(a), a]),
         (4, true) => swizzle::each::<S, 4, 4>(from, to, |&[r, g, b, a], to| {
@@ -85,7 +85,7 @@ pub(super) fn multiply_row<S: Sample>(from: &[S], to: &mut [S], channels: Channe
 }
 
 /// A row of multiplied samples, straight.
-pub(crate) fn divide_row<S: Sample>(from: &[S], to: &mut [S], channels: Channels) {
+pub(crate) fn unpremultiply_row<S: Sample>(from: &[S], to: &mut [S], channels: Channels) {
     match (channels.count, channels.alpha) {
         (2, true) => swizzle::each::<S, 2, 2>(from, to, |&[v, a], to| *to = [v.divided(a), a]),
         (4, true) => {

@@ -39,10 +39,10 @@ pub fn selected_layout(from: Layout, channels: &[Take]) -> Result<Layout> {
         if let Take::Channel(c) = *take
             && c >= from.channels()
         {
-            return Err(Error::unusable(format!(
-                "channel {c} is not there: {from} has {}, counted from 0",
-                from.channel_names().join(", ")
-            )));
+            return Err(Error::invalid(
+                "take",
+                format!("channel {c} is not there: {from} has {}, counted from 0", from.channel_names().join(", ")),
+            ));
         }
     }
     let inks = channels.iter().all(|take| matches!(take, Take::Channel(_)));
@@ -52,7 +52,7 @@ pub fn selected_layout(from: Layout, channels: &[Take]) -> Result<Layout> {
         3 => Ok(Layout::Rgb),
         4 if from == Layout::Cmyk && inks => Ok(Layout::Cmyk),
         4 => Ok(Layout::Rgba),
-        n => Err(Error::unusable(format!("{n} channels do not make a picture; pick one to four"))),
+        n => Err(Error::invalid("take", format!("{n} channels do not make a picture; pick one to four"))),
     }
 }
 
@@ -71,7 +71,7 @@ where
     same_size("the target", view.size(), target.size())?;
     if channels.len() != Q::CHANNELS {
         let wanted = format!("{} channels were picked for {}", channels.len(), Q::describe());
-        return Err(Error::unusable(wanted));
+        return Err(Error::invalid("take", wanted));
     }
     for take in channels {
         if let Take::Channel(c) = take {
@@ -161,7 +161,7 @@ pub fn drop_alpha(pixels: &Pixels) -> Result<Pixels> {
 /// Cmyk, which has no form with alpha, or a size beyond the system's memory.
 pub fn add_alpha(pixels: &Pixels) -> Result<Pixels> {
     let Some(_) = pixels.layout().with_alpha() else {
-        return Err(Error::unusable("cmyk has no form with alpha; convert it to rgb first"));
+        return Err(Error::invalid("layout", "cmyk has no form with alpha; convert it to rgb first"));
     };
     let mut all: Vec<_> = (0..pixels.layout().channels()).map(Take::Channel).collect();
     if !pixels.layout().has_alpha() {

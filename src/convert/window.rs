@@ -4,7 +4,7 @@ use crate::error::{Error, Result};
 use crate::frame::{
     AnySamples, AnySamplesMut, SampleView, SampleViewMut, View, ViewMut, same_size, with_samples, with_samples_mut,
 };
-use crate::pixel::{Layout, Number, Sample, Stored};
+use crate::pixel::{Layout, Number, PicturePixel, Sample};
 
 /// A window onto values: `low` becomes none, `high` becomes full, everything outside clamps for integers.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -23,7 +23,10 @@ impl Window {
         if low.is_finite() && high.is_finite() && low < high {
             return Ok(Window { low, high });
         }
-        Err(Error::unusable(format!("a window goes from a lower to a higher number, not from {low} to {high}")))
+        Err(Error::invalid(
+            "window",
+            format!("a window goes from a lower to a higher number, not from {low} to {high}"),
+        ))
     }
 
     /// The value that becomes none.
@@ -53,7 +56,7 @@ pub(super) fn same_layout(from: Layout, to: Layout) -> Result<()> {
     if from == to {
         return Ok(());
     }
-    Err(Error::unusable(format!("a change of depth keeps the layout: {from} to {to}")))
+    Err(Error::invalid("layout", format!("a change of depth keeps the layout: {from} to {to}")))
 }
 
 /// Plain numbers through a window into samples of another type, row for row. One pass, in `f64`.
@@ -67,7 +70,11 @@ fn window_row<T: Number, S: Sample>(from: &[T], to: &mut [S], window: Window) {
 ///
 /// # Errors
 /// Sizes or layouts that differ.
-pub fn window_into<P: Stored, Q: Stored>(source: View<'_, P>, target: ViewMut<'_, Q>, window: Window) -> Result<()> {
+pub fn window_into<P: PicturePixel, Q: PicturePixel>(
+    source: View<'_, P>,
+    target: ViewMut<'_, Q>,
+    window: Window,
+) -> Result<()> {
     same_layout(P::LAYOUT, Q::LAYOUT)?;
     same_size("the target", source.size(), target.size())?;
     window_into_any(source.samples_any(), target.into_samples_any(), window);

@@ -2,7 +2,7 @@
 
 use super::options::{Chroma, Limits, Reduced};
 use crate::error::{Error, ErrorKind, Result};
-use crate::frame::{AnyPlanes, Content, Facts, Format, RawLayout, RowOrder, SamplesMut};
+use crate::frame::{AnyPlanes, Content, Facts, FileFormat, RawLayout, RowOrder, SamplesMut};
 use std::ops::Range;
 
 /// Why a decoder stopped taking bytes.
@@ -194,26 +194,26 @@ impl<'a> RowsOut<'a> {
 }
 
 /// The decoder of a format.
-pub(super) fn decoder_for(format: Format, start: Start) -> Result<Box<dyn Decoder>> {
+pub(super) fn decoder_for(format: FileFormat, start: Start) -> Result<Box<dyn Decoder>> {
     match format {
         #[cfg(feature = "png")]
-        Format::Png => Ok(Box::new(super::png::PngDecoder::new(start))),
+        FileFormat::Png => Ok(Box::new(super::png::PngDecoder::new(start))),
         #[cfg(feature = "jpeg")]
-        Format::Jpeg => Ok(Box::new(super::jpeg::JpegDecoder::new(start))),
+        FileFormat::Jpeg => Ok(Box::new(super::jpeg::JpegDecoder::new(start))),
         #[cfg(feature = "pnm")]
-        Format::Pnm | Format::Pam => Ok(Box::new(super::pnm::PnmDecoder::new(format, start))),
+        FileFormat::Pnm | FileFormat::Pam => Ok(Box::new(super::pnm::PnmDecoder::new(format, start))),
         #[cfg(feature = "bmp")]
-        Format::Bmp => Ok(Box::new(super::bmp::BmpDecoder::new(start))),
+        FileFormat::Bmp => Ok(Box::new(super::bmp::BmpDecoder::new(start))),
         #[cfg(feature = "tga")]
-        Format::Tga => Ok(Box::new(super::tga::TgaDecoder::new(start))),
+        FileFormat::Tga => Ok(Box::new(super::tga::TgaDecoder::new(start))),
         #[cfg(feature = "pfm")]
-        Format::Pfm => Ok(Box::new(super::pfm::PfmDecoder::new(start))),
+        FileFormat::Pfm => Ok(Box::new(super::pfm::PfmDecoder::new(start))),
         #[cfg(feature = "qoi")]
-        Format::Qoi => Ok(Box::new(super::qoi::QoiDecoder::new(start))),
+        FileFormat::Qoi => Ok(Box::new(super::qoi::QoiDecoder::new(start))),
         #[cfg(feature = "npy")]
-        Format::Npy => Ok(Box::new(super::npy::NpyDecoder::new(start))),
+        FileFormat::Npy => Ok(Box::new(super::npy::NpyDecoder::new(start))),
         #[cfg(feature = "raw")]
-        Format::Raw => Ok(Box::new(super::raw::RawDecoder::new(start)?)),
+        FileFormat::Raw => Ok(Box::new(super::raw::RawDecoder::new(start)?)),
         other => {
             let _ = start;
             Err(ErrorKind::NotBuilt(other).into())

@@ -2,7 +2,7 @@
 
 use super::options::WriteOptions;
 use crate::error::{Error, ErrorKind, Help, Result};
-use crate::frame::{Content, Facts, Form, Format, Metadata, Palette};
+use crate::frame::{Content, Facts, FileFormat, Metadata, Palette, PixelFormat};
 use crate::pixel::{Depth, Layout, Meaning};
 use std::io::Write;
 
@@ -32,8 +32,8 @@ pub(super) trait Encoder: Send {
 
 /// The encoder for a picture, its header written.
 pub(super) fn encoder_for(
-    format: Format,
-    ending: Option<&str>,
+    format: FileFormat,
+    extension: Option<&str>,
     facts: &Facts,
     options: &WriteOptions,
     out: &mut dyn Output,
@@ -41,25 +41,25 @@ pub(super) fn encoder_for(
     refuse_what_none_holds(format, facts)?;
     match format {
         #[cfg(feature = "png")]
-        Format::Png => Ok(Box::new(super::png::PngEncoder::new(facts, options, out)?)),
+        FileFormat::Png => Ok(Box::new(super::png::PngEncoder::new(facts, options, out)?)),
         #[cfg(feature = "jpeg")]
-        Format::Jpeg => Ok(Box::new(super::jpeg::JpegEncoder::new(facts, options, out)?)),
+        FileFormat::Jpeg => Ok(Box::new(super::jpeg::JpegEncoder::new(facts, options, out)?)),
         #[cfg(feature = "pnm")]
-        Format::Pnm | Format::Pam => Ok(Box::new(super::pnm::PnmEncoder::new(format, ending, facts, out)?)),
+        FileFormat::Pnm | FileFormat::Pam => Ok(Box::new(super::pnm::PnmEncoder::new(format, extension, facts, out)?)),
         #[cfg(feature = "bmp")]
-        Format::Bmp => Ok(Box::new(super::bmp::BmpEncoder::new(facts, out)?)),
+        FileFormat::Bmp => Ok(Box::new(super::bmp::BmpEncoder::new(facts, out)?)),
         #[cfg(feature = "tga")]
-        Format::Tga => Ok(Box::new(super::tga::TgaEncoder::new(facts, out)?)),
+        FileFormat::Tga => Ok(Box::new(super::tga::TgaEncoder::new(facts, out)?)),
         #[cfg(feature = "npy")]
-        Format::Npy => Ok(Box::new(super::npy::NpyEncoder::new(facts, out)?)),
+        FileFormat::Npy => Ok(Box::new(super::npy::NpyEncoder::new(facts, out)?)),
         #[cfg(feature = "raw")]
-        Format::Raw => Ok(Box::new(super::raw::RawEncoder::new(facts, options.raw, out)?)),
+        FileFormat::Raw => Ok(Box::new(super::raw::RawEncoder::new(facts, options.raw, out)?)),
         #[cfg(feature = "pfm")]
-        Format::Pfm => Ok(Box::new(super::pfm::PfmEncoder::new(facts, out)?)),
+        FileFormat::Pfm => Ok(Box::new(super::pfm::PfmEncoder::new(facts, out)?)),
         #[cfg(feature = "qoi")]
-        Format::Qoi => Ok(Box::new(super::qoi::QoiEncoder::new(facts, out)?)),
+        FileFormat::Qoi => Ok(Box::new(super::qoi::QoiEncoder::new(facts, out)?)),
         other => {
-            let _ = (ending, options, out);
+            let _ = (extension, options, out);
             Err(ErrorKind::NotBuilt(other).into())
         }
     }
@@ -67,25 +67,27 @@ pub(super) fn encoder_for(
 
 /// What formats refuse for the same reasons: values without a window, floats, planes, ink, indices, an orientation to be
 /// dropped.
-fn refuse_what_none_holds(format: Format, facts: &Facts) -> Result<()> {
+fn refuse_what_none_holds(format: FileFormat, facts: &Facts) -> Result<()> {
     // Plain numbers have a place there; each checks its own types.
-    let any_number = matches!(format, Format::Pfm | Format::Npy | Format::Raw);
-    match (&facts.metadata.meaning, &facts.form) {
+    let any_number = matches!(format, FileFormat::Pfm | FileFormat::Npy | FileFormat::Raw);
+    match (&facts.metadata.meaning, &facts.pixel_format) {
         (Meaning::Values { .. }, _) if !any_number => Err(cannot_hold(format, "values with a unit", &[Help::Window])),
-        (_, Form::Planes { number, .. }) if !any_number => {
+        (_, PixelFormat::Planes { number, .. }) if !any_number => {
             let what = format!("planes of {number}");
             Err(cannot_hold(format, &what, &[Help::PixelsOfDepth(&[Depth::U16, Depth::U8])]))
         }
-        (_, Form::Pixels { depth: Depth::F32, .. }) if !any_number => {
+        (_, PixelFormat::Pixels { depth: Depth::F32, .. }) if !any_number => {
             Err(cannot_hold(format, "f32 samples", &[Help::Depth(&[Depth::U16, Depth::U8])]))
         }
-        (_, Form::Pixels { layout: Layout::Cmyk, .. }) if format != Format::Raw => {
+        (_, PixelFormat::Pixels { layout: Layout::Cmyk, .. }) if format != FileFormat::Raw => {
             Err(cannot_hold(format, "cmyk", &[Help::Color]))
         }
-        (Meaning::Indices, _) if !matches!(format, Format::Png | Format::Bmp | Format::Tga | Format::Npy) => {
+        (Meaning::Indices, _)
+            if !matches!(format, FileFormat::Png | FileFormat::Bmp | FileFormat::Tga | FileFormat::Npy) =>
+        {
             Err(cannot_hold(format, "indices into a palette", &[Help::Color, Help::Extension("png")]))
         }
-        _ if !facts.metadata.orientation.is_upright() && !matches!(format, Format::Png | Format::Jpeg) => {
+        _ if !facts.metadata.orientation.is_upright() && !matches!(format, FileFormat::Png | FileFormat::Jpeg) => {
             Err(cannot_hold(format, "an orientation", &[Help::Upright]))
         }
         _ => Ok(()),
@@ -93,11 +95,11 @@ fn refuse_what_none_holds(format: Format, facts: &Facts) -> Result<()> {
 }
 
 #[cold]
-pub(super) fn cannot_hold(format: Format, what: &str, help: &'static [Help]) -> Error {
+pub(super) fn cannot_hold(format: FileFormat, what: &str, help: &'static [Help]) -> Error {
     Error::from(ErrorKind::CannotHold { format, what: what.to_string() }).with_help(help)
 }
 
-/// What of the metadata a format without a place for any leaves out, as a remark; `full` where the top code is lost too.
+/// What of the metadata a format without a place for any leaves out, as a remark; `full` where the max code is lost too.
 pub(super) fn left_out(m: &Metadata, full: bool) -> Vec<String> {
     let all = [
         (m.resolution.is_some(), "the resolution"),
@@ -105,7 +107,7 @@ pub(super) fn left_out(m: &Metadata, full: bool) -> Vec<String> {
         (m.exif.is_some(), "the EXIF block"),
         (m.xmp.is_some(), "the XMP packet"),
         (!m.text.is_empty(), "the texts"),
-        (m.top_codes.is_some() && full, "the top code"),
+        (m.max_codes.is_some() && full, "the max code"),
         (m.code_points.is_some(), "the code points of colour"),
         (m.significant_bits.is_some(), "the significant bits"),
         (m.background.is_some(), "the background"),
@@ -125,9 +127,11 @@ pub(super) fn left_out(m: &Metadata, full: bool) -> Vec<String> {
 /// Indices without one, or of another form than gray u8.
 #[cfg_attr(not(any(feature = "png", feature = "bmp", feature = "tga")), allow(dead_code))]
 pub(super) fn palette_of(facts: &Facts) -> Result<Option<&Palette>> {
-    match (&facts.metadata.meaning, &facts.metadata.palette, &facts.form) {
-        (Meaning::Indices, Some(palette), Form::Pixels { depth: Depth::U8, layout: Layout::Gray }) => Ok(Some(palette)),
-        (Meaning::Indices, ..) => Err(Error::unusable("indices must be gray u8 and have a palette")),
+    match (&facts.metadata.meaning, &facts.metadata.palette, &facts.pixel_format) {
+        (Meaning::Indices, Some(palette), PixelFormat::Pixels { depth: Depth::U8, layout: Layout::Gray }) => {
+            Ok(Some(palette))
+        }
+        (Meaning::Indices, ..) => Err(Error::invalid("facts", "indices must be gray u8 and have a palette")),
         _ => Ok(None),
     }
 }
@@ -137,7 +141,7 @@ pub(super) fn palette_of(facts: &Facts) -> Result<Option<&Palette>> {
 pub(super) fn check_indices(indices: &[u8], colors: usize) -> Result<()> {
     match indices.iter().max() {
         Some(&most) if usize::from(most) >= colors => {
-            Err(Error::unusable(format!("an index of {most}; the palette has {colors} colours, from 0")))
+            Err(Error::invalid("pixels", format!("an index of {most}; the palette has {colors} colours, from 0")))
         }
         _ => Ok(()),
     }

@@ -3,7 +3,7 @@
 //! carried as it stands.
 
 use crate::frame::{Orientation, Resolution, ResolutionUnit, Size};
-use crate::pixel::{Space, Transfer};
+use crate::pixel::{Primaries, Transfer};
 
 /// The tag Orientation (4.6.4 A) and the type SHORT.
 const ORIENTATION: u16 = 0x0112;
@@ -145,7 +145,7 @@ pub(super) fn resolution_of(exif: &[u8]) -> Option<Resolution> {
 /// optional colour space of DCF (JEITA CP-3461, 3.1.4) where the interoperability index is R03, else unknown. `None` where
 /// nothing is stated.
 #[cfg_attr(not(feature = "jpeg"), allow(dead_code))]
-pub(super) fn color_of(exif: &[u8]) -> Option<(Space, Transfer)> {
+pub(super) fn color_of(exif: &[u8]) -> Option<(Primaries, Transfer)> {
     /// White D65, and primaries, of DCF's optional colour space.
     const OPTIONAL: [u32; 8] = [31_270, 32_900, 64_000, 33_000, 21_000, 71_000, 15_000, 6000];
     let block = Block::open(exif)?;
@@ -156,14 +156,14 @@ pub(super) fn color_of(exif: &[u8]) -> Option<(Space, Transfer)> {
     };
     let own = linked(first, EXIF_DIRECTORY)?;
     match block.word(block.entry_of(own, COLOR_SPACE)?.checked_add(8)?)? {
-        1 => Some((Space::Srgb, Transfer::Srgb)),
+        1 => Some((Primaries::Srgb, Transfer::Srgb)),
         _ => {
             let index = linked(own, INTEROPERABILITY).and_then(|at| block.entry_of(at, 1));
             let index = index.and_then(|entry| block.bytes.get(entry.checked_add(8)?..)?.first_chunk::<3>());
             match index {
                 // Its curve is a power of 563/256.
-                Some(b"R03") => Some((Space::Chromaticities(OPTIONAL), Transfer::Power(2.199_218_75))),
-                _ => Some((Space::Unknown, Transfer::Srgb)),
+                Some(b"R03") => Some((Primaries::Chromaticities(OPTIONAL), Transfer::Power(2.199_218_75))),
+                _ => Some((Primaries::Unknown, Transfer::Srgb)),
             }
         }
     }
@@ -255,7 +255,7 @@ mod tests {
                 let o = Orientation::from_exif(exif).unwrap();
                 let stated = block(big, &[(0x10f, 7), (0x112, exif), (0x128, 2)]);
                 assert_eq!(orientation_of(&stated), Some(o));
-                let changed = with_orientation(Some(&stated), Orientation::UPRIGHT).unwrap();
+                let changed = with_orientation(Some(&stated), Orientation::Upright).unwrap();
                 assert_eq!(changed, block(big, &[(0x10f, 7), (0x112, 1), (0x128, 2)]));
                 let silent = block(big, &[(0x10f, 7), (0x128, 2)]);
                 assert_eq!(orientation_of(&silent), None);
@@ -288,12 +288,12 @@ mod tests {
             out
         };
         let same = make(30, 20, 99);
-        assert_eq!(for_picture(Some(&same), Orientation::UPRIGHT, Size::new(30, 20)), Some(same.clone()));
+        assert_eq!(for_picture(Some(&same), Orientation::Upright, Size::new(30, 20)), Some(same.clone()));
         let mut want = make(7, 70_000, 0);
         want[12] = 4; // the width is a LONG now
-        assert_eq!(for_picture(Some(&same), Orientation::UPRIGHT, Size::new(7, 70_000)), Some(want));
+        assert_eq!(for_picture(Some(&same), Orientation::Upright, Size::new(7, 70_000)), Some(want));
         for length in 0..same.len() {
-            assert!(for_picture(Some(&same[..length]), Orientation::UPRIGHT, Size::new(1, 1)).is_some());
+            assert!(for_picture(Some(&same[..length]), Orientation::Upright, Size::new(1, 1)).is_some());
         }
     }
 
@@ -320,10 +320,10 @@ mod tests {
             out.extend(index);
             out
         };
-        assert_eq!(color_of(&make(1, b"R98\0")), Some((Space::Srgb, Transfer::Srgb)));
-        assert_eq!(color_of(&make(0xffff, b"R98\0")), Some((Space::Unknown, Transfer::Srgb)));
+        assert_eq!(color_of(&make(1, b"R98\0")), Some((Primaries::Srgb, Transfer::Srgb)));
+        assert_eq!(color_of(&make(0xffff, b"R98\0")), Some((Primaries::Unknown, Transfer::Srgb)));
         let optional = color_of(&make(0xffff, b"R03\0"));
-        assert!(matches!(optional, Some((Space::Chromaticities([31_270, 32_900, ..]), Transfer::Power(_)))));
+        assert!(matches!(optional, Some((Primaries::Chromaticities([31_270, 32_900, ..]), Transfer::Power(_)))));
         assert_eq!(color_of(&block(true, &[(0x112, 6)])), None);
         let whole = make(0xffff, b"R03\0");
         // The index ends one byte before the block does; what is cut before that says less.
@@ -338,7 +338,7 @@ mod tests {
         for length in 0..whole.len() {
             let part = &whole[..length];
             let _ = orientation_of(part);
-            assert!(with_orientation(Some(part), Orientation::UPRIGHT).is_some());
+            assert!(with_orientation(Some(part), Orientation::Upright).is_some());
         }
         let mut far = whole.clone();
         far[4..8].fill(0xff);

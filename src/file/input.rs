@@ -192,7 +192,7 @@ fn some(from: &mut (impl Read + ?Sized), room: &mut [u8]) -> Result<usize> {
             Ok(count) => return Ok(count),
             Err(e) if e.kind() == std::io::ErrorKind::Interrupted => {}
             Err(e) if e.kind() == std::io::ErrorKind::IsADirectory => {
-                return Err(Error::unusable("this is a folder, not a picture file"));
+                return Err(Error::invalid("path", "this is a folder, not a picture file"));
             }
             Err(e) => return Err(Error::io("cannot read on", e)),
         }

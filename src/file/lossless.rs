@@ -1,5 +1,5 @@
 //! Turning JPEG files without decoding them, so that nothing is lost to rounding and quantising once more. Other formats
-//! lose nothing when their pixels are turned.
+//! lose nothing when their pixels are rearranged.
 
 use super::input::Input;
 use super::options::Limits;
@@ -9,26 +9,26 @@ use super::reader::open_input;
 use super::replace::Replacement;
 #[cfg(feature = "jpeg")]
 use super::{rows::push, sniff};
-use crate::access::Turn;
 use crate::error::{Error, Result};
-use crate::frame::{Facts, Format};
+use crate::frame::Orientation;
+use crate::frame::{Facts, FileFormat};
 use crate::threads::Threads;
 use std::io::{Read, Write};
 use std::path::Path;
 
-/// What becomes of blocks that the picture covers in part, at its right and lower border, where a turn would bring them to
+/// What becomes of blocks that the picture covers in part, at its right and lower border, where the transform would bring them to
 /// the left or upper one: there only whole blocks can be.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 #[non_exhaustive]
 pub enum PartialBlocks {
-    /// The turn is refused; the error says how many pixels are too many.
+    /// The transform is refused; the error says how many pixels are too many.
     #[default]
     Refuse,
     /// The pixels in them are dropped: up to 7 columns or rows, up to 15 (or 31) where colour is kept at less size.
     Drop,
 }
 
-/// How a file is turned by its coefficients.
+/// How a JPEG file is transformed by its coefficients.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 #[non_exhaustive]
 pub struct LosslessRules {
@@ -78,10 +78,10 @@ impl LosslessRules {
     }
 }
 
-/// A file that has been turned: its bytes, and what they hold.
+/// A transformed file: its bytes, and what they hold.
 #[derive(Debug, Clone)]
 #[non_exhaustive]
-pub struct Turned {
+pub struct OrientedFile {
     /// The new file.
     pub bytes: Vec<u8>,
     /// What the old file held.
@@ -92,15 +92,17 @@ pub struct Turned {
     pub remarks: Vec<String>,
 }
 
-impl Turned {
+impl OrientedFile {
     /// Writes the new file, which may be the old one; an existing file is replaced atomically.
     ///
     /// # Errors
-    /// An ending other than that of JPEG; a failed write, which leaves an old file as it was.
+    /// An extension other than that of JPEG; a failed write, which leaves an old file as it was.
     pub fn write(&self, path: impl AsRef<Path>) -> Result<()> {
         let path = path.as_ref();
-        if Format::of_ending(path) != Some(Format::Jpeg) {
-            return Err(Error::unusable("what is turned by its coefficients stays JPEG: name it .jpg").in_file(path));
+        if FileFormat::of_extension(path) != Some(FileFormat::Jpeg) {
+            return Err(
+                Error::invalid("path", "a file transformed by its coefficients stays JPEG: name it .jpg").in_file(path)
+            );
         }
         let mut file = Replacement::start(path)?;
         let written = file.file().write_all(&self.bytes).map_err(|e| Error::io("cannot write", e));
@@ -109,7 +111,7 @@ impl Turned {
 }
 
 /// Turns or mirrors a JPEG file by its coefficients: no sample is decoded, nothing is lost. Metadata stay as they are, but
-/// for orientation (see [`Change::Turn`](crate::frame::Change)), resolution, sizes and previews. Without a turn it is only
+/// for orientation (see [`Change::Orient`](crate::frame::Change)), resolution, sizes and previews. Without an orientation it is only
 /// made upright, where the rules ask for that, and coded anew.
 ///
 /// All coefficients are held in memory twice, 4 bytes a sample.
@@ -120,45 +122,50 @@ impl Turned {
 ///
 /// # Examples
 /// ```no_run
-/// use rahmen::{access::Turn, file};
-/// file::turn_lossless("quay.jpg", Turn::Right, file::LosslessRules::default())?.write("quay.jpg")?;
+/// use rahmen::{Orientation, file};
+/// file::orient_lossless("quay.jpg", Orientation::RotatedRight, file::LosslessRules::default())?.write("quay.jpg")?;
 /// # Ok::<(), rahmen::Error>(())
 /// ```
-pub fn turn_lossless(path: impl AsRef<Path>, turn: impl Into<Option<Turn>>, rules: LosslessRules) -> Result<Turned> {
+pub fn orient_lossless(
+    path: impl AsRef<Path>,
+    orientation: impl Into<Option<Orientation>>,
+    rules: LosslessRules,
+) -> Result<OrientedFile> {
     let path = path.as_ref();
     let (input, length) = open_input(path, None)?;
-    let mut turned = turn_input(input, turn.into(), &rules).map_err(|e| e.in_file(path))?;
-    turned.before.bytes = length;
-    Ok(turned)
+    let mut oriented = orient_input(input, orientation.into(), &rules).map_err(|e| e.in_file(path))?;
+    oriented.before.bytes = length;
+    Ok(oriented)
 }
 
-/// [`turn_lossless`] of a stream of bytes.
+/// [`orient_lossless`] of a stream of bytes.
 ///
 /// # Errors
-/// As [`turn_lossless`].
-pub fn turn_lossless_from(
+/// As [`orient_lossless`].
+pub fn orient_lossless_from(
     from: impl Read + Send + 'static,
-    turn: impl Into<Option<Turn>>,
+    orientation: impl Into<Option<Orientation>>,
     rules: LosslessRules,
-) -> Result<Turned> {
-    turn_input(Input::stream(from, None), turn.into(), &rules)
+) -> Result<OrientedFile> {
+    orient_input(Input::stream(from, None), orientation.into(), &rules)
 }
 
 #[cfg(not(feature = "jpeg"))]
-fn turn_input(_input: Input, _turn: Option<Turn>, _rules: &LosslessRules) -> Result<Turned> {
-    Err(crate::error::ErrorKind::NotBuilt(Format::Jpeg).into())
+fn orient_input(_input: Input, _orientation: Option<Orientation>, _rules: &LosslessRules) -> Result<OrientedFile> {
+    Err(crate::error::ErrorKind::NotBuilt(FileFormat::Jpeg).into())
 }
 
 #[cfg(feature = "jpeg")]
-fn turn_input(mut input: Input, turn: Option<Turn>, rules: &LosslessRules) -> Result<Turned> {
+fn orient_input(mut input: Input, orientation: Option<Orientation>, rules: &LosslessRules) -> Result<OrientedFile> {
     use super::decoder::{RowsOut, Start, Stop};
-    use super::jpeg::{JpegDecoder, turned};
+    use super::jpeg::{JpegDecoder, oriented};
     input.fill(sniff::ENOUGH)?;
     match sniff::format_of(input.at_hand()) {
-        Some(Format::Jpeg) => {}
+        Some(FileFormat::Jpeg) => {}
         Some(other) => {
-            let line = "only JPEG is turned by its coefficients; pixels of other formats are turned without loss";
-            return Err(Error::unusable(line).in_format(other, None));
+            let line =
+                "only JPEG is transformed by its coefficients; pixels of other formats are transformed without loss";
+            return Err(Error::invalid("path", line).in_format(other, None));
         }
         None => {
             let start = input.at_hand();
@@ -176,10 +183,10 @@ fn turn_input(mut input: Input, turn: Option<Turn>, rules: &LosslessRules) -> Re
         length: input.length(),
     });
     loop {
-        match push(&mut input, &mut decoder, &mut RowsOut::skip(0), Format::Jpeg)? {
+        match push(&mut input, &mut decoder, &mut RowsOut::skip(0), FileFormat::Jpeg)? {
             Stop::RowsGiven | Stop::Done => break,
             _ => {}
         }
     }
-    turned(decoder, turn, rules).map_err(|e| e.in_format(Format::Jpeg, None))
+    oriented(decoder, orientation, rules).map_err(|e| e.in_format(FileFormat::Jpeg, None))
 }

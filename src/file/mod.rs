@@ -1,6 +1,6 @@
 //! Picture files: reading, writing, and what is in them.
 //!
-//! A file is opened by its content, never by its ending, and written by its ending. Sizes are checked against
+//! A file is opened by its content, never by its extension, and written by its extension. Sizes are checked against
 //! [`Limits`] before memory is taken; a damaged file is an error with format and byte offset; a file is replaced
 //! atomically, so that a failed write leaves the old one whole.
 //!
@@ -43,8 +43,8 @@ mod whole;
 mod words;
 mod writer;
 
-pub use lossless::{LosslessRules, PartialBlocks, Turned, turn_lossless, turn_lossless_from};
+pub use lossless::{LosslessRules, OrientedFile, PartialBlocks, orient_lossless, orient_lossless_from};
 pub use options::{Chroma, ChromaSampling, JpegOptions, Limits, ReadAs, ReadOptions, Reduced, WriteOptions};
 pub use reader::Reader;
 pub use whole::{facts, facts_from, facts_with, read, read_from, read_with, write, write_with};
-pub use writer::{Writer, writable_endings};
+pub use writer::{Writer, writable_extensions};

@@ -2,8 +2,8 @@
 
 use crate::convert::depth::Window;
 use crate::error::{ErrorKind, Result};
-use crate::flow::{Step, ToColor, ToDepth, ToGray, Turn};
-use crate::frame::{Facts, Form, Format, RawLayout, Size};
+use crate::flow::{Orient, Step, ToColor, ToDepth, ToGray};
+use crate::frame::{Facts, FileFormat, PixelFormat, RawLayout, Size};
 use crate::pixel::{Depth, Meaning};
 use crate::threads::Threads;
 
@@ -36,7 +36,7 @@ impl Limits {
     /// Whether a picture's sides are within the limit and not zero.
     pub(crate) fn check_size(&self, size: Size) -> Result<()> {
         if size.is_empty() {
-            return Err(ErrorKind::Damaged(format!("a size of {size}; a file holds at least one pixel")).into());
+            return Err(ErrorKind::Malformed(format!("a size of {size}; a file holds at least one pixel")).into());
         }
         for (what, side) in [("the width", size.width), ("the height", size.height)] {
             check(what, u64::from(side), u64::from(self.side))?;
@@ -49,7 +49,7 @@ impl Limits {
     /// # Errors
     /// More bytes than [`memory`](Limits::memory).
     pub fn check_picture(&self, facts: &Facts) -> Result<()> {
-        self.check_memory("the picture", facts.form.bytes(facts.size))
+        self.check_memory("the picture", facts.pixel_format.bytes(facts.size))
     }
 
     /// Whether so many bytes may be taken.
@@ -93,12 +93,12 @@ pub struct ReadOptions {
     /// What the file may make us do.
     pub limits: Limits,
     /// Whether pixels come as stored, or as gray, colour or indices.
-    pub form: ReadAs,
+    pub read_as: ReadAs,
     /// Another depth, full to full.
     pub depth: Option<Depth>,
     /// Which values become none and full; needed before values with a unit become integers.
     pub window: Option<Window>,
-    /// Whether the pixels are turned as the file's orientation asks for; the orientation is then upright.
+    /// Whether the pixels are laid down as the file's orientation asks for; the orientation is then upright.
     pub upright: bool,
     /// Whether damaged files give the rows that can be read; [`Source::damage`](crate::flow::Source::damage) says which
     /// could not.
@@ -155,7 +155,7 @@ impl Default for ReadOptions {
     fn default() -> Self {
         ReadOptions {
             limits: Limits::default(),
-            form: ReadAs::Stored,
+            read_as: ReadAs::Stored,
             depth: None,
             window: None,
             upright: false,
@@ -175,8 +175,8 @@ impl ReadOptions {
     }
 
     /// The same as gray, colour or indices.
-    pub fn form(self, form: ReadAs) -> ReadOptions {
-        ReadOptions { form, ..self }
+    pub fn read_as(self, read_as: ReadAs) -> ReadOptions {
+        ReadOptions { read_as, ..self }
     }
 
     /// The same at this depth.
@@ -189,7 +189,7 @@ impl ReadOptions {
         ReadOptions { window: Some(window), ..self }
     }
 
-    /// The same, turned upright.
+    /// The same, laid down upright.
     pub fn upright(self) -> ReadOptions {
         ReadOptions { upright: true, ..self }
     }
@@ -224,18 +224,18 @@ impl ReadOptions {
     pub(super) fn steps(&self, stored: &Facts) -> Vec<Box<dyn Step>> {
         let mut steps: Vec<Box<dyn Step>> = Vec::new();
         if self.upright {
-            steps.push(Box::new(Turn::upright()));
+            steps.push(Box::new(Orient::upright()));
         }
-        let own = match stored.form {
-            Form::Pixels { depth, .. } => depth,
-            Form::Planes { .. } => Depth::F32,
+        let own = match stored.pixel_format {
+            PixelFormat::Pixels { depth, .. } => depth,
+            PixelFormat::Planes { .. } => Depth::F32,
         };
         let to_depth = |depth, window| -> Box<dyn Step> { Box::new(ToDepth { window, ..ToDepth::new(depth) }) };
-        let before = self.window.is_some() && self.form != ReadAs::Stored;
+        let before = self.window.is_some() && self.read_as != ReadAs::Stored;
         if before {
             steps.push(to_depth(own, self.window));
         }
-        match self.form {
+        match self.read_as {
             ReadAs::Gray => steps.push(Box::new(ToGray::default())),
             ReadAs::Color => steps.push(Box::new(ToColor::default())),
             // Indices are the decoder's work, or take a look at all colours first.
@@ -243,7 +243,7 @@ impl ReadOptions {
         }
         let window = self.window.filter(|_| !before);
         // A file's own palette has colours of 8 bits: to give its numbers at that depth nothing is to do.
-        let numbered = self.form == ReadAs::Indices && stored.metadata.meaning == Meaning::Indices;
+        let numbered = self.read_as == ReadAs::Indices && stored.metadata.meaning == Meaning::Indices;
         if numbered && window.is_none() && self.depth == Some(Depth::U8) {
             return steps;
         }
@@ -273,7 +273,7 @@ pub struct JpegOptions {
 
 impl Default for JpegOptions {
     fn default() -> Self {
-        JpegOptions { quality: 90, sampling: ChromaSampling::Full, progressive: false, restart_rows: 0 }
+        JpegOptions { quality: 90, sampling: ChromaSampling::Ratio444, progressive: false, restart_rows: 0 }
     }
 }
 
@@ -282,46 +282,46 @@ impl Default for JpegOptions {
 #[non_exhaustive]
 pub enum ChromaSampling {
     /// At full size (4:4:4).
-    Full,
+    Ratio444,
     /// At half the width (4:2:2).
-    HalfAcross,
+    Ratio422,
     /// At half the width and half the height (4:2:0).
-    HalfBoth,
+    Ratio420,
 }
 
 /// How to write.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct WriteOptions {
-    /// The format; the file name's ending decides where it is not given.
-    pub format: Option<Format>,
+    /// The format; the file name's extension decides where it is not given.
+    pub format: Option<FileFormat>,
     /// How hard to compress, where the format compresses. PNG: 0 stores the rows as they are; 1 to 9 choose a filter for
     /// each row and are Deflate's levels: 1 is quickest and makes clearly larger files, from 3, the default, to 6 files
     /// get a little smaller and take longer, 9 takes several times as long for the last few percent.
-    pub effort: u8,
+    pub compression: u8,
     /// How many threads may compress; the bytes do not depend on it.
     pub threads: Threads,
-    /// What is lost, and how, where the format is [`Format::Jpeg`].
+    /// What is lost, and how, where the format is [`FileFormat::Jpeg`].
     pub jpeg: JpegOptions,
-    /// How bytes are to lie where the format is [`Format::Raw`]; its size is taken from the picture.
+    /// How bytes are to lie where the format is [`FileFormat::Raw`]; its size is taken from the picture.
     pub raw: Option<RawLayout>,
 }
 
 impl Default for WriteOptions {
     fn default() -> Self {
-        WriteOptions { format: None, effort: 3, threads: Threads::ALL, jpeg: JpegOptions::default(), raw: None }
+        WriteOptions { format: None, compression: 3, threads: Threads::ALL, jpeg: JpegOptions::default(), raw: None }
     }
 }
 
 impl WriteOptions {
     /// The same options with this format.
-    pub fn format(self, format: Format) -> WriteOptions {
+    pub fn format(self, format: FileFormat) -> WriteOptions {
         WriteOptions { format: Some(format), ..self }
     }
 
     /// The same options with this effort; above 9 counts as 9.
-    pub fn effort(self, effort: u8) -> WriteOptions {
-        WriteOptions { effort: effort.min(9), ..self }
+    pub fn compression(self, compression: u8) -> WriteOptions {
+        WriteOptions { compression: compression.min(9), ..self }
     }
 
     /// The same with at most so many threads.
@@ -351,6 +351,6 @@ impl WriteOptions {
 
     /// The same as bytes of this layout. Its size is taken from the picture.
     pub fn raw(self, layout: RawLayout) -> WriteOptions {
-        WriteOptions { raw: Some(layout), format: Some(Format::Raw), ..self }
+        WriteOptions { raw: Some(layout), format: Some(FileFormat::Raw), ..self }
     }
 }

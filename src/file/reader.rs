@@ -79,7 +79,7 @@ impl Reader {
             None => e,
         };
         let steps = options.steps(&stored);
-        let indices = options.form == ReadAs::Indices && stored.metadata.meaning != Meaning::Indices;
+        let indices = options.read_as == ReadAs::Indices && stored.metadata.meaning != Meaning::Indices;
         let rows = match (indices, steps.is_empty()) {
             (true, _) => {
                 let before = read_twice(rows, &options)?;

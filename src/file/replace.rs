@@ -26,7 +26,7 @@ impl Replacement {
         let old = std::fs::metadata(&target).ok();
         match &old {
             Some(old) if old.is_dir() => {
-                return Err(Error::unusable("this is a folder; give a file name").in_file(path));
+                return Err(Error::invalid("path", "this is a folder; give a file name").in_file(path));
             }
             Some(old) if !old.is_file() => {
                 let file = File::options().write(true).open(&target);

@@ -6,7 +6,7 @@ use super::options::{ReadAs, ReadOptions, Reduced};
 use super::sniff;
 use crate::error::{Error, Result};
 use crate::flow::{Damage, Source, Strip};
-use crate::frame::{Content, Facts, Format, Picture, RowOrder, Size};
+use crate::frame::{Content, Facts, FileFormat, Picture, RowOrder, Size};
 use std::path::PathBuf;
 
 /// Bytes of a file that are read for its facts alone, at most.
@@ -60,9 +60,9 @@ impl FileRows {
     }
 
     /// The file's format.
-    fn format(&self) -> Format {
+    fn format(&self) -> FileFormat {
         // Every decoder sets it.
-        self.facts.format.unwrap_or(Format::Raw)
+        self.facts.format.unwrap_or(FileFormat::Raw)
     }
 
     fn place(&self, error: Error) -> Error {
@@ -121,7 +121,7 @@ impl FileRows {
 
     /// Reads all rows into a picture, and the file to its end.
     pub(super) fn read_whole(&mut self) -> Result<Picture> {
-        let bytes = self.facts.form.bytes(self.facts.size);
+        let bytes = self.facts.pixel_format.bytes(self.facts.size);
         let place = |e: Error, rows: &FileRows| rows.place(e.in_format(rows.format(), None));
         self.options.limits.check_memory("the picture", bytes).map_err(|e| place(e, self))?;
         // A file that cannot hold what it declares is found out before memory is taken for it.
@@ -132,7 +132,7 @@ impl FileRows {
             return Err(self.place(error.in_format(self.format(), Some(length))));
         }
         let size = Size::new(self.facts.size.width, self.facts.size.height.saturating_sub(self.next));
-        let mut content = Content::new(size, &self.facts.form).map_err(|e| place(e, self))?;
+        let mut content = Content::new(size, &self.facts.pixel_format).map_err(|e| place(e, self))?;
         let first = std::mem::replace(&mut self.next, self.facts.size.height);
         self.step(RowsOut::into_strip(&mut content), first)?;
         self.finish()?;
@@ -155,7 +155,7 @@ impl FileRows {
 fn begin(input: &mut Input, options: &ReadOptions) -> Result<(Box<dyn Decoder>, Facts)> {
     input.fill(sniff::ENOUGH)?;
     let format = match options.raw {
-        Some(_) => Format::Raw,
+        Some(_) => FileFormat::Raw,
         None => match sniff::format_of(input.at_hand()) {
             Some(format) => format,
             None => {
@@ -166,20 +166,20 @@ fn begin(input: &mut Input, options: &ReadOptions) -> Result<(Box<dyn Decoder>, 
     };
     // What a TGA file says of its alpha stands at its end, below 4 GiB: places in it have 32 bits. A header alone is not
     // worth reading all of a stream.
-    if format == Format::Tga && cfg!(feature = "tga") && input.length().is_none() && !input.has_budget() {
+    if format == FileFormat::Tga && cfg!(feature = "tga") && input.length().is_none() && !input.has_budget() {
         input.keep(u64::from(u32::MAX))?;
         input.fill(sniff::ENOUGH)?;
     }
-    if options.reduced != Reduced::Full && format != Format::Jpeg {
-        return Err(Error::unusable("only JPEG can be read at a part of its size; resize it instead"));
+    if options.reduced != Reduced::Full && format != FileFormat::Jpeg {
+        return Err(Error::invalid("reduced", "only JPEG can be read at a part of its size; resize it instead"));
     }
     if options.page == 0 {
-        return Err(Error::unusable("pages count from 1"));
+        return Err(Error::invalid("page", "pages count from 1"));
     }
     let start = Start {
         limits: options.limits,
         page: options.page,
-        indices: options.form == ReadAs::Indices,
+        indices: options.read_as == ReadAs::Indices,
         raw: options.raw,
         reduced: options.reduced,
         chroma: options.chroma,
@@ -191,13 +191,14 @@ fn begin(input: &mut Input, options: &ReadOptions) -> Result<(Box<dyn Decoder>, 
     match (stop, decoder.facts()) {
         (Stop::Facts, Some(facts)) if options.page > facts.pages.max(1) => {
             let (page, pages) = (options.page, facts.pages);
-            Err(Error::unusable(format!("there is no page {page}; the file has {pages}")).in_format(format, None))
+            Err(Error::invalid("page", format!("there is no page {page}; the file has {pages}"))
+                .in_format(format, None))
         }
         (Stop::Facts, Some(facts)) => {
             let facts = facts.clone();
             Ok((decoder, facts))
         }
-        _ => Err(Error::damaged("no picture in the file").in_format(format, Some(input.used()))),
+        _ => Err(Error::malformed("no picture in the file").in_format(format, Some(input.used()))),
     }
 }
 
@@ -206,7 +207,7 @@ pub(super) fn push(
     input: &mut Input,
     decoder: &mut dyn Decoder,
     rows: &mut RowsOut<'_>,
-    format: Format,
+    format: FileFormat,
 ) -> Result<Stop> {
     loop {
         let at = input.used();
@@ -254,9 +255,9 @@ impl Source for FileRows {
             return Ok(None);
         }
         let size = Size::new(size.width, end.saturating_sub(first_row));
-        let bytes = self.facts.form.bytes(size);
+        let bytes = self.facts.pixel_format.bytes(size);
         self.options.limits.check_memory("a strip", bytes).map_err(|e| self.place(e))?;
-        let mut content = Content::new(size, &self.facts.form)?;
+        let mut content = Content::new(size, &self.facts.pixel_format)?;
         self.next = end;
         self.step(RowsOut::into_strip(&mut content), first_row)?;
         Ok(Some(Strip { first_row, content }))

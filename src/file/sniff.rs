@@ -1,26 +1,26 @@
 //! What a file is, by its first bytes.
 
 use crate::error::{Error, ErrorKind};
-use crate::frame::Format;
+use crate::frame::FileFormat;
 
 /// Bytes that are enough to tell.
 pub(super) const ENOUGH: usize = 32;
 
 /// The format that the first bytes say, if they are those of a picture.
-pub(super) fn format_of(start: &[u8]) -> Option<Format> {
+pub(super) fn format_of(start: &[u8]) -> Option<FileFormat> {
     let starts = |mark: &[u8]| start.starts_with(mark);
     match start {
-        _ if starts(b"\x89PNG\r\n\x1a\n") => Some(Format::Png),
-        [0xff, 0xd8, 0xff, ..] => Some(Format::Jpeg),
-        [b'I', b'I', 42 | 43, 0, ..] | [b'M', b'M', 0, 42 | 43, ..] => Some(Format::Tiff),
-        [b'P', b'7', b'\n', ..] => Some(Format::Pam),
-        [b'P', b'1'..=b'6', b' ' | b'\t' | b'\r' | b'\n' | b'#', ..] => Some(Format::Pnm),
-        [b'P', b'F' | b'f', b' ' | b'\t' | b'\r' | b'\n', ..] => Some(Format::Pfm),
-        _ if starts(b"qoif") => Some(Format::Qoi),
-        _ if starts(b"GIF87a") || starts(b"GIF89a") => Some(Format::Gif),
-        _ if starts(b"\x93NUMPY") => Some(Format::Npy),
-        [b'B', b'M', ..] => Some(Format::Bmp),
-        _ if is_targa(start) => Some(Format::Tga),
+        _ if starts(b"\x89PNG\r\n\x1a\n") => Some(FileFormat::Png),
+        [0xff, 0xd8, 0xff, ..] => Some(FileFormat::Jpeg),
+        [b'I', b'I', 42 | 43, 0, ..] | [b'M', b'M', 0, 42 | 43, ..] => Some(FileFormat::Tiff),
+        [b'P', b'7', b'\n', ..] => Some(FileFormat::Pam),
+        [b'P', b'1'..=b'6', b' ' | b'\t' | b'\r' | b'\n' | b'#', ..] => Some(FileFormat::Pnm),
+        [b'P', b'F' | b'f', b' ' | b'\t' | b'\r' | b'\n', ..] => Some(FileFormat::Pfm),
+        _ if starts(b"qoif") => Some(FileFormat::Qoi),
+        _ if starts(b"GIF87a") || starts(b"GIF89a") => Some(FileFormat::Gif),
+        _ if starts(b"\x93NUMPY") => Some(FileFormat::Npy),
+        [b'B', b'M', ..] => Some(FileFormat::Bmp),
+        _ if is_targa(start) => Some(FileFormat::Tga),
         _ => None,
     }
 }

@@ -59,10 +59,10 @@ pub fn facts_with(path: impl AsRef<Path>, options: ReadOptions) -> Result<Facts>
     header_of_file(path.as_ref(), options)
 }
 
-/// Writes a picture to a file; the ending says which format. An existing file is replaced atomically.
+/// Writes a picture to a file; the extension says which format. An existing file is replaced atomically.
 ///
 /// # Errors
-/// An unknown ending, a picture that the format cannot hold (the error names the words that make it fit), or a failed
+/// An unknown extension, a picture that the format cannot hold (the error names the words that make it fit), or a failed
 /// write, which leaves an old file as it was.
 pub fn write(path: impl AsRef<Path>, picture: &Picture) -> Result<()> {
     write_with(path, picture, WriteOptions::default()).map(|_| ())

@@ -5,7 +5,7 @@ use super::options::WriteOptions;
 use super::replace::Replacement;
 use crate::error::{Error, ErrorKind, Result};
 use crate::flow::{Sink, Strip};
-use crate::frame::{Content, Facts, Format};
+use crate::frame::{Content, Facts, FileFormat};
 use std::io::{BufWriter, Seek, SeekFrom, Write};
 use std::path::{Path, PathBuf};
 
@@ -15,7 +15,7 @@ pub struct Writer {
     out: Out,
     path: Option<PathBuf>,
     facts: Facts,
-    format: Format,
+    format: FileFormat,
     next: u32,
 }
 
@@ -102,7 +102,7 @@ impl Out {
     fn write(&mut self) -> Result<&mut dyn Output> {
         match self {
             Out::File(Some(file)) => Ok(file),
-            Out::File(None) => Err(Error::unusable("this file is finished")),
+            Out::File(None) => Err(Error::wrong_order("this file is finished")),
             Out::Stream(stream) => Ok(stream),
             Out::Anywhere(to) => Ok(to),
         }
@@ -116,19 +116,19 @@ impl std::fmt::Debug for Writer {
 }
 
 impl Writer {
-    /// Starts a file for a picture of these facts; the format is the options', or the ending's. Nothing is touched
+    /// Starts a file for a picture of these facts; the format is the options', or the extension's. Nothing is touched
     /// before it is known that the format can hold the picture.
     ///
     /// # Errors
-    /// An unknown ending, a picture that the format cannot hold (the error names the words that make it fit), or a
+    /// An unknown extension, a picture that the format cannot hold (the error names the words that make it fit), or a
     /// place that cannot be written to.
     pub fn create(path: impl AsRef<Path>, facts: &Facts, options: WriteOptions) -> Result<Writer> {
         let path = path.as_ref();
         let format = options.format.map_or_else(|| format_of(path), Ok).map_err(|e| e.in_file(path))?;
-        let ending = path.extension().and_then(|e| e.to_str()).map(str::to_ascii_lowercase);
+        let extension = path.extension().and_then(|e| e.to_str()).map(str::to_ascii_lowercase);
         let mut head = Vec::new();
         let encoder =
-            encoder_for(format, ending.as_deref(), facts, &options, &mut head).map_err(|e| e.in_file(path))?;
+            encoder_for(format, extension.as_deref(), facts, &options, &mut head).map_err(|e| e.in_file(path))?;
         let mut file = BufWriter::with_capacity(64 << 10, Target(Replacement::start(path)?));
         file.write_all(&head).map_err(|e| Error::io("cannot write", e).in_file(path))?;
         let (facts, path) = (facts.clone(), Some(path.to_path_buf()));
@@ -141,7 +141,10 @@ impl Writer {
     /// No format in the options, a picture that the format cannot hold, or a failed write.
     pub fn to_stream(to: impl Write + Send + 'static, facts: &Facts, options: WriteOptions) -> Result<Writer> {
         let Some(format) = options.format else {
-            return Err(Error::unusable("a stream has no ending that says which format to write; name one"));
+            return Err(Error::invalid(
+                "format",
+                "a stream has no extension that says which format to write; name one",
+            ));
         };
         let mut stream = Stream(Box::new(to));
         let encoder = encoder_for(format, None, facts, &options, &mut stream)?;
@@ -156,7 +159,7 @@ impl Writer {
     /// As [`to_stream`](Writer::to_stream).
     pub fn to_seekable(to: impl Write + Seek + Send + 'static, facts: &Facts, options: WriteOptions) -> Result<Writer> {
         let Some(format) = options.format else {
-            return Err(Error::unusable("no ending says which format to write; name one"));
+            return Err(Error::invalid("format", "no extension says which format to write; name one"));
         };
         let mut to: Box<dyn WriteSeek> = Box::new(to);
         let start = to.stream_position().map_err(|e| Error::io("cannot write", e))?;
@@ -221,8 +224,8 @@ impl Sink for Writer {
     }
 }
 
-/// The endings that this build can write, in a fixed order.
-pub fn writable_endings() -> Vec<&'static str> {
+/// The extensions that this build can write, in a fixed order.
+pub fn writable_extensions() -> Vec<&'static str> {
     let png: &[&str] = if cfg!(feature = "png") { &["png"] } else { &[] };
     let maps: &[&str] = if cfg!(feature = "pnm") { &["pgm", "ppm", "pbm", "pnm", "pam"] } else { &[] };
     let qoi: &[&str] = if cfg!(feature = "qoi") { &["qoi"] } else { &[] };
@@ -234,13 +237,13 @@ pub fn writable_endings() -> Vec<&'static str> {
     [png, jpeg, maps, pfm, bmp, tga, qoi, npy].concat()
 }
 
-fn format_of(path: &Path) -> Result<Format> {
-    let ending = path.extension().and_then(|e| e.to_str()).unwrap_or_default().to_ascii_lowercase();
-    match Format::of_ending(path) {
-        Some(format) if writable_endings().contains(&ending.as_str()) => Ok(format),
+fn format_of(path: &Path) -> Result<FileFormat> {
+    let extension = path.extension().and_then(|e| e.to_str()).unwrap_or_default().to_ascii_lowercase();
+    match FileFormat::of_extension(path) {
+        Some(format) if writable_extensions().contains(&extension.as_str()) => Ok(format),
         _ => {
-            let known = writable_endings().iter().map(|e| format!(".{e}")).collect::<Vec<_>>().join(", ");
-            Err(ErrorKind::UnknownEnding { ending, known }.into())
+            let known = writable_extensions().iter().map(|e| format!(".{e}")).collect::<Vec<_>>().join(", ");
+            Err(ErrorKind::UnknownExtension { extension, known }.into())
         }
     }
 }

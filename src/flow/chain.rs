@@ -101,7 +101,7 @@ impl<'a> Chain<'a> {
     fn rows_each(&self) -> u32 {
         let row = |facts: &Facts| {
             let size = crate::frame::Size::new(facts.size.width, 1);
-            facts.form.bytes(size)
+            facts.pixel_format.bytes(size)
         };
         let widest = self.stages.iter().map(|s| row(&s.input)).chain([row(&self.facts)]).max().unwrap_or(1);
         u32::try_from(STRIP_BYTES / widest.max(1)).unwrap_or(u32::MAX).max(1)
@@ -160,7 +160,7 @@ impl<'a> Chain<'a> {
         let fresh = self.pull(k, have.end..need.end)?;
         let kept = have.end - need.start;
         let size = crate::frame::Size::new(held.content.size().width, need.end - need.start);
-        let mut content = Content::new(size, &held.content.form())?;
+        let mut content = Content::new(size, &held.content.pixel_format())?;
         content.put_rows(0, &held.content, need.start - have.start..have.end - have.start)?;
         content.put_rows(kept, &fresh.content, 0..fresh.content.size().height)?;
         Ok(Strip { first_row: need.start, content })
@@ -168,7 +168,7 @@ impl<'a> Chain<'a> {
 
     fn source_rows(&mut self, rows: Range<u32>) -> Result<Strip> {
         if rows.start < self.at {
-            return Err(Error::unusable(format!("row {} was asked for behind row {}", rows.start, self.at)));
+            return Err(Error::wrong_order(format!("row {} was asked for behind row {}", rows.start, self.at)));
         }
         if rows.start > self.at {
             self.source.skip(rows.start - self.at)?;
@@ -177,7 +177,7 @@ impl<'a> Chain<'a> {
         self.at = rows.end;
         match strip {
             Some(strip) if strip.rows() == rows => Ok(strip),
-            _ => Err(Error::damaged(format!("rows {}..{} did not come", rows.start, rows.end))),
+            _ => Err(Error::malformed(format!("rows {}..{} did not come", rows.start, rows.end))),
         }
     }
 }

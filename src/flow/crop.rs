@@ -27,7 +27,7 @@ impl Step for Crop {
     fn plan(&mut self, input: &Facts) -> Result<Facts> {
         self.region.inside(input.size)?;
         if self.region.is_empty() {
-            return Err(Error::unusable(format!("the region {} has no pixel", self.region)));
+            return Err(Error::invalid("region", format!("the region {} has no pixel", self.region)));
         }
         Ok(same_form(input, self.region.size(), input.metadata.after(Change::Crop)))
     }

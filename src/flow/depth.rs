@@ -4,7 +4,7 @@ use super::input::{pixel_form, rows_of, same_size};
 use super::{Step, Strip};
 use crate::convert::depth::{Window, layout_of_planes, needs_window, to_depth};
 use crate::error::Result;
-use crate::frame::{Change, Content, Facts, Form};
+use crate::frame::{Change, Content, Facts, PixelFormat};
 use crate::pixel::{Depth, Meaning};
 use crate::threads::Threads;
 use std::ops::Range;
@@ -33,20 +33,20 @@ impl Step for ToDepth {
     }
 
     fn plan(&mut self, input: &Facts) -> Result<Facts> {
-        let layout = match &input.form {
-            Form::Pixels { .. } => pixel_form(input, "depth")?.1,
-            Form::Planes { names, .. } => layout_of_planes(names.len())?,
+        let layout = match &input.pixel_format {
+            PixelFormat::Pixels { .. } => pixel_form(input, "depth")?.1,
+            PixelFormat::Planes { names, .. } => layout_of_planes(names.len())?,
         };
         let mut metadata = input.metadata.after(Change::Depth(self.depth));
         if metadata.meaning.needs_window() {
             match self.window {
                 Some(_) => metadata.meaning = Meaning::Encoded,
                 None if self.depth == Depth::F32 => {}
-                None => return Err(needs_window(&input.form.describe())),
+                None => return Err(needs_window(&input.pixel_format.describe())),
             }
         }
         if self.window.is_some() {
-            metadata.top_codes = None;
+            metadata.max_codes = None;
         }
         Ok(same_size(input, self.depth, layout, metadata))
     }

@@ -3,8 +3,8 @@
 use super::input::{pixel_form, same_form};
 use super::{Source, Step, Strip};
 use crate::error::{Error, Help, Result};
-use crate::frame::{AnySamples, Content, Facts, Form, Frame, Palette, Pixels, SampleView, View};
-use crate::pixel::{Depth, Gray, Layout, Meaning, Rgb, Rgba, Stored};
+use crate::frame::{AnySamples, Content, Facts, Frame, Palette, PixelFormat, Pixels, SampleView, View};
+use crate::pixel::{Depth, Gray, Layout, Meaning, PicturePixel, Rgb, Rgba};
 use std::collections::HashMap;
 use std::ops::Range;
 
@@ -53,7 +53,7 @@ fn check(input: &Facts) -> Result<Layout> {
         (Depth::U8, layout) if layout != Layout::Cmyk => Ok(layout),
         (depth, layout) => {
             let what = format!("a palette holds rgb u8 colours, the picture {layout} {depth}");
-            Err(Error::unusable(what).with_help(if depth == Depth::U8 {
+            Err(Error::invalid("input", what).with_help(if depth == Depth::U8 {
                 &[Help::Color]
             } else {
                 &[Help::Depth(&[Depth::U8])]
@@ -82,7 +82,7 @@ fn color_of(layout: Layout, pixel: &[u8]) -> Rgba<u8> {
 fn bytes(pixels: &Pixels) -> Result<(SampleView<'_, u8>, Layout)> {
     match pixels.samples_any() {
         AnySamples::U8(view) => Ok((view, pixels.layout())),
-        other => Err(Error::unusable(format!("a palette holds u8 colours, not {}", other.depth()))),
+        other => Err(Error::invalid("palette", format!("a palette holds u8 colours, not {}", other.depth()))),
     }
 }
 
@@ -101,7 +101,7 @@ impl Seen {
             }
             let Ok(place) = u8::try_from(self.colors.len()) else {
                 let what = "the picture has more than 256 colours, which no palette holds";
-                return Err(Error::unusable(what).with_help(&[Help::NoIndices]));
+                return Err(Error::invalid("input", what).with_help(&[Help::NoIndices]));
             };
             self.colors.push(color);
             self.places.insert(color, place);
@@ -121,12 +121,12 @@ fn numbered(pixels: &Pixels, places: &HashMap<Rgba<u8>, u8>) -> Result<Pixels> {
                 Some((same, place)) if same == pixel => place,
                 _ => {
                     let color = color_of(layout, pixel);
-                    let missing = || Error::unusable(format!("the palette has no colour {color:?}"));
+                    let missing = || Error::invalid("pixels", format!("the palette has no colour {color:?}"));
                     *places.get(&color).ok_or_else(missing)?
                 }
             };
             last = Some((pixel, place));
-            to.v = place;
+            to.value = place;
         }
     }
     Ok(out.into())
@@ -140,10 +140,10 @@ impl Step for ToIndices {
     fn plan(&mut self, input: &Facts) -> Result<Facts> {
         check(input)?;
         let mut facts = same_form(input, input.size, input.metadata.clone());
-        facts.form = Form::Pixels { depth: Depth::U8, layout: Layout::Gray };
+        facts.pixel_format = PixelFormat::Pixels { depth: Depth::U8, layout: Layout::Gray };
         facts.metadata.meaning = Meaning::Indices;
         facts.metadata.palette = Some(self.palette.clone());
-        (facts.metadata.top_codes, facts.metadata.significant_bits) = (None, None);
+        (facts.metadata.max_codes, facts.metadata.significant_bits) = (None, None);
         Ok(facts)
     }
 
@@ -156,13 +156,16 @@ impl Step for ToIndices {
 
 /// The colours that indices stand for: rgb, with alpha where a colour has some.
 pub(super) fn look_up(indices: &Pixels, palette: &Palette) -> Result<Pixels> {
-    fn each<P: Stored>(indices: View<'_, Gray<u8>>, colors: &[P]) -> Result<Pixels> {
+    fn each<P: PicturePixel>(indices: View<'_, Gray<u8>>, colors: &[P]) -> Result<Pixels> {
         let mut out = Frame::<P>::new(indices.size())?;
         for y in 0..indices.height() {
             for (index, to) in indices.row(y).iter().zip(out.row_mut(y)) {
-                *to = *colors.get(usize::from(index.v)).ok_or_else(|| {
+                *to = *colors.get(usize::from(index.value)).ok_or_else(|| {
                     let count = colors.len();
-                    Error::unusable(format!("row {y} has index {}; the palette has {count} colours", index.v))
+                    Error::invalid(
+                        "pixels",
+                        format!("row {y} has index {}; the palette has {count} colours", index.value),
+                    )
                 })?;
             }
         }
@@ -192,7 +195,7 @@ mod tests {
         let indices = apply(picture.clone(), &mut [&mut step]).unwrap();
         assert_eq!(indices.metadata().meaning, Meaning::Indices);
         let view = indices.view::<Gray<u8>>().unwrap();
-        assert_eq!(view.row(1).iter().map(|p| p.v).collect::<Vec<_>>(), [1, 2, 0, 1, 2]);
+        assert_eq!(view.row(1).iter().map(|p| p.value).collect::<Vec<_>>(), [1, 2, 0, 1, 2]);
         // Nothing computes with numbers of colours.
         assert!(apply(indices.clone(), &mut [&mut ToGray::default()]).unwrap_err().to_string().contains("indices"));
         assert!(apply(indices, &mut [&mut ToColor::default()]).unwrap() == picture);

@@ -2,7 +2,7 @@
 
 use super::Strip;
 use crate::error::{Error, Help, Result};
-use crate::frame::{Content, Facts, Form, Metadata, Pixels, Size};
+use crate::frame::{Content, Facts, Metadata, PixelFormat, Pixels, Size};
 use crate::pixel::{Depth, Layout, Meaning};
 use std::ops::Range;
 
@@ -29,20 +29,20 @@ pub(super) fn on_pixels(
 pub(super) fn pixel_form(input: &Facts, step: &str) -> Result<(Depth, Layout)> {
     if input.metadata.meaning == Meaning::Indices {
         let what = format!("{step} works on colours, not on indices into a palette");
-        return Err(Error::unusable(what).with_help(&[Help::NoIndices, Help::Color]));
+        return Err(Error::invalid("input", what).with_help(&[Help::NoIndices, Help::Color]));
     }
-    match &input.form {
-        Form::Pixels { depth, layout } => Ok((*depth, *layout)),
-        planes => Err(Error::unusable(format!("{step} works on pixels, not on {}", planes.describe()))
+    match &input.pixel_format {
+        PixelFormat::Pixels { depth, layout } => Ok((*depth, *layout)),
+        planes => Err(Error::invalid("input", format!("{step} works on pixels, not on {}", planes.describe()))
             .with_help(&[Help::PixelsOfDepth(&[Depth::F32])])),
     }
 }
 
 /// The facts of a picture of the same form in another size.
 pub(super) fn same_form(input: &Facts, size: Size, metadata: Metadata) -> Facts {
-    Facts::new(size, input.form.clone(), metadata)
+    Facts::new(size, input.pixel_format.clone(), metadata)
 }
 
 pub(super) fn same_size(input: &Facts, depth: Depth, layout: Layout, metadata: Metadata) -> Facts {
-    Facts::new(input.size, Form::Pixels { depth, layout }, metadata)
+    Facts::new(input.size, PixelFormat::Pixels { depth, layout }, metadata)
 }

@@ -2,7 +2,7 @@
 
 use super::{Sink, Strip, check_complete, check_next};
 use crate::error::{Error, Result};
-use crate::frame::{Facts, Form, Pixels, Region};
+use crate::frame::{Facts, PixelFormat, Pixels, Region};
 use crate::measure::{Histogram, HistogramRules, Mask, masked_content_histogram};
 use crate::pixel::NumberKind;
 
@@ -32,12 +32,17 @@ impl HistogramSink {
     /// # Errors
     /// Floats, wide or signed numbers without a range: it is not known before all rows have come.
     pub fn new(facts: &Facts, rules: HistogramRules) -> Result<HistogramSink> {
-        let number = match &facts.form {
-            Form::Pixels { depth, .. } => depth.top_code().map(|_| NumberKind::U8),
-            Form::Planes { number, .. } => Some(*number).filter(|n| matches!(n, NumberKind::U8 | NumberKind::U16)),
+        let number = match &facts.pixel_format {
+            PixelFormat::Pixels { depth, .. } => depth.max_code().map(|_| NumberKind::U8),
+            PixelFormat::Planes { number, .. } => {
+                Some(*number).filter(|n| matches!(n, NumberKind::U8 | NumberKind::U16))
+            }
         };
         if number.is_none() && rules.range.is_none() {
-            return Err(Error::unusable("numbers without levels are counted in one pass over a range that is given"));
+            return Err(Error::invalid(
+                "range",
+                "numbers without levels are counted in one pass over a range that is given",
+            ));
         }
         Ok(HistogramSink { facts: facts.clone(), rules, mask: None, sum: None, next: 0 })
     }
@@ -57,7 +62,8 @@ impl HistogramSink {
     /// Rows that have not come.
     pub fn into_histogram(self) -> Result<Histogram> {
         check_complete(self.next, &self.facts)?;
-        self.sum.ok_or_else(|| Error::unusable(format!("a picture of {} has no pixel to measure", self.facts.size)))
+        self.sum
+            .ok_or_else(|| Error::invalid("input", format!("a picture of {} has no pixel to measure", self.facts.size)))
     }
 }
 

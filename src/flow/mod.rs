@@ -32,11 +32,11 @@ pub use crop::Crop;
 pub use depth::ToDepth;
 pub use indices::ToIndices;
 pub use measure::HistogramSink;
-pub use moves::{Channels, Codes, Fill, Filling, Turn};
+pub use moves::{Channels, Codes, Fill, Filling, Orient};
 pub use picture::{PictureSink, PictureSource};
 pub(crate) use picture::{check_complete, check_next};
-pub use resize::{Resize, TurnBy};
-pub use tone::{EqualizeTiles, Find, FindTone, Found, Part, Quantize, Retone};
+pub use resize::{Resize, RotateBy};
+pub use tone::{EqualizeAdaptive, Find, FindTone, Found, Part, Quantize, Retone};
 
 /// A run of whole rows of a picture.
 #[derive(Debug, Clone, PartialEq)]

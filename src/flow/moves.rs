@@ -1,50 +1,48 @@
-//! The steps that move pixels: turns, channels, codes, fills.
+//! The steps that move pixels: orientation, channels, codes, fills.
 
 use super::input::{pixel_form, rows_of, same_form};
 use super::{Sees, Step, Strip};
-use crate::access;
 use crate::color;
 use crate::convert::channels::{Take, select, selected_layout};
 use crate::convert::codes;
 use crate::error::Result;
-use crate::frame::{Change, Content, Facts, Form, Pixels, Region, SampleViewMut, Size, with_samples_mut};
+use crate::frame::{
+    Change, Content, Facts, Orientation, PixelFormat, Pixels, Region, SampleViewMut, Size, with_samples_mut,
+};
 use crate::pixel::{Layout, Sample};
 use std::ops::Range;
 
-/// Lays the picture down another way. A mirror left-right works strip by strip; the other turns need the whole picture.
+/// Lays the picture down another way. A mirror left-right works strip by strip; the others need the whole picture.
 #[derive(Debug, Clone)]
-pub struct Turn {
-    turn: Option<access::Turn>,
-    upright: bool,
+pub struct Orient {
+    /// `None` is the orientation that the input asks for.
+    asked: Option<Orientation>,
+    orientation: Orientation,
     input: Size,
 }
 
-impl Turn {
-    /// This turn.
-    pub fn new(turn: access::Turn) -> Turn {
-        Turn { turn: Some(turn), upright: false, input: Size::default() }
+impl Orient {
+    /// Lays the stored pixels down this way.
+    pub fn new(orientation: Orientation) -> Orient {
+        Orient { asked: Some(orientation), orientation, input: Size::default() }
     }
 
-    /// The turn that the picture's orientation asks for; none where it is upright.
-    pub fn upright() -> Turn {
-        Turn { turn: None, upright: true, input: Size::default() }
+    /// Lays the pixels down as the picture's own orientation asks for: upright.
+    pub fn upright() -> Orient {
+        Orient { asked: None, orientation: Orientation::Upright, input: Size::default() }
     }
 }
 
-impl Step for Turn {
+impl Step for Orient {
     fn name(&self) -> &'static str {
-        if self.upright { "upright" } else { "turn" }
+        if self.asked.is_none() { "upright" } else { "orient" }
     }
 
     fn plan(&mut self, input: &Facts) -> Result<Facts> {
         self.input = input.size;
-        if self.upright {
-            self.turn = access::Turn::to_upright(input.metadata.orientation);
-        }
-        let Some(turn) = self.turn else { return Ok(input.clone()) };
-        let change = if self.upright { Change::Upright } else { Change::Turn(turn.orientation()) };
-        let metadata = input.metadata.after(change);
-        Ok(same_form(input, turn.size(input.size), metadata))
+        self.orientation = self.asked.unwrap_or(input.metadata.orientation);
+        let change = if self.asked.is_none() { Change::Upright } else { Change::Orient(self.orientation) };
+        Ok(same_form(input, self.orientation.size(input.size), input.metadata.after(change)))
     }
 
     fn rows_needed(&self, output: Range<u32>) -> Range<u32> {
@@ -55,22 +53,22 @@ impl Step for Turn {
     }
 
     fn sees(&self) -> Sees {
-        match self.turn {
-            None | Some(access::Turn::LeftRight) => Sees::Once,
-            Some(_) => Sees::Whole,
+        match self.orientation {
+            Orientation::Upright | Orientation::MirroredLeftRight => Sees::Once,
+            _ => Sees::Whole,
         }
     }
 
     fn run(&mut self, input: &Strip, output: Range<u32>) -> Result<Content> {
-        let Some(turn) = self.turn else {
+        if self.orientation.is_upright() {
             return Ok(rows_of(input, &output)?.unwrap_or_else(|| input.content.clone()));
-        };
-        let turned = turn.size(self.input);
-        let part = turn.source_of(turned.region().rows(output)?, self.input)?;
+        }
+        let whole = self.orientation.size(self.input).region();
+        let part = self.orientation.source_of(whole.rows(output)?, self.input)?;
         // The strip's own rows; it holds those that were asked for.
         let first = part.y().saturating_sub(input.first_row);
         let part = Region::at(part.x(), first, part.size())?;
-        input.content.crop(part)?.turned(turn)
+        input.content.crop(part)?.oriented(self.orientation)
     }
 }
 
@@ -97,14 +95,14 @@ impl Step for Channels {
         });
         let model = !kept || to.is_color() != layout.is_color();
         let mut metadata = input.metadata.after(Change::Channels { channels: to.channels(), model });
-        if let (Some(tops), true) = (&input.metadata.top_codes, metadata.top_codes.is_none()) {
+        if let (Some(tops), true) = (&input.metadata.max_codes, metadata.max_codes.is_none()) {
             let own = |take: &Take| match take {
                 Take::Channel(c) => tops.get(*c).copied(),
                 Take::Full | Take::Zero => tops.first().copied(),
             };
-            metadata.top_codes = self.channels.iter().map(own).collect();
+            metadata.max_codes = self.channels.iter().map(own).collect();
         }
-        Ok(Facts::new(input.size, Form::Pixels { depth, layout: to }, metadata))
+        Ok(Facts::new(input.size, PixelFormat::Pixels { depth, layout: to }, metadata))
     }
 
     fn run(&mut self, input: &Strip, output: Range<u32>) -> Result<Content> {
@@ -113,7 +111,7 @@ impl Step for Channels {
     }
 }
 
-/// As many levels as there are codes from 0 to a top code: see [`codes::snap`]. The picture remembers the top code.
+/// As many levels as there are codes from 0 to a max code: see [`codes::snap`]. The picture remembers the max code.
 #[derive(Debug, Clone)]
 pub struct Codes {
     /// The largest code.
@@ -129,8 +127,8 @@ impl Step for Codes {
         let (depth, layout) = pixel_form(input, "a change of codes")?;
         codes::check_top(depth, self.top)?;
         let mut metadata = input.metadata.after(Change::Values);
-        let full = depth.top_code().map(u32::from) == Some(self.top);
-        metadata.top_codes = (!full).then(|| vec![self.top; layout.channels()]);
+        let full = depth.max_code().map(u32::from) == Some(self.top);
+        metadata.max_codes = (!full).then(|| vec![self.top; layout.channels()]);
         Ok(same_form(input, input.size, metadata))
     }
 
@@ -206,7 +204,7 @@ fn fill_samples<S: Sample>(view: SampleViewMut<'_, S>, layout: Layout, with: Fil
             if layout.has_alpha() {
                 low[channels - 1] = S::FULL;
             }
-            access::random_samples(view, &low, &high, seed, skipped * channels as u128);
+            crate::access::random_samples(view, &low, &high, seed, skipped * channels as u128);
         }
     }
     Ok(())
@@ -225,7 +223,7 @@ mod tests {
         for each in [1, 2, 5] {
             let mut step = make();
             let facts = step.plan(&picture.facts()).unwrap();
-            let mut content = Content::new(facts.size, &facts.form).unwrap();
+            let mut content = Content::new(facts.size, &facts.pixel_format).unwrap();
             for first in (0..facts.size.height).step_by(each) {
                 let rows = first..facts.size.height.min(first + each as u32);
                 let need = step.rows_needed(rows.clone());
@@ -245,14 +243,14 @@ mod tests {
 
     #[test]
     fn every_step_gives_the_same_in_strips_of_any_height() {
-        for turn in access::Turn::ALL {
-            let turned = in_strips(&picture(), || Box::new(Turn::new(turn)));
-            assert!(turned == picture().turned(turn).unwrap(), "{turn:?}");
+        for orientation in Orientation::ALL {
+            let oriented = in_strips(&picture(), || Box::new(Orient::new(orientation)));
+            assert!(oriented == picture().oriented(orientation).unwrap(), "{orientation:?}");
         }
         for exif in 1..=8 {
             let mut stored = picture();
             stored.metadata_mut().orientation = Orientation::from_exif(exif).unwrap();
-            let upright = in_strips(&stored, || Box::new(Turn::upright()));
+            let upright = in_strips(&stored, || Box::new(Orient::upright()));
             assert!(upright.metadata().orientation.is_upright());
             assert!(upright == stored.upright().unwrap(), "{exif}");
         }
@@ -260,7 +258,7 @@ mod tests {
         let wide = in_strips(&picture(), || Box::new(Channels { channels: channels.clone() }));
         assert_eq!(wide.view::<Rgba<u8>>().unwrap()[(2, 3)], Rgba::new(6, 3, 2, 255));
         let few = in_strips(&picture(), || Box::new(Codes { top: 3 }));
-        assert_eq!(few.metadata().top_codes, Some(vec![3; 3]));
+        assert_eq!(few.metadata().max_codes, Some(vec![3; 3]));
         let region = Region::new(2..6, 3..11).unwrap();
         for with in [Filling::Color([1.0, 0.0, 0.5], 1.0), Filling::Random { seed: 5 }] {
             let filled = in_strips(&picture(), || Box::new(Fill { region, with }));

@@ -61,7 +61,7 @@ impl PictureSink {
     /// # Errors
     /// A size beyond the address space or the system's memory.
     pub fn new(facts: &Facts) -> Result<PictureSink> {
-        Ok(PictureSink { content: Content::new(facts.size, &facts.form)?, facts: facts.clone(), next: 0 })
+        Ok(PictureSink { content: Content::new(facts.size, &facts.pixel_format)?, facts: facts.clone(), next: 0 })
     }
 
     /// The picture.
@@ -89,20 +89,21 @@ impl Sink for PictureSink {
 
 /// Whether rows are what a sink expects next.
 pub(crate) fn check_next(next: u32, first_row: u32, content: &Content, facts: &Facts) -> Result<()> {
-    let (form, size) = (content.form(), content.size());
-    if form != facts.form {
-        return Err(ErrorKind::Types { wanted: facts.form.describe(), found: form.describe() }.into());
+    let (form, size) = (content.pixel_format(), content.size());
+    if form != facts.pixel_format {
+        return Err(ErrorKind::Types { wanted: facts.pixel_format.describe(), found: form.describe() }.into());
     }
     if first_row != next {
-        return Err(Error::unusable(format!("row {next} is due, but row {first_row} came")));
+        return Err(Error::wrong_order(format!("row {next} is due, but row {first_row} came")));
     }
     let end = u64::from(first_row) + u64::from(size.height);
     if size.width != facts.size.width || end > u64::from(facts.size.height) {
         let (rows, width) = (size.height, size.width);
         let whole = facts.size;
-        return Err(Error::unusable(format!(
-            "{rows} rows of {width} pixels from row {next} do not fit a picture of {whole}"
-        )));
+        return Err(Error::invalid(
+            "content",
+            format!("{rows} rows of {width} pixels from row {next} do not fit a picture of {whole}"),
+        ));
     }
     Ok(())
 }
@@ -112,5 +113,5 @@ pub(crate) fn check_complete(next: u32, facts: &Facts) -> Result<()> {
     if next == facts.size.height {
         return Ok(());
     }
-    Err(Error::unusable(format!("{next} of {} rows have come", facts.size.height)))
+    Err(Error::wrong_order(format!("{next} of {} rows have come", facts.size.height)))
 }

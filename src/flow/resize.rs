@@ -1,12 +1,12 @@
-//! Interpolation as steps: resizing holds the rows that its kernel needs, never a whole picture; turning by an angle needs
+//! Interpolation as steps: resizing holds the rows that its kernel needs, never a whole picture; rotating by an angle needs
 //! all of it.
 
 use super::input::{pixel_form, same_form};
 use super::{Sees, Step, Strip};
 use crate::access::Edge;
 use crate::error::{Error, Result};
-use crate::frame::{Change, Content, Facts, Form, Pixels, Size};
-use crate::resample::{Affine, Area, Plan, ResizeRules, Target, WarpRules, turned_whole, warp_any};
+use crate::frame::{Change, Content, Facts, PixelFormat, Pixels, Size};
+use crate::resample::{Affine, Area, Plan, ResizeRules, Target, WarpRules, rotated_whole, warp_any};
 use std::ops::Range;
 
 /// Another size, by interpolation.
@@ -36,7 +36,7 @@ impl Step for Resize {
     }
 
     fn plan(&mut self, input: &Facts) -> Result<Facts> {
-        if let Form::Pixels { .. } = input.form {
+        if let PixelFormat::Pixels { .. } = input.pixel_format {
             pixel_form(input, "resize")?;
         }
         let (area, to) = self.target.of_area(input.size, self.area.unwrap_or(Area::of(input.size)))?;
@@ -60,9 +60,9 @@ impl Step for Resize {
     }
 
     fn run(&mut self, input: &Strip, output: Range<u32>) -> Result<Content> {
-        let plan = self.plan.as_ref().ok_or_else(|| Error::unusable("resize was run before it was planned"))?;
+        let plan = self.plan.as_ref().ok_or_else(|| Error::wrong_order("resize was run before it was planned"))?;
         let size = Size::new(plan.target().width, output.end - output.start);
-        let mut out = Content::new(size, &input.content.form())?;
+        let mut out = Content::new(size, &input.content.pixel_format())?;
         match (&input.content, &mut out) {
             (Content::Pixels(from), Content::Pixels(to)) => {
                 plan.run_rows_any(from.samples_any(), input.first_row, to.samples_any_mut(), output.start)?;
@@ -79,7 +79,7 @@ impl Step for Resize {
 
 /// Turned by any angle about the middle. The picture is needed whole.
 #[derive(Debug, Clone)]
-pub struct TurnBy {
+pub struct RotateBy {
     degrees: f64,
     whole: bool,
     rules: WarpRules,
@@ -87,35 +87,35 @@ pub struct TurnBy {
     planned: Option<(Affine, Size)>,
 }
 
-impl TurnBy {
+impl RotateBy {
     /// Clockwise, as it is seen, by so many degrees; into a picture that holds all of it.
-    pub fn new(degrees: f64, rules: WarpRules) -> TurnBy {
-        TurnBy { degrees, whole: true, rules, input: Size::default(), planned: None }
+    pub fn new(degrees: f64, rules: WarpRules) -> RotateBy {
+        RotateBy { degrees, whole: true, rules, input: Size::default(), planned: None }
     }
 
     /// The same into a picture of the old size; corners are cut off.
-    pub fn same_size(self) -> TurnBy {
-        TurnBy { whole: false, ..self }
+    pub fn same_size(self) -> RotateBy {
+        RotateBy { whole: false, ..self }
     }
 }
 
-impl Step for TurnBy {
+impl Step for RotateBy {
     fn name(&self) -> &'static str {
-        "turn by degrees"
+        "rotate"
     }
 
     fn plan(&mut self, input: &Facts) -> Result<Facts> {
-        pixel_form(input, "turn by degrees")?;
-        // Stored pixels that are shown mirrored are turned the other way, so that what is seen turns as asked for.
+        pixel_form(input, "rotate")?;
+        // Stored pixels that are shown mirrored are rotated the other way, so that what is seen rotates as asked for.
         let (transpose, left_right, top_bottom) = input.metadata.orientation.parts();
         let mirrored = transpose != (left_right != top_bottom);
         let degrees = if mirrored { -self.degrees } else { self.degrees };
-        let (map, mut size) = turned_whole(input.size, degrees)?;
+        let (map, mut size) = rotated_whole(input.size, degrees)?;
         let mut placed = map;
         if !self.whole {
             let middle = |outer: u32, inner: u32| (f64::from(inner) - f64::from(outer)) / 2.0;
             let (x, y) = (middle(size.width, input.size.width), middle(size.height, input.size.height));
-            placed = map.then(Affine::shift(x, y));
+            placed = map.then(Affine::translate(x, y));
             size = input.size;
         }
         (self.input, self.planned) = (input.size, Some((placed, size)));
@@ -132,10 +132,10 @@ impl Step for TurnBy {
 
     fn run(&mut self, input: &Strip, output: Range<u32>) -> Result<Content> {
         let Some((map, size)) = self.planned else {
-            return Err(Error::unusable("a turn was run before it was planned"));
+            return Err(Error::wrong_order("a turn was run before it was planned"));
         };
         let rows = Size::new(size.width, output.end - output.start);
-        let map = map.then(Affine::shift(0.0, -f64::from(output.start)));
+        let map = map.then(Affine::translate(0.0, -f64::from(output.start)));
         let from = input.content.pixels()?;
         let mut out = Pixels::new(rows, from.layout(), from.depth())?;
         warp_any(from.samples_any(), map, out.samples_any_mut(), self.rules)?;

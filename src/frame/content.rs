@@ -2,11 +2,11 @@
 
 use super::gate::{Shape, zeroed};
 use super::{
-    AnyNumbers, AnyNumbersMut, AnyPlanes, AnySamples, AnySamplesMut, Form, Frame, Planes, Region, SampleView,
+    AnyNumbers, AnyNumbersMut, AnyPlanes, AnySamples, AnySamplesMut, Frame, PixelFormat, Planes, Region, SampleView,
     SampleViewMut, Size, View, ViewMut, row_pairs, same_size,
 };
 use crate::error::{Error, ErrorKind, Result};
-use crate::pixel::{Depth, Layout, Number, NumberKind, Sample, Samples, SamplesMut, SamplesRef, Stored};
+use crate::pixel::{Depth, Layout, Number, NumberKind, PicturePixel, Sample, Samples, SamplesMut, SamplesRef};
 
 fn zeroed_samples(depth: Depth, length: usize) -> Result<Samples> {
     Ok(match depth {
@@ -130,7 +130,7 @@ impl Pixels {
     ///
     /// # Errors
     /// Another type than the one held; the error names both.
-    pub fn view<P: Stored>(&self) -> Result<View<'_, P>> {
+    pub fn view<P: PicturePixel>(&self) -> Result<View<'_, P>> {
         match P::Number::pick(self.samples.borrow()) {
             Some(samples) if self.layout == P::LAYOUT => View::packed(samples, self.size),
             _ => Err(self.another_type::<P>()),
@@ -141,7 +141,7 @@ impl Pixels {
     ///
     /// # Errors
     /// Another type than the one held; the error names both.
-    pub fn view_mut<P: Stored>(&mut self) -> Result<ViewMut<'_, P>> {
+    pub fn view_mut<P: PicturePixel>(&mut self) -> Result<ViewMut<'_, P>> {
         if self.layout != P::LAYOUT || self.depth() != P::Number::DEPTH {
             return Err(self.another_type::<P>());
         }
@@ -156,13 +156,13 @@ impl Pixels {
     ///
     /// # Errors
     /// Another type than the one held; the error names both.
-    pub fn into_frame<P: Stored>(self) -> Result<Frame<P>> {
+    pub fn into_frame<P: PicturePixel>(self) -> Result<Frame<P>> {
         if self.layout != P::LAYOUT || self.depth() != P::Number::DEPTH {
             return Err(self.another_type::<P>());
         }
         let size = self.size;
         match P::Number::take(self.samples) {
-            Ok(samples) => Frame::from_numbers(size, samples),
+            Ok(samples) => Frame::from_samples(size, samples),
             Err(other) => {
                 let found = format!("{} {}", self.layout, other.depth());
                 Err(ErrorKind::Types { wanted: P::describe(), found }.into())
@@ -171,16 +171,16 @@ impl Pixels {
     }
 
     #[cold]
-    fn another_type<P: Stored>(&self) -> Error {
+    fn another_type<P: PicturePixel>(&self) -> Error {
         ErrorKind::Types { wanted: P::describe(), found: format!("{} {}", self.layout, self.depth()) }.into()
     }
 }
 
-impl<P: Stored> From<Frame<P>> for Pixels {
+impl<P: PicturePixel> From<Frame<P>> for Pixels {
     /// No copy.
     fn from(frame: Frame<P>) -> Pixels {
         let size = frame.size();
-        Pixels { size, layout: P::LAYOUT, samples: P::Number::wrap(frame.into_numbers()) }
+        Pixels { size, layout: P::LAYOUT, samples: P::Number::wrap(frame.into_samples()) }
     }
 }
 
@@ -198,10 +198,10 @@ impl Content {
     ///
     /// # Errors
     /// A size beyond the address space or the system's memory.
-    pub fn new(size: Size, form: &Form) -> Result<Content> {
+    pub fn new(size: Size, form: &PixelFormat) -> Result<Content> {
         match form {
-            Form::Pixels { depth, layout } => Ok(Content::Pixels(Pixels::new(size, *layout, *depth)?)),
-            Form::Planes { number, names } => Ok(Content::Planes(blank_planes(size, *number, names)?)),
+            PixelFormat::Pixels { depth, layout } => Ok(Content::Pixels(Pixels::new(size, *layout, *depth)?)),
+            PixelFormat::Planes { number, names } => Ok(Content::Planes(blank_planes(size, *number, names)?)),
         }
     }
 
@@ -214,10 +214,10 @@ impl Content {
     }
 
     /// What it holds: depth and layout, or number type and names.
-    pub fn form(&self) -> Form {
+    pub fn pixel_format(&self) -> PixelFormat {
         match self {
-            Content::Pixels(p) => Form::Pixels { depth: p.depth(), layout: p.layout() },
-            Content::Planes(p) => Form::Planes { number: p.number(), names: p.names() },
+            Content::Pixels(p) => PixelFormat::Pixels { depth: p.depth(), layout: p.layout() },
+            Content::Planes(p) => PixelFormat::Planes { number: p.number(), names: p.names() },
         }
     }
 
@@ -257,7 +257,7 @@ impl Content {
 
     /// New content of the same form, made by a move that sees pixels, or each plane, as bytes.
     pub(crate) fn moved_by_bytes(&self, size: Size, work: &ByteMove<'_>) -> Result<Content> {
-        let mut out = Content::new(size, &self.form())?;
+        let mut out = Content::new(size, &self.pixel_format())?;
         self.byte_views().into_iter().zip(out.byte_views_mut()).try_for_each(|(from, to)| work(from, to))?;
         Ok(out)
     }
@@ -265,14 +265,14 @@ impl Content {
     /// Changes this content by another of the same form, both seen as bytes: pixels by pixels, each plane by that of the
     /// same name.
     pub(crate) fn changed_by_bytes(&mut self, source: &Content, work: &mut ByteChange<'_>) -> Result<()> {
-        let (wanted, found) = (self.form(), source.form());
-        let names = |form: &Form| match form {
-            Form::Planes { names, .. } => names.clone(),
-            Form::Pixels { .. } => vec![String::new()],
+        let (wanted, found) = (self.pixel_format(), source.pixel_format());
+        let names = |form: &PixelFormat| match form {
+            PixelFormat::Planes { names, .. } => names.clone(),
+            PixelFormat::Pixels { .. } => vec![String::new()],
         };
         let (mine, theirs) = (names(&wanted), names(&found));
         let alike = match (&wanted, &found) {
-            (Form::Planes { number, .. }, Form::Planes { number: other, .. }) => number == other,
+            (PixelFormat::Planes { number, .. }, PixelFormat::Planes { number: other, .. }) => number == other,
             _ => wanted == found,
         };
         if !alike {
@@ -282,7 +282,7 @@ impl Content {
         for (name, from) in theirs.iter().zip(source.byte_views()) {
             let place = mine.iter().position(|own| own == name);
             let Some(target) = place.and_then(|place| targets.get_mut(place)) else {
-                return Err(Error::unusable(format!("there is no plane {name} to change")));
+                return Err(Error::invalid("planes", format!("there is no plane {name} to change")));
             };
             work(target.reborrow(), from)?;
         }
@@ -342,7 +342,7 @@ fn blank_planes(size: Size, number: NumberKind, names: &[String]) -> Result<AnyP
     Ok(planes)
 }
 
-impl<P: Stored> From<Frame<P>> for Content {
+impl<P: PicturePixel> From<Frame<P>> for Content {
     /// No copy.
     fn from(frame: Frame<P>) -> Content {
         Content::Pixels(frame.into())

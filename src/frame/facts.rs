@@ -1,12 +1,12 @@
 //! What is known of a picture without its pixels.
 
-use super::{Format, Metadata, Size};
+use super::{FileFormat, Metadata, Size};
 use crate::pixel::{Depth, Layout, NumberKind};
 
 /// What a picture holds: depth and layout, or number type and plane names.
 #[derive(Debug, Clone, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize), serde(untagged))]
-pub enum Form {
+pub enum PixelFormat {
     /// Interleaved pixels.
     Pixels {
         /// The sample type.
@@ -23,29 +23,29 @@ pub enum Form {
     },
 }
 
-impl Form {
+impl PixelFormat {
     /// In words: `rgb u8`, `3 planes of f64`.
     pub fn describe(&self) -> String {
         match self {
-            Form::Pixels { depth, layout } => format!("{layout} {depth}"),
-            Form::Planes { number, names } if names.len() == 1 => format!("1 plane of {number}"),
-            Form::Planes { number, names } => format!("{} planes of {number}", names.len()),
+            PixelFormat::Pixels { depth, layout } => format!("{layout} {depth}"),
+            PixelFormat::Planes { number, names } if names.len() == 1 => format!("1 plane of {number}"),
+            PixelFormat::Planes { number, names } => format!("{} planes of {number}", names.len()),
         }
     }
 
     /// The channels' or planes' names, in order.
     pub fn channel_names(&self) -> Vec<String> {
         match self {
-            Form::Pixels { layout, .. } => layout.channel_names().iter().map(|n| n.to_string()).collect(),
-            Form::Planes { names, .. } => names.clone(),
+            PixelFormat::Pixels { layout, .. } => layout.channel_names().iter().map(|n| n.to_string()).collect(),
+            PixelFormat::Planes { names, .. } => names.clone(),
         }
     }
 
     /// Bytes a picture of this form and size takes in memory; saturates.
     pub fn bytes(&self, size: Size) -> u64 {
         let pixel = match self {
-            Form::Pixels { depth, layout } => depth.bytes() * layout.channels(),
-            Form::Planes { number, names } => number.bytes().saturating_mul(names.len()),
+            PixelFormat::Pixels { depth, layout } => depth.bytes() * layout.channels(),
+            PixelFormat::Planes { number, names } => number.bytes().saturating_mul(names.len()),
         };
         size.pixels().saturating_mul(pixel as u64)
     }
@@ -72,11 +72,11 @@ pub struct Facts {
     /// Width and height as stored.
     pub size: Size,
     /// What the pixels will be delivered as.
-    pub form: Form,
+    pub pixel_format: PixelFormat,
     /// Meaning, codes, orientation, resolution, colour, text.
     pub metadata: Metadata,
     /// The file's format, where it came from a file.
-    pub format: Option<Format>,
+    pub format: Option<FileFormat>,
     /// How the file stores its pixels, in people's words: `8-bit rgb, not interlaced`.
     pub stored: Option<String>,
     /// Bytes the file has, where that is known.
@@ -89,7 +89,7 @@ pub struct Facts {
 
 impl Facts {
     /// The facts of a picture that is no file.
-    pub fn new(size: Size, form: Form, metadata: Metadata) -> Facts {
-        Facts { size, form, metadata, format: None, stored: None, bytes: None, pages: 1, remarks: Vec::new() }
+    pub fn new(size: Size, pixel_format: PixelFormat, metadata: Metadata) -> Facts {
+        Facts { size, pixel_format, metadata, format: None, stored: None, bytes: None, pages: 1, remarks: Vec::new() }
     }
 }

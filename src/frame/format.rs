@@ -6,7 +6,7 @@ use std::path::Path;
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize), serde(rename_all = "lowercase"))]
 #[non_exhaustive]
-pub enum Format {
+pub enum FileFormat {
     /// Portable Network Graphics, ISO/IEC 15948.
     Png,
     /// ITU-T T.81, ISO/IEC 10918-1.
@@ -25,7 +25,7 @@ pub enum Format {
     Tga,
     /// Quite OK Image.
     Qoi,
-    /// Graphics Interchange Format.
+    /// Graphics Interchange FileFormat.
     Gif,
     /// NumPy array.
     Npy,
@@ -33,67 +33,67 @@ pub enum Format {
     Raw,
 }
 
-impl Format {
+impl FileFormat {
     /// All of them.
-    pub const ALL: [Format; 12] = [
-        Format::Png,
-        Format::Jpeg,
-        Format::Tiff,
-        Format::Pnm,
-        Format::Pam,
-        Format::Pfm,
-        Format::Bmp,
-        Format::Tga,
-        Format::Qoi,
-        Format::Gif,
-        Format::Npy,
-        Format::Raw,
+    pub const ALL: [FileFormat; 12] = [
+        FileFormat::Png,
+        FileFormat::Jpeg,
+        FileFormat::Tiff,
+        FileFormat::Pnm,
+        FileFormat::Pam,
+        FileFormat::Pfm,
+        FileFormat::Bmp,
+        FileFormat::Tga,
+        FileFormat::Qoi,
+        FileFormat::Gif,
+        FileFormat::Npy,
+        FileFormat::Raw,
     ];
 
     /// The name people use: `PNG`, `JPEG`, `PNM` ...
     pub fn name(self) -> &'static str {
         match self {
-            Format::Png => "PNG",
-            Format::Jpeg => "JPEG",
-            Format::Tiff => "TIFF",
-            Format::Pnm => "PNM",
-            Format::Pam => "PAM",
-            Format::Pfm => "PFM",
-            Format::Bmp => "BMP",
-            Format::Tga => "TGA",
-            Format::Qoi => "QOI",
-            Format::Gif => "GIF",
-            Format::Npy => "NPY",
-            Format::Raw => "raw",
+            FileFormat::Png => "PNG",
+            FileFormat::Jpeg => "JPEG",
+            FileFormat::Tiff => "TIFF",
+            FileFormat::Pnm => "PNM",
+            FileFormat::Pam => "PAM",
+            FileFormat::Pfm => "PFM",
+            FileFormat::Bmp => "BMP",
+            FileFormat::Tga => "TGA",
+            FileFormat::Qoi => "QOI",
+            FileFormat::Gif => "GIF",
+            FileFormat::Npy => "NPY",
+            FileFormat::Raw => "raw",
         }
     }
 
-    /// The endings of file names, the usual one first; none for raw, which must be asked for.
-    pub fn endings(self) -> &'static [&'static str] {
+    /// The extensions of file names, the usual one first; none for raw, which must be asked for.
+    pub fn extensions(self) -> &'static [&'static str] {
         match self {
-            Format::Png => &["png"],
-            Format::Jpeg => &["jpg", "jpeg"],
-            Format::Tiff => &["tif", "tiff"],
-            Format::Pnm => &["ppm", "pgm", "pbm", "pnm"],
-            Format::Pam => &["pam"],
-            Format::Pfm => &["pfm"],
-            Format::Bmp => &["bmp"],
-            Format::Tga => &["tga"],
-            Format::Qoi => &["qoi"],
-            Format::Gif => &["gif"],
-            Format::Npy => &["npy"],
-            Format::Raw => &[],
+            FileFormat::Png => &["png"],
+            FileFormat::Jpeg => &["jpg", "jpeg"],
+            FileFormat::Tiff => &["tif", "tiff"],
+            FileFormat::Pnm => &["ppm", "pgm", "pbm", "pnm"],
+            FileFormat::Pam => &["pam"],
+            FileFormat::Pfm => &["pfm"],
+            FileFormat::Bmp => &["bmp"],
+            FileFormat::Tga => &["tga"],
+            FileFormat::Qoi => &["qoi"],
+            FileFormat::Gif => &["gif"],
+            FileFormat::Npy => &["npy"],
+            FileFormat::Raw => &[],
         }
     }
 
-    /// The format that a file name's ending stands for, in either case.
-    pub fn of_ending(path: &Path) -> Option<Format> {
-        let ending = path.extension()?.to_str()?.to_ascii_lowercase();
-        Format::ALL.into_iter().find(|f| f.endings().contains(&ending.as_str()))
+    /// The format that a file name's extension stands for, in either case.
+    pub fn of_extension(path: &Path) -> Option<FileFormat> {
+        let extension = path.extension()?.to_str()?.to_ascii_lowercase();
+        FileFormat::ALL.into_iter().find(|f| f.extensions().contains(&extension.as_str()))
     }
 }
 
-impl std::fmt::Display for Format {
+impl std::fmt::Display for FileFormat {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         f.write_str(self.name())
     }

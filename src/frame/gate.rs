@@ -67,7 +67,7 @@ impl Shape {
         } else {
             format!(" (rows of {}, {} apart)", self.row, self.stride)
         };
-        Err(ErrorKind::TooShort { unit: "numbers", needed: self.needed, found, detail }.into())
+        Err(ErrorKind::WrongLength { unit: "samples", needed: self.needed, found, detail }.into())
     }
 }
 

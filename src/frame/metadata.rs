@@ -1,7 +1,7 @@
 //! What a picture carries besides its pixels, and what becomes of it when the pixels change.
 
 use super::{Orientation, Palette};
-use crate::pixel::{Depth, Meaning, Space, Transfer, codes};
+use crate::pixel::{Depth, Meaning, Primaries, Transfer, codes};
 
 /// What a picture carries besides its pixels.
 #[derive(Debug, Clone, PartialEq, Default)]
@@ -11,13 +11,13 @@ pub struct Metadata {
     pub meaning: Meaning,
     /// The largest code of the file, a channel each, where it is not the full range of the depth (1, 7, 1000, 4095 ...).
     /// The samples are scaled to the full range all the same.
-    pub top_codes: Option<Vec<u32>>,
-    /// How the stored picture has to be turned to be seen upright.
+    pub max_codes: Option<Vec<u32>>,
+    /// How the stored pixels have to be laid down to be seen upright.
     pub orientation: Orientation,
     /// Pixels a unit of length.
     pub resolution: Option<Resolution>,
     /// Primaries and white.
-    pub space: Space,
+    pub primaries: Primaries,
     /// The curve of encoded values.
     pub transfer: Transfer,
     /// An ICC profile, as it stands in the file.
@@ -100,9 +100,9 @@ pub enum Change {
         /// New height by old height.
         y: f64,
     },
-    /// Mirrored, turned or transposed: what was done to the stored pixels, so that the picture is seen turned.
-    Turn(Orientation),
-    /// Turned as the orientation asks for: seen as before.
+    /// Mirrored, rotated or transposed: what was done to the stored pixels and is seen.
+    Orient(Orientation),
+    /// Laid down as the orientation asks for: seen as before.
     Upright,
     /// Another depth.
     Depth(Depth),
@@ -112,28 +112,28 @@ pub enum Change {
     Channels {
         /// How many channels there are afterwards.
         channels: usize,
-        /// Whether the pixels' colour was turned into gray or gray into colour, so that a profile no longer fits.
+        /// Whether colour became gray or gray became colour, so that a profile no longer fits.
         model: bool,
     },
 }
 
 impl Metadata {
-    /// The top code of channel `channel` at this depth: the file's own, or the depth's full range; `None` for floats.
-    pub fn top_code(&self, channel: usize, depth: Depth) -> Option<u32> {
-        let full = u32::from(depth.top_code()?);
-        Some(self.top_codes.as_ref().and_then(|codes| codes.get(channel).copied()).unwrap_or(full))
+    /// The max code of channel `channel` at this depth: the file's own, or the depth's full range; `None` for floats.
+    pub fn max_code(&self, channel: usize, depth: Depth) -> Option<u32> {
+        let full = u32::from(depth.max_code()?);
+        Some(self.max_codes.as_ref().and_then(|codes| codes.get(channel).copied()).unwrap_or(full))
     }
 
     /// The file's code of a sample of channel `channel` at this depth; `None` for floats.
     pub fn code(&self, channel: usize, depth: Depth, sample: u32) -> Option<u32> {
-        let full = u32::from(depth.top_code()?);
-        Some(codes::code_of(sample.min(full), self.top_code(channel, depth)?, full))
+        let full = u32::from(depth.max_code()?);
+        Some(codes::code_of(sample.min(full), self.max_code(channel, depth)?, full))
     }
 
     /// What a picture carries after a change.
     ///
-    /// Orientation is kept; after a turn it is such that the picture is seen turned just so. Resolution is scaled by a resize and its axes exchanged by a turn
-    /// that exchanges them; a profile goes where the colour model changes; top codes stay with moves, stay with a depth
+    /// Orientation is kept; after a transform it is such that the picture is seen transformed. Resolution is scaled by a resize, and
+    /// its axes are exchanged where the transform exchanges them; a profile goes where the colour model changes; max codes stay with moves, stay with a depth
     /// that can hold them exactly, and go where new values are made. EXIF and XMP packets are kept; sizes inside them
     /// are not trusted by any reader of this library.
     pub fn after(&self, change: Change) -> Metadata {
@@ -141,24 +141,24 @@ impl Metadata {
         match change {
             Change::Crop => {}
             Change::Resize { x, y } => {
-                m.top_codes = None;
+                m.max_codes = None;
                 m.resolution = m.resolution.map(|r| Resolution { x: r.x * x, y: r.y * y, ..r });
             }
-            Change::Turn(done) => {
-                m.orientation = m.orientation.seen_turned(done);
-                m.resolution = turned(m.resolution, done);
+            Change::Orient(done) => {
+                m.orientation = m.orientation.seen_through(done);
+                m.resolution = resolution_after(m.resolution, done);
             }
             Change::Upright => {
-                m.resolution = turned(m.resolution, m.orientation);
-                m.orientation = Orientation::UPRIGHT;
+                m.resolution = resolution_after(m.resolution, m.orientation);
+                m.orientation = Orientation::Upright;
             }
             Change::Depth(depth) => {
-                let fits = |code: &u32| depth.top_code().is_some_and(|full| *code <= u32::from(full));
-                m.top_codes = m.top_codes.filter(|codes| codes.iter().all(fits));
+                let fits = |code: &u32| depth.max_code().is_some_and(|full| *code <= u32::from(full));
+                m.max_codes = m.max_codes.filter(|codes| codes.iter().all(fits));
             }
-            Change::Values => (m.top_codes, m.significant_bits) = (None, None),
+            Change::Values => (m.max_codes, m.significant_bits) = (None, None),
             Change::Channels { channels, model } => {
-                m.top_codes = m.top_codes.and_then(|codes| codes_for(&codes, channels, model));
+                m.max_codes = m.max_codes.and_then(|codes| codes_for(&codes, channels, model));
                 m.significant_bits = None;
                 if model {
                     m.icc = None;
@@ -170,11 +170,11 @@ impl Metadata {
     }
 }
 
-fn turned(resolution: Option<Resolution>, done: Orientation) -> Option<Resolution> {
+fn resolution_after(resolution: Option<Resolution>, done: Orientation) -> Option<Resolution> {
     resolution.map(|r| if done.swaps_axes() { Resolution { x: r.y, y: r.x, ..r } } else { r })
 }
 
-/// Top codes after channels were added or dropped: kept where all are equal and no value was computed.
+/// Max codes after channels were added or dropped: kept where all are equal and no value was computed.
 fn codes_for(codes: &[u32], channels: usize, model: bool) -> Option<Vec<u32>> {
     let first = *codes.first()?;
     let same = codes.iter().all(|&c| c == first);
@@ -187,7 +187,7 @@ mod tests {
 
     fn sample() -> Metadata {
         Metadata {
-            top_codes: Some(vec![1000]),
+            max_codes: Some(vec![1000]),
             orientation: Orientation::from_exif(6).unwrap(),
             resolution: Some(Resolution { x: 100.0, y: 200.0, unit: ResolutionUnit::Inch }),
             icc: Some(vec![1, 2, 3]),
@@ -202,20 +202,20 @@ mod tests {
         assert_eq!(m.after(Change::Crop), m);
         let resized = m.after(Change::Resize { x: 0.5, y: 2.0 });
         assert_eq!(resized.resolution.unwrap(), Resolution { x: 50.0, y: 400.0, unit: ResolutionUnit::Inch });
-        assert_eq!((resized.top_codes, resized.icc.is_some()), (None, true));
+        assert_eq!((resized.max_codes, resized.icc.is_some()), (None, true));
         let upright = m.after(Change::Upright);
         assert!(upright.orientation.is_upright());
         assert_eq!(upright.resolution.unwrap().x, 200.0);
-        // A mirror of what is seen leaves an upright picture upright, and turns a quarter to the right into one to the left.
-        let mirror = Orientation::from_exif(2).unwrap();
-        assert!(upright.after(Change::Turn(mirror)).orientation.is_upright());
-        assert_eq!(m.after(Change::Turn(mirror)).orientation.exif(), 8);
-        assert_eq!(m.after(Change::Turn(mirror)).resolution, m.resolution);
-        assert_eq!(m.after(Change::Depth(Depth::U16)).top_codes, m.top_codes);
-        assert_eq!(m.after(Change::Depth(Depth::U8)).top_codes, None);
-        assert_eq!(m.after(Change::Depth(Depth::F32)).top_codes, None);
+        // A mirror of what is seen leaves an upright picture upright, and makes a rotation to the right one to the left.
+        let mirror = Orientation::MirroredLeftRight;
+        assert!(upright.after(Change::Orient(mirror)).orientation.is_upright());
+        assert_eq!(m.after(Change::Orient(mirror)).orientation.exif(), 8);
+        assert_eq!(m.after(Change::Orient(mirror)).resolution, m.resolution);
+        assert_eq!(m.after(Change::Depth(Depth::U16)).max_codes, m.max_codes);
+        assert_eq!(m.after(Change::Depth(Depth::U8)).max_codes, None);
+        assert_eq!(m.after(Change::Depth(Depth::F32)).max_codes, None);
         let gray = m.after(Change::Channels { channels: 1, model: true });
-        assert_eq!((gray.icc, gray.top_codes, gray.text.len()), (None, None, 1));
-        assert_eq!(m.after(Change::Channels { channels: 2, model: false }).top_codes, Some(vec![1000, 1000]));
+        assert_eq!((gray.icc, gray.max_codes, gray.text.len()), (None, None, 1));
+        assert_eq!(m.after(Change::Channels { channels: 2, model: false }).max_codes, Some(vec![1000, 1000]));
     }
 }

@@ -30,8 +30,8 @@ pub(crate) use any_view::{
     with_samples_mut,
 };
 pub use content::{Content, Pixels};
-pub use facts::{Facts, Form, RowOrder};
-pub use format::Format;
+pub use facts::{Facts, PixelFormat, RowOrder};
+pub use format::FileFormat;
 pub use metadata::{Change, Metadata, Resolution, ResolutionUnit, Text, Time};
 pub use orientation::Orientation;
 pub use owned::Frame;
@@ -47,4 +47,6 @@ pub use size::Size;
 pub(crate) use size::same_size;
 pub use view::{Rows, View};
 pub use view_mut::{RowsMut, ViewMut};
-pub use visit::{Job, JobMut, JobPair, Move, MoveInto, PlanesJob, SampleVisitor, SampleVisitorMut};
+pub use visit::{
+    CombineVisitor, FrameVisitor, PairVisitor, PlanesVisitor, SampleVisitor, SampleVisitorMut, Visitor, VisitorMut,
+};

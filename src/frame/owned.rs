@@ -71,19 +71,19 @@ impl<P: Pixel> Frame<P> {
     /// # Errors
     /// A vector whose length is not width x height.
     pub fn from_pixels(size: Size, pixels: Vec<P>) -> Result<Frame<P>> {
-        Frame::from_numbers(size, cast::into_samples(pixels))
+        Frame::from_samples(size, cast::into_samples(pixels))
     }
 
     /// A frame made of a vector of plain numbers, `CHANNELS` a pixel. No copy.
     ///
     /// # Errors
     /// A vector whose length is not width x height x `CHANNELS`.
-    pub fn from_numbers(size: Size, numbers: Vec<P::Number>) -> Result<Frame<P>> {
+    pub fn from_samples(size: Size, numbers: Vec<P::Number>) -> Result<Frame<P>> {
         let shape = Shape::packed(size, P::CHANNELS, size_of::<P::Number>())?;
         if numbers.len() != shape.needed {
             let detail = format!(" ({size} {}); a frame takes exactly as many", P::describe());
             return Err(
-                ErrorKind::TooShort { unit: "numbers", needed: shape.needed, found: numbers.len(), detail }.into()
+                ErrorKind::WrongLength { unit: "samples", needed: shape.needed, found: numbers.len(), detail }.into()
             );
         }
         Ok(Frame { numbers, size })
@@ -173,17 +173,17 @@ impl<P: Pixel> Frame<P> {
     }
 
     /// All numbers, `CHANNELS` a pixel.
-    pub fn numbers(&self) -> &[P::Number] {
+    pub fn samples(&self) -> &[P::Number] {
         &self.numbers
     }
 
     /// All numbers, to write.
-    pub fn numbers_mut(&mut self) -> &mut [P::Number] {
+    pub fn samples_mut(&mut self) -> &mut [P::Number] {
         &mut self.numbers
     }
 
     /// The numbers themselves. No copy.
-    pub fn into_numbers(self) -> Vec<P::Number> {
+    pub fn into_samples(self) -> Vec<P::Number> {
         self.numbers
     }
 

@@ -1,8 +1,8 @@
 //! A picture: content and its metadata.
 
-use super::{Content, Facts, Form, Frame, Job, Metadata, Pixels, Planes, Size, View, ViewMut};
+use super::{Content, Facts, Frame, Metadata, PixelFormat, Pixels, Planes, Size, View, ViewMut, Visitor};
 use crate::error::Result;
-use crate::pixel::{Meaning, Stored};
+use crate::pixel::{Meaning, PicturePixel};
 
 /// What a file holds: pixels of a depth and layout (or planes), and what the file says about them.
 ///
@@ -32,13 +32,13 @@ impl Picture {
     }
 
     /// What it holds: depth and layout, or number type and plane names.
-    pub fn form(&self) -> Form {
-        self.content.form()
+    pub fn pixel_format(&self) -> PixelFormat {
+        self.content.pixel_format()
     }
 
     /// Everything but the pixels.
     pub fn facts(&self) -> Facts {
-        Facts::new(self.size(), self.form(), self.metadata.clone())
+        Facts::new(self.size(), self.pixel_format(), self.metadata.clone())
     }
 
     /// The pixels or planes.
@@ -73,7 +73,7 @@ impl Picture {
     ///
     /// # Errors
     /// Another type than the one held; the error names both.
-    pub fn view<P: Stored>(&self) -> Result<View<'_, P>> {
+    pub fn view<P: PicturePixel>(&self) -> Result<View<'_, P>> {
         self.pixels()?.view()
     }
 
@@ -81,7 +81,7 @@ impl Picture {
     ///
     /// # Errors
     /// Another type than the one held; the error names both.
-    pub fn view_mut<P: Stored>(&mut self) -> Result<ViewMut<'_, P>> {
+    pub fn view_mut<P: PicturePixel>(&mut self) -> Result<ViewMut<'_, P>> {
         self.content.pixels_mut()?.view_mut()
     }
 
@@ -89,7 +89,7 @@ impl Picture {
     ///
     /// # Errors
     /// Another type than the one held; the error names both.
-    pub fn frame<P: Stored>(self) -> Result<Frame<P>> {
+    pub fn frame<P: PicturePixel>(self) -> Result<Frame<P>> {
         match self.content {
             Content::Pixels(pixels) => pixels.into_frame(),
             Content::Planes(_) => Err(self.content.not_pixels()),
@@ -100,7 +100,7 @@ impl Picture {
     ///
     /// # Errors
     /// Planes: the error says which.
-    pub fn visit<J: Job>(&self, job: J) -> Result<J::Out> {
+    pub fn visit<J: Visitor>(&self, job: J) -> Result<J::Out> {
         Ok(self.pixels()?.visit(job))
     }
 
@@ -110,7 +110,7 @@ impl Picture {
     }
 }
 
-impl<P: Stored> From<Frame<P>> for Picture {
+impl<P: PicturePixel> From<Frame<P>> for Picture {
     /// A picture of encoded colour without further metadata. No copy.
     fn from(frame: Frame<P>) -> Picture {
         Picture::new(frame, Metadata::default())

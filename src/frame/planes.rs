@@ -114,7 +114,7 @@ fn check_new(name: &str, wanted: Size, found: Size, is_there: bool) -> Result<()
         return Err(Error::sizes(format!("plane {name}"), wanted, found));
     }
     if is_there {
-        return Err(Error::unusable(format!("there is a plane {name} already; names tell planes apart")));
+        return Err(Error::invalid("name", format!("there is a plane {name} already; names tell planes apart")));
     }
     Ok(())
 }
@@ -270,7 +270,7 @@ mod tests {
         let plane = |v: i16| Frame::filled(size, Gray::new(v)).unwrap();
         let mut planes = Planes::new(size).with("depth", plane(-7)).unwrap().with("noise", plane(3)).unwrap();
         assert_eq!(planes.names().collect::<Vec<_>>(), ["depth", "noise"]);
-        assert_eq!(planes.get("depth").unwrap()[(1, 0)].v, -7);
+        assert_eq!(planes.get("depth").unwrap()[(1, 0)].value, -7);
         let odd = Frame::new(Size::new(1, 2)).unwrap();
         assert_eq!(planes.push("odd", odd).unwrap_err().to_string(), "plane odd is 1x2, but 2x1 is needed");
         assert!(planes.push("noise", plane(0)).is_err());

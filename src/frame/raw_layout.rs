@@ -5,7 +5,7 @@
 use super::gate::Shape;
 use super::{Size, View, ViewMut};
 use crate::error::{Error, Result};
-use crate::pixel::{Depth, Layout, Sample, Stored};
+use crate::pixel::{Depth, Layout, PicturePixel, Sample};
 
 /// The channels of foreign pixels in the order of their bytes.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
@@ -242,7 +242,7 @@ impl RawLayout {
         let measures = self.measures()?;
         if found < measures.needed {
             let detail = format!(" ({} {} from byte {})", self.size, self.order.name(), self.offset);
-            let kind = crate::ErrorKind::TooShort { unit: "bytes", needed: measures.needed, found, detail };
+            let kind = crate::ErrorKind::WrongLength { unit: "bytes", needed: measures.needed, found, detail };
             return Err(kind.into());
         }
         Ok(measures)
@@ -277,7 +277,7 @@ impl RawLayout {
     /// # Errors
     /// A layout that is [`foreign`](RawLayout::foreign), memory that is not aligned for its samples, a buffer too short,
     /// or another pixel type than the layout's. [`read`](RawLayout::read) converts instead.
-    pub fn wrap<'a, P: Stored>(&self, bytes: &'a [u8]) -> Result<View<'a, P>> {
+    pub fn wrap<'a, P: PicturePixel>(&self, bytes: &'a [u8]) -> Result<View<'a, P>> {
         let measures = self.wrappable::<P>(bytes.len())?;
         let bytes = bytes.get(self.offset.min(bytes.len())..).unwrap_or_default();
         let whole = bytes.len() - bytes.len() % size_of::<P::Number>();
@@ -289,7 +289,7 @@ impl RawLayout {
     ///
     /// # Errors
     /// As [`wrap`](RawLayout::wrap).
-    pub fn wrap_mut<'a, P: Stored>(&self, bytes: &'a mut [u8]) -> Result<ViewMut<'a, P>> {
+    pub fn wrap_mut<'a, P: PicturePixel>(&self, bytes: &'a mut [u8]) -> Result<ViewMut<'a, P>> {
         let measures = self.wrappable::<P>(bytes.len())?;
         let start = self.offset.min(bytes.len());
         let bytes = bytes.get_mut(start..).unwrap_or_default();
@@ -298,9 +298,12 @@ impl RawLayout {
         ViewMut::wrap(numbers, self.size, measures.stride / size_of::<P::Number>())
     }
 
-    fn wrappable<P: Stored>(&self, bytes: usize) -> Result<Measures> {
+    fn wrappable<P: PicturePixel>(&self, bytes: usize) -> Result<Measures> {
         if let Some(why) = self.foreign() {
-            return Err(Error::unusable(format!("this memory cannot be looked at as it is: {why}; read it instead")));
+            return Err(Error::invalid(
+                "layout",
+                format!("this memory cannot be looked at as it is: {why}; read it instead"),
+            ));
         }
         if P::LAYOUT != self.layout() || P::Number::DEPTH != self.depth {
             let found = format!("{} {}", self.layout(), self.depth);
@@ -324,11 +327,14 @@ pub(crate) struct Measures {
 }
 
 #[cold]
-fn not_aligned<P: Stored>(address: usize) -> Error {
+fn not_aligned<P: PicturePixel>(address: usize) -> Error {
     let align = align_of::<P::Number>();
-    Error::unusable(format!(
-        "memory that starts {} bytes behind a multiple of {align} cannot be looked at as {} samples; read it instead",
-        address % align,
-        P::Number::DEPTH
-    ))
+    Error::invalid(
+        "layout",
+        format!(
+            "memory that starts {} bytes behind a multiple of {align} cannot be looked at as {} samples; read it instead",
+            address % align,
+            P::Number::DEPTH
+        ),
+    )
 }

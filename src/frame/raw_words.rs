@@ -6,7 +6,7 @@ use crate::pixel::Depth;
 use std::fmt;
 
 /// The words there are, as they are listed where one is wrong.
-const WORDS: &str = "order, depth, size, stride, offset, alpha, bytes, rows, planes, plane-stride";
+const WORDS: &str = "order, depth, size, stride, offset, alpha, byte-order, rows, planes, plane-stride";
 
 impl RawLayout {
     /// A layout from words, each `name=value`, in any order, with spaces between.
@@ -19,9 +19,9 @@ impl RawLayout {
     /// | `stride` | bytes from row to row | no gaps |
     /// | `offset` | bytes before the first row | 0 |
     /// | `alpha` | `straight`, `premultiplied`, `ignored` | `straight` |
-    /// | `bytes` | `little`, `big`: the order of a sample's bytes | `little` |
-    /// | `rows` | `down`, `up`: whether the first row in memory is the top or the lowest | `down` |
-    /// | `planes` | `together`, `apart`: whether each channel has rows of its own | `together` |
+    /// | `byte-order` | `little`, `big`: the order of a sample's bytes | `little` |
+    /// | `rows` | `top-down`, `bottom-up`: whether the first row in memory is the top or the lowest | `top-down` |
+    /// | `planes` | `interleaved`, `planar`: whether each channel has rows of its own | `interleaved` |
     /// | `plane-stride` | bytes from plane to plane | no gaps |
     ///
     /// # Errors
@@ -30,10 +30,13 @@ impl RawLayout {
         let mut found: Vec<(&str, &str)> = Vec::new();
         for word in text.split_whitespace() {
             let Some((name, value)) = word.split_once('=') else {
-                return Err(Error::unusable(format!("{word} is no word of a raw layout; each is name=value: {WORDS}")));
+                return Err(Error::invalid(
+                    "words",
+                    format!("{word} is no word of a raw layout; each is name=value: {WORDS}"),
+                ));
             };
             if found.iter().any(|(other, _)| *other == name) {
-                return Err(Error::unusable(format!("{name} comes twice in the raw layout")));
+                return Err(Error::invalid("words", format!("{name} comes twice in the raw layout")));
             }
             found.push((name, value));
         }
@@ -41,7 +44,7 @@ impl RawLayout {
             let at = found.iter().position(|(other, _)| *other == name)?;
             Some(found.swap_remove(at).1)
         };
-        let missing = |name: &str| Error::unusable(format!("the raw layout lacks {name}=..."));
+        let missing = |name: &str| Error::invalid("words", format!("the raw layout lacks {name}=..."));
         let order = take("order").ok_or_else(|| missing("order"))?;
         let orders = ChannelOrder::ALL.map(ChannelOrder::name);
         let order = ChannelOrder::from_name(order).ok_or_else(|| wrong("order", order, &orders.join(", ")))?;
@@ -61,23 +64,26 @@ impl RawLayout {
         ];
         layout.alpha = take("alpha").map_or(Ok(RawAlpha::Straight), |v| pick("alpha", v, &alphas))?;
         layout.big_endian =
-            take("bytes").map_or(Ok(false), |v| pick("bytes", v, &[("little", false), ("big", true)]))?;
-        layout.bottom_up = take("rows").map_or(Ok(false), |v| pick("rows", v, &[("down", false), ("up", true)]))?;
-        let planes = [("together", false), ("apart", true)];
+            take("byte-order").map_or(Ok(false), |v| pick("byte-order", v, &[("little", false), ("big", true)]))?;
+        layout.bottom_up =
+            take("rows").map_or(Ok(false), |v| pick("rows", v, &[("top-down", false), ("bottom-up", true)]))?;
+        let planes = [("interleaved", false), ("planar", true)];
         layout.planar = take("planes").map_or(Ok(false), |v| pick("planes", v, &planes))?;
         layout.plane_stride = take("plane-stride").map(|v| bytes("plane-stride", v)).transpose()?;
         if layout.plane_stride.is_some() && !layout.planar {
-            return Err(Error::unusable("plane-stride means something only with planes=apart"));
+            return Err(Error::invalid("words", "plane-stride means something only with planes=planar"));
         }
         match found.first() {
-            Some((name, _)) => Err(Error::unusable(format!("{name} is no word of a raw layout; there are {WORDS}"))),
+            Some((name, _)) => {
+                Err(Error::invalid("words", format!("{name} is no word of a raw layout; there are {WORDS}")))
+            }
             None => layout.measures().map(|_| layout),
         }
     }
 }
 
 fn wrong(name: &str, value: &str, known: &str) -> Error {
-    Error::unusable(format!("{name}={value} means nothing in a raw layout; {name} is one of {known}"))
+    Error::invalid("words", format!("{name}={value} means nothing in a raw layout; {name} is one of {known}"))
 }
 
 fn pick<T: Copy>(name: &str, value: &str, known: &[(&str, T)]) -> Result<T> {
@@ -87,12 +93,12 @@ fn pick<T: Copy>(name: &str, value: &str, known: &[(&str, T)]) -> Result<T> {
 }
 
 fn bytes(name: &str, value: &str) -> Result<usize> {
-    value.parse().map_err(|_| Error::unusable(format!("{name}={value}: a number of bytes is expected")))
+    value.parse().map_err(|_| Error::invalid("words", format!("{name}={value}: a number of bytes is expected")))
 }
 
 fn size_of(text: &str) -> Result<Size> {
     let sides = text.split_once('x').and_then(|(w, h)| Some(Size::new(w.parse().ok()?, h.parse().ok()?)));
-    sides.ok_or_else(|| Error::unusable(format!("size={text}: WIDTHxHEIGHT in pixels is expected")))
+    sides.ok_or_else(|| Error::invalid("words", format!("size={text}: WIDTHxHEIGHT in pixels is expected")))
 }
 
 impl fmt::Display for RawLayout {
@@ -112,13 +118,13 @@ impl fmt::Display for RawLayout {
             RawAlpha::Ignored => f.write_str(" alpha=ignored")?,
         }
         if self.big_endian {
-            f.write_str(" bytes=big")?;
+            f.write_str(" byte-order=big")?;
         }
         if self.bottom_up {
-            f.write_str(" rows=up")?;
+            f.write_str(" rows=bottom-up")?;
         }
         if self.planar {
-            f.write_str(" planes=apart")?;
+            f.write_str(" planes=planar")?;
         }
         match self.plane_stride {
             Some(stride) => write!(f, " plane-stride={stride}"),
@@ -133,12 +139,12 @@ mod tests {
 
     #[test]
     fn words_are_read_and_written_back() {
-        let text = "order=bgra depth=u8 size=640x480 stride=2568 offset=12 alpha=ignored rows=up";
+        let text = "order=bgra depth=u8 size=640x480 stride=2568 offset=12 alpha=ignored rows=bottom-up";
         let layout = RawLayout::from_words(text, None).unwrap();
         assert_eq!(layout.to_string(), text);
-        let shuffled = "rows=up  alpha=ignored offset=12 stride=2568 size=640x480 depth=u8 order=bgra";
+        let shuffled = "rows=bottom-up  alpha=ignored offset=12 stride=2568 size=640x480 depth=u8 order=bgra";
         assert_eq!(RawLayout::from_words(shuffled, None).unwrap(), layout);
-        let planes = "order=rgb depth=u16 size=3x2 bytes=big planes=apart plane-stride=40";
+        let planes = "order=rgb depth=u16 size=3x2 byte-order=big planes=planar plane-stride=40";
         assert_eq!(RawLayout::from_words(planes, None).unwrap().to_string(), planes);
         let sized = RawLayout::from_words("order=gray depth=f32", Some(Size::new(5, 4))).unwrap();
         assert_eq!(sized.to_string(), "order=gray depth=f32 size=5x4");
@@ -157,7 +163,7 @@ mod tests {
             ("order=gray depth=u8 size=1x1 colour=red", "colour is no word"),
             ("order=gray depth=u8 size=1x1 order=rgb", "twice"),
             ("gray", "name=value"),
-            ("order=rgb depth=u8 size=1x1 plane-stride=9", "planes=apart"),
+            ("order=rgb depth=u8 size=1x1 plane-stride=9", "planes=planar"),
             ("order=rgb depth=u8 size=1x1 offset=-1", "number of bytes"),
         ] {
             let error = RawLayout::from_words(text, None).unwrap_err().to_string();

@@ -33,7 +33,7 @@ impl Region {
     pub fn new(x: Range<u32>, y: Range<u32>) -> Result<Region> {
         let length = |axis: &str, r: &Range<u32>| {
             r.end.checked_sub(r.start).ok_or_else(|| {
-                Error::unusable(format!("{axis} {}..{} runs backwards: a range is start..end", r.start, r.end))
+                Error::invalid("range", format!("{axis} {}..{} runs backwards: a range is start..end", r.start, r.end))
             })
         };
         Ok(Region { x: x.start, y: y.start, width: length("x", &x)?, height: length("y", &y)? })
@@ -46,7 +46,10 @@ impl Region {
     pub fn at(x: u32, y: u32, size: Size) -> Result<Region> {
         let end = |axis: &'static str, start: u32, length: u32| {
             start.checked_add(length).ok_or_else(|| {
-                Error::unusable(format!("{axis} {start} and {length} pixels reach beyond the largest coordinate"))
+                Error::invalid(
+                    "length",
+                    format!("{axis} {start} and {length} pixels reach beyond the largest coordinate"),
+                )
             })
         };
         Region::new(x..end("x", x, size.width)?, y..end("y", y, size.height)?)
@@ -71,9 +74,9 @@ impl Region {
     /// A region that would start before 0 or end beyond the largest coordinate.
     pub fn around(x: u32, y: u32, size: Size) -> Result<Region> {
         let start = |axis: &str, center: u32, length: u32| {
-            center
-                .checked_sub(length / 2)
-                .ok_or_else(|| Error::unusable(format!("{length} pixels around {axis} {center} would start before 0")))
+            center.checked_sub(length / 2).ok_or_else(|| {
+                Error::invalid("center", format!("{length} pixels around {axis} {center} would start before 0"))
+            })
         };
         Region::at(start("x", x, size.width)?, start("y", y, size.height)?, size)
     }
@@ -87,7 +90,10 @@ impl Region {
         let edges = |axis: &str, r: Range<f64>, side: u32| {
             let inside = |v: f64| (0.0..=1.0).contains(&v);
             if !inside(r.start) || !inside(r.end) {
-                return Err(Error::unusable(format!("{axis} {}..{} is outside the fractions 0..1", r.start, r.end)));
+                return Err(Error::invalid(
+                    "fractions",
+                    format!("{axis} {}..{} is outside the fractions 0..1", r.start, r.end),
+                ));
             }
             let edge = |v: f64| (v * f64::from(side) + 0.5).floor() as u32;
             Ok(edge(r.start)..edge(r.end))
@@ -230,7 +236,7 @@ fn check_inside(axis: &'static str, wanted: Range<u32>, range: Range<u32>) -> Re
 }
 
 fn narrow(axis: &'static str, range: Range<u32>, wanted: impl RangeBounds<u32>) -> Result<Range<u32>> {
-    let beyond = || Error::unusable(format!("{axis}: no range can reach beyond the largest coordinate"));
+    let beyond = || Error::invalid("offset", format!("{axis}: no range can reach beyond the largest coordinate"));
     let start = match wanted.start_bound() {
         Bound::Included(&v) => v,
         Bound::Excluded(&v) => v.checked_add(1).ok_or_else(beyond)?,
@@ -246,7 +252,7 @@ fn narrow(axis: &'static str, range: Range<u32>, wanted: impl RangeBounds<u32>) 
         if matches!(wanted.end_bound(), Bound::Unbounded) || matches!(wanted.start_bound(), Bound::Unbounded) {
             check_inside(axis, start.min(end)..start.max(end), range)?;
         }
-        return Err(Error::unusable(format!("{axis} {start}..{end} runs backwards: a range is start..end")));
+        return Err(Error::invalid("range", format!("{axis} {start}..{end} runs backwards: a range is start..end")));
     }
     check_inside(axis, start..end, range)?;
     Ok(start..end)

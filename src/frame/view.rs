@@ -122,7 +122,7 @@ impl<'a, P: Pixel> View<'a, P> {
     /// If `y` is not below the height.
     #[inline]
     #[track_caller]
-    pub fn row_numbers(&self, y: u32) -> &'a [P::Number] {
+    pub fn row_samples(&self, y: u32) -> &'a [P::Number] {
         self.window.row(y as usize)
     }
 
@@ -132,7 +132,7 @@ impl<'a, P: Pixel> View<'a, P> {
     }
 
     /// The rows from the top, each with its y.
-    pub fn placed_rows(&self) -> impl ExactSizeIterator<Item = (u32, &'a [P])> + DoubleEndedIterator + use<'a, P> {
+    pub fn rows_with_y(&self) -> impl ExactSizeIterator<Item = (u32, &'a [P])> + DoubleEndedIterator + use<'a, P> {
         let rows = self.rows();
         PlacedRows(rows)
     }
@@ -147,11 +147,11 @@ impl<'a, P: Pixel> View<'a, P> {
     /// ```
     /// use rahmen::{Frame, Gray, Rgb, Size};
     /// let frame = Frame::filled(Size::new(2, 1), Rgb::new(1u8, 2, 3))?;
-    /// let doubled = frame.view().as_numbers()?.map(|v| Gray::new(v.v * 2))?;
-    /// assert_eq!(doubled.numbers(), [2, 4, 6, 2, 4, 6]);
+    /// let doubled = frame.view().as_plane()?.map(|v| Gray::new(v.value * 2))?;
+    /// assert_eq!(doubled.samples(), [2, 4, 6, 2, 4, 6]);
     /// # Ok::<(), rahmen::Error>(())
     /// ```
-    pub fn as_numbers(&self) -> Result<View<'a, Gray<P::Number>>> {
+    pub fn as_plane(&self) -> Result<View<'a, Gray<P::Number>>> {
         Ok(View { window: self.window, size: in_numbers(self.size, P::CHANNELS)? })
     }
 
@@ -161,8 +161,8 @@ impl<'a, P: Pixel> View<'a, P> {
     }
 
     /// All pixels with their coordinates, row by row: `(x, y, pixel)`.
-    pub fn placed_pixels(&self) -> impl Iterator<Item = (u32, u32, P)> + use<'a, P> {
-        self.placed_rows().flat_map(|(y, row)| (0u32..).zip(row).map(move |(x, &p)| (x, y, p)))
+    pub fn pixels_with_xy(&self) -> impl Iterator<Item = (u32, u32, P)> + use<'a, P> {
+        self.rows_with_y().flat_map(|(y, row)| (0u32..).zip(row).map(move |(x, &p)| (x, y, p)))
     }
 
     /// A region as a view of its own, without a copy. An empty region is allowed.
@@ -191,7 +191,7 @@ impl<'a, P: Pixel> View<'a, P> {
         let mut numbers = Vec::with_capacity(self.size.width as usize * self.size.height as usize * P::CHANNELS);
         match self.as_packed() {
             Some(all) => numbers.extend_from_slice(all),
-            None => (0..self.size.height).for_each(|y| numbers.extend_from_slice(self.row_numbers(y))),
+            None => (0..self.size.height).for_each(|y| numbers.extend_from_slice(self.row_samples(y))),
         }
         Frame::from_whole(self.size, numbers)
     }
@@ -209,7 +209,7 @@ impl<'a, P: Pixel> View<'a, P> {
             return Ok(());
         }
         for y in 0..self.size.height {
-            target.row_numbers_mut(y).copy_from_slice(self.row_numbers(y));
+            target.row_samples_mut(y).copy_from_slice(self.row_samples(y));
         }
         Ok(())
     }

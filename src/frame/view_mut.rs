@@ -183,7 +183,7 @@ impl<'a, P: Pixel> ViewMut<'a, P> {
     /// If `y` is not below the height.
     #[inline]
     #[track_caller]
-    pub fn row_numbers_mut(&mut self, y: u32) -> &mut [P::Number] {
+    pub fn row_samples_mut(&mut self, y: u32) -> &mut [P::Number] {
         self.window.row(y as usize)
     }
 
@@ -197,11 +197,11 @@ impl<'a, P: Pixel> ViewMut<'a, P> {
         RowsMut { window: self.window }
     }
 
-    /// The same memory as single numbers, to write: see [`View::as_numbers`].
+    /// The same memory as single numbers, to write: see [`View::as_plane`].
     ///
     /// # Errors
     /// A row of more than `u32::MAX` numbers.
-    pub fn into_numbers(self) -> Result<ViewMut<'a, Gray<P::Number>>> {
+    pub fn into_plane(self) -> Result<ViewMut<'a, Gray<P::Number>>> {
         let size = super::view::in_numbers(self.size, P::CHANNELS)?;
         Ok(ViewMut { window: self.window, size })
     }
@@ -235,7 +235,7 @@ impl<'a, P: Pixel> ViewMut<'a, P> {
     /// let (mut sky, mut water) = frame.view_mut().split_at_row(1)?;
     /// sky.fill(Gray::new(200));
     /// water.fill(Gray::new(40));
-    /// assert_eq!((frame[(0, 0)].v, frame[(2, 3)].v), (200, 40));
+    /// assert_eq!((frame[(0, 0)].value, frame[(2, 3)].value), (200, 40));
     /// # Ok::<(), rahmen::Error>(())
     /// ```
     pub fn split_at_row(self, y: u32) -> Result<(ViewMut<'a, P>, ViewMut<'a, P>)> {

@@ -7,26 +7,26 @@ use super::{
     with_samples_mut,
 };
 use crate::error::{ErrorKind, Result};
-use crate::pixel::{Cmyk, Gray, GrayAlpha, Layout, Number, Pixel, Rgb, Rgba, Sample, Stored};
+use crate::pixel::{Cmyk, Gray, GrayAlpha, Layout, Number, PicturePixel, Pixel, Rgb, Rgba, Sample};
 
 /// Work on the pixels of a picture, whatever their type.
-pub trait Job {
+pub trait Visitor {
     /// What the work gives.
     type Out;
     /// Does it.
-    fn run<P: Stored>(self, view: View<'_, P>) -> Self::Out;
+    fn run<P: PicturePixel>(self, view: View<'_, P>) -> Self::Out;
 }
 
 /// Work that changes the pixels of a picture, whatever their type.
-pub trait JobMut {
+pub trait VisitorMut {
     /// What the work gives.
     type Out;
     /// Does it.
-    fn run<P: Stored>(self, view: ViewMut<'_, P>) -> Self::Out;
+    fn run<P: PicturePixel>(self, view: ViewMut<'_, P>) -> Self::Out;
 }
 
 /// Work on the samples of a picture, whatever their type: what needs no pixel types, only samples and channels. It is
-/// compiled three times where a [`Job`] is compiled fifteen times: prefer it.
+/// compiled three times where a [`Visitor`] is compiled fifteen times: prefer it.
 ///
 /// # Examples
 /// ```
@@ -59,15 +59,15 @@ pub trait SampleVisitorMut {
 }
 
 /// Work on two pictures of the same pixel type, the first of which may change.
-pub trait JobPair {
+pub trait PairVisitor {
     /// What the work gives.
     type Out;
     /// Does it.
-    fn run<P: Stored>(self, target: ViewMut<'_, P>, source: View<'_, P>) -> Self::Out;
+    fn run<P: PicturePixel>(self, target: ViewMut<'_, P>, source: View<'_, P>) -> Self::Out;
 }
 
 /// Work on planes, whatever their number type.
-pub trait PlanesJob {
+pub trait PlanesVisitor {
     /// What the work gives.
     type Out;
     /// Does it.
@@ -75,7 +75,7 @@ pub trait PlanesJob {
 }
 
 /// Work that makes a new picture and keeps its type: the same for the pixels of a picture and for each of its planes.
-pub trait Move {
+pub trait FrameVisitor {
     /// Does it.
     ///
     /// # Errors
@@ -84,7 +84,7 @@ pub trait Move {
 }
 
 /// Work that changes a picture by another of the same type: the same for pixels and for each plane.
-pub trait MoveInto {
+pub trait CombineVisitor {
     /// Does it.
     ///
     /// # Errors
@@ -97,8 +97,8 @@ const MATCHED: &str = "the type that was matched";
 
 impl Pixels {
     /// Runs a job on the pixels, typed.
-    pub fn visit<J: Job>(&self, job: J) -> J::Out {
-        fn by_layout<S: Sample, J: Job>(pixels: &Pixels, job: J) -> J::Out {
+    pub fn visit<J: Visitor>(&self, job: J) -> J::Out {
+        fn by_layout<S: Sample, J: Visitor>(pixels: &Pixels, job: J) -> J::Out {
             match pixels.layout() {
                 Layout::Gray => job.run(pixels.view::<Gray<S>>().expect(MATCHED)),
                 Layout::GrayAlpha => job.run(pixels.view::<GrayAlpha<S>>().expect(MATCHED)),
@@ -127,8 +127,8 @@ impl Pixels {
     }
 
     /// Runs a job that may change the pixels, typed.
-    pub fn visit_mut<J: JobMut>(&mut self, job: J) -> J::Out {
-        fn by_layout<S: Sample, J: JobMut>(pixels: &mut Pixels, job: J) -> J::Out {
+    pub fn visit_mut<J: VisitorMut>(&mut self, job: J) -> J::Out {
+        fn by_layout<S: Sample, J: VisitorMut>(pixels: &mut Pixels, job: J) -> J::Out {
             match pixels.layout() {
                 Layout::Gray => job.run(pixels.view_mut::<Gray<S>>().expect(MATCHED)),
                 Layout::GrayAlpha => job.run(pixels.view_mut::<GrayAlpha<S>>().expect(MATCHED)),
@@ -148,11 +148,11 @@ impl Pixels {
     ///
     /// # Errors
     /// Types that differ; the error names both.
-    pub fn visit_with<J: JobPair>(&mut self, source: &Pixels, job: J) -> Result<J::Out> {
+    pub fn visit_with<J: PairVisitor>(&mut self, source: &Pixels, job: J) -> Result<J::Out> {
         struct First<'a, J>(J, &'a Pixels);
-        impl<J: JobPair> JobMut for First<'_, J> {
+        impl<J: PairVisitor> VisitorMut for First<'_, J> {
             type Out = Result<J::Out>;
-            fn run<P: Stored>(self, target: ViewMut<'_, P>) -> Self::Out {
+            fn run<P: PicturePixel>(self, target: ViewMut<'_, P>) -> Self::Out {
                 Ok(self.0.run(target, self.1.view::<P>()?))
             }
         }
@@ -162,7 +162,7 @@ impl Pixels {
 
 impl AnyPlanes {
     /// Runs a job on the planes, typed.
-    pub fn visit<J: PlanesJob>(&self, job: J) -> J::Out {
+    pub fn visit<J: PlanesVisitor>(&self, job: J) -> J::Out {
         each_arm!(self, planes => job.run(planes))
     }
 }
@@ -172,15 +172,15 @@ impl Content {
     ///
     /// # Errors
     /// What the work gives.
-    pub fn moved(&self, work: &impl Move) -> Result<Content> {
+    pub fn moved(&self, work: &impl FrameVisitor) -> Result<Content> {
         struct OfPixels<'a, M>(&'a M);
-        impl<M: Move> Job for OfPixels<'_, M> {
+        impl<M: FrameVisitor> Visitor for OfPixels<'_, M> {
             type Out = Result<Content>;
-            fn run<P: Stored>(self, view: View<'_, P>) -> Result<Content> {
+            fn run<P: PicturePixel>(self, view: View<'_, P>) -> Result<Content> {
                 Ok(self.0.run(view)?.into())
             }
         }
-        fn of_planes<T: Number>(planes: &Planes<T>, work: &impl Move) -> Result<Planes<T>> {
+        fn of_planes<T: Number>(planes: &Planes<T>, work: &impl FrameVisitor) -> Result<Planes<T>> {
             let frames: Vec<_> = planes.iter().map(|(_, frame)| work.run(frame.view())).collect::<Result<_>>()?;
             let mut out = Planes::new(frames.first().map_or(planes.size(), Frame::size));
             for (name, frame) in planes.names().zip(frames) {
@@ -198,21 +198,21 @@ impl Content {
     ///
     /// # Errors
     /// Forms that differ (the error names both), or what the work gives.
-    pub fn change_by(&mut self, source: &Content, work: &impl MoveInto) -> Result<()> {
+    pub fn change_by(&mut self, source: &Content, work: &impl CombineVisitor) -> Result<()> {
         struct OfPixels<'a, M>(&'a M);
-        impl<M: MoveInto> JobPair for OfPixels<'_, M> {
+        impl<M: CombineVisitor> PairVisitor for OfPixels<'_, M> {
             type Out = Result<()>;
-            fn run<P: Stored>(self, target: ViewMut<'_, P>, source: View<'_, P>) -> Result<()> {
+            fn run<P: PicturePixel>(self, target: ViewMut<'_, P>, source: View<'_, P>) -> Result<()> {
                 self.0.run(target, source)
             }
         }
-        fn of_planes<T: Number>(into: &mut Planes<T>, from: &Planes<T>, work: &impl MoveInto) -> Result<()> {
+        fn of_planes<T: Number>(into: &mut Planes<T>, from: &Planes<T>, work: &impl CombineVisitor) -> Result<()> {
             from.iter().try_for_each(|(name, plane)| match into.get_mut(name) {
                 Some(target) => work.run(target.view_mut(), plane.view()),
-                None => Err(crate::Error::unusable(format!("there is no plane {name} to change"))),
+                None => Err(crate::Error::invalid("source", format!("there is no plane {name} to change"))),
             })
         }
-        let (wanted, found) = (self.form(), source.form());
+        let (wanted, found) = (self.pixel_format(), source.pixel_format());
         let differ = || Err(ErrorKind::Types { wanted: wanted.describe(), found: found.describe() }.into());
         match (self, source) {
             (Content::Pixels(into), Content::Pixels(from)) => into.visit_with(from, OfPixels(work))?,
@@ -243,7 +243,7 @@ impl Content {
         match self {
             Content::Pixels(pixels) => Ok(pixels),
             Content::Planes(planes) => {
-                let form = super::Form::Planes { number: planes.number(), names: planes.names() };
+                let form = super::PixelFormat::Planes { number: planes.number(), names: planes.names() };
                 Err(ErrorKind::Types { wanted: "pixels".into(), found: form.describe() }.into())
             }
         }
@@ -251,6 +251,6 @@ impl Content {
 
     #[cold]
     pub(super) fn not_pixels(&self) -> crate::error::Error {
-        ErrorKind::Types { wanted: "pixels".into(), found: self.form().describe() }.into()
+        ErrorKind::Types { wanted: "pixels".into(), found: self.pixel_format().describe() }.into()
     }
 }

@@ -3,12 +3,12 @@
 use super::histogram::{ChannelHistogram, Histogram, HistogramRules, histogram};
 use crate::error::{Error, Result};
 use crate::frame::{AnyNumbers, AnyNumbersMut, AnySamples, AnySamplesMut, Frame, Size, View, same_size};
-use crate::pixel::{Depth, Gray, NumberKind, Pixel, Stored};
+use crate::pixel::{Depth, Gray, NumberKind, PicturePixel, Pixel};
 
 fn check(a: Size, b: Size) -> Result<()> {
     same_size("the second picture", a, b)?;
     if a.is_empty() {
-        return Err(Error::unusable(format!("pictures of {a} have no pixel to compare")));
+        return Err(Error::invalid("a", format!("pictures of {a} have no pixel to compare")));
     }
     Ok(())
 }
@@ -22,13 +22,13 @@ fn check(a: Size, b: Size) -> Result<()> {
 /// # Examples
 /// ```
 /// use rahmen::{Frame, Gray, Size, measure::error_picture};
-/// let a = Frame::<Gray<u8>>::from_numbers(Size::new(3, 1), vec![100, 100, 100])?;
-/// let b = Frame::<Gray<u8>>::from_numbers(Size::new(3, 1), vec![100, 110, 80])?;
+/// let a = Frame::<Gray<u8>>::from_samples(Size::new(3, 1), vec![100, 100, 100])?;
+/// let b = Frame::<Gray<u8>>::from_samples(Size::new(3, 1), vec![100, 110, 80])?;
 /// // 127.5 + 4 / 2 * d, rounded half up.
-/// assert_eq!(error_picture(a.view(), b.view(), 4.0)?.numbers(), [128, 148, 88]);
+/// assert_eq!(error_picture(a.view(), b.view(), 4.0)?.samples(), [128, 148, 88]);
 /// # Ok::<(), rahmen::Error>(())
 /// ```
-pub fn error_picture<P: Stored>(a: View<'_, P>, b: View<'_, P>, gain: f64) -> Result<Frame<P>> {
+pub fn error_picture<P: PicturePixel>(a: View<'_, P>, b: View<'_, P>, gain: f64) -> Result<Frame<P>> {
     let mut out = Frame::<P>::new(a.size())?;
     error_any(a.samples_any(), b.samples_any(), out.view_mut().into_samples_any(), gain)?;
     Ok(out)
@@ -37,7 +37,7 @@ pub fn error_picture<P: Stored>(a: View<'_, P>, b: View<'_, P>, gain: f64) -> Re
 fn error_any(a: AnySamples<'_>, b: AnySamples<'_>, to: AnySamplesMut<'_>, gain: f64) -> Result<()> {
     check(a.size(), b.size())?;
     if !gain.is_finite() || gain <= 0.0 {
-        return Err(Error::unusable(format!("a gain is a number above 0, not {gain}")));
+        return Err(Error::invalid("gain", format!("a gain is a number above 0, not {gain}")));
     }
     let full = match to.depth() {
         Depth::U8 => 255.0,
@@ -104,9 +104,9 @@ fn error_values(a: AnyNumbers<'_>, b: AnyNumbers<'_>, names: &[&str]) -> Result<
             a.row(y).gather(channel, names.len(), &mut first);
             b.row(y).gather(channel, names.len(), &mut second);
             let pairs = first.iter().zip(&second);
-            apart.row_mut(y).iter_mut().zip(pairs).for_each(|(to, (a, b))| to.v = b - a);
+            apart.row_mut(y).iter_mut().zip(pairs).for_each(|(to, (a, b))| to.value = b - a);
         }
-        let most = apart.numbers().iter().map(|d| d.abs()).filter(|d| d.is_finite()).fold(0.0, f64::max);
+        let most = apart.samples().iter().map(|d| d.abs()).filter(|d| d.is_finite()).fold(0.0, f64::max);
         let most = if most > 0.0 { most } else { 1.0 };
         let mut counted = histogram(apart.view(), &HistogramRules::default().range(-most, most))?.channels;
         counted.iter_mut().for_each(|c| c.name = name.to_string());

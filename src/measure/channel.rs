@@ -68,7 +68,10 @@ impl Histogram {
     pub fn merge(&mut self, other: &Histogram) -> Result<()> {
         if self.channels.len() != other.channels.len() {
             let (mine, theirs) = (self.channels.len(), other.channels.len());
-            return Err(Error::unusable(format!("histograms of {mine} and of {theirs} channels do not add up")));
+            return Err(Error::invalid(
+                "other",
+                format!("histograms of {mine} and of {theirs} channels do not add up"),
+            ));
         }
         for (mine, theirs) in self.channels.iter().zip(&other.channels) {
             if mine.range != theirs.range
@@ -77,12 +80,15 @@ impl Histogram {
                 || mine.first != theirs.first
             {
                 let of = |c: &ChannelHistogram| format!("{} bins over {}..{}", c.bins.len(), c.range.0, c.range.1);
-                return Err(Error::unusable(format!(
-                    "{}: {} and {} do not add up; count both over the same range",
-                    mine.name,
-                    of(mine),
-                    of(theirs)
-                )));
+                return Err(Error::invalid(
+                    "other",
+                    format!(
+                        "{}: {} and {} do not add up; count both over the same range",
+                        mine.name,
+                        of(mine),
+                        of(theirs)
+                    ),
+                ));
             }
         }
         self.channels.iter_mut().zip(&other.channels).for_each(|(mine, theirs)| mine.add_all(theirs));
@@ -217,7 +223,7 @@ impl ChannelHistogram {
     /// A percentage that is not within 0 to 100.
     pub fn percentile(&self, percent: f64) -> Result<Option<f64>> {
         if !(0.0..=100.0).contains(&percent) {
-            return Err(Error::unusable(format!("a percentile is 0 to 100, not {percent}")));
+            return Err(Error::invalid("percent", format!("a percentile is 0 to 100, not {percent}")));
         }
         Ok(self.bin_of_share(percent / 100.0).map(|bin| self.level(bin)))
     }

@@ -101,8 +101,8 @@ pub struct ChannelDifference {
 /// # Examples
 /// ```
 /// use rahmen::{Frame, Gray, Size, measure::{CompareRules, compare}};
-/// let a = Frame::<Gray<u8>>::from_numbers(Size::new(4, 1), vec![10, 20, 30, 40])?;
-/// let b = Frame::<Gray<u8>>::from_numbers(Size::new(4, 1), vec![10, 22, 30, 36])?;
+/// let a = Frame::<Gray<u8>>::from_samples(Size::new(4, 1), vec![10, 20, 30, 40])?;
+/// let b = Frame::<Gray<u8>>::from_samples(Size::new(4, 1), vec![10, 22, 30, 36])?;
 /// let found = compare(a.view(), b.view(), &CompareRules::default())?.whole;
 /// assert_eq!((found.max_abs, found.max_at, found.mae, found.mse), (4.0, Some((3, 0)), 1.5, 5.0));
 /// # Ok::<(), rahmen::Error>(())
@@ -126,7 +126,7 @@ fn compared(
 ) -> Result<(Comparison, Vec<Gap>)> {
     same_size("the second picture", a.size(), b.size())?;
     if a.size().is_empty() {
-        return Err(Error::unusable(format!("pictures of {} have no pixel to compare", a.size())));
+        return Err(Error::invalid("a", format!("pictures of {} have no pixel to compare", a.size())));
     }
     check(rules)?;
     let peak = rules.peak.unwrap_or_else(|| full_scale(a));
@@ -145,14 +145,14 @@ fn compared(
 /// # Errors
 /// Sizes or types that differ: the error says how, and what would make the pictures equal, where that is known.
 pub fn compare_contents(a: &Content, b: &Content, rules: &CompareRules) -> Result<Comparison> {
-    if a.size() != b.size() || a.form() != b.form() {
+    if a.size() != b.size() || a.pixel_format() != b.pixel_format() {
         return Err(differ(a, b));
     }
     match (a, b) {
         (Content::Pixels(a), Content::Pixels(b)) => {
             compare_any(a.samples_any().into(), b.samples_any().into(), a.layout().channel_names(), rules)
         }
-        _ => compare_planes(&a.views(), &b.views(), &a.form().channel_names(), rules),
+        _ => compare_planes(&a.views(), &b.views(), &a.pixel_format().channel_names(), rules),
     }
 }
 
@@ -179,10 +179,10 @@ fn compare_planes(
 
 fn check(rules: &CompareRules) -> Result<()> {
     if rules.peak.is_some_and(|p| !p.is_finite() || p <= 0.0) {
-        return Err(Error::unusable(format!("a peak is a number above 0, not {}", rules.peak.unwrap_or(0.0))));
+        return Err(Error::invalid("peak", format!("a peak is a number above 0, not {}", rules.peak.unwrap_or(0.0))));
     }
     if !rules.threshold.is_finite() || rules.threshold < 0.0 {
-        return Err(Error::unusable(format!("a threshold is a number from 0, not {}", rules.threshold)));
+        return Err(Error::invalid("threshold", format!("a threshold is a number from 0, not {}", rules.threshold)));
     }
     Ok(())
 }
@@ -250,11 +250,11 @@ pub(crate) fn decibels(signal: f64, noise: f64) -> f64 {
 #[cold]
 fn differ(a: &Content, b: &Content) -> Error {
     let hint = hint_of_contents(a, b).map_or(String::new(), |hint| format!("; they are equal if {}", hint.words()));
-    let (first, second) = (a.form().describe(), b.form().describe());
+    let (first, second) = (a.pixel_format().describe(), b.pixel_format().describe());
     let line = match (a.size() == b.size(), first == second) {
         (false, true) => format!("the first picture is {}, the second {}", a.size(), b.size()),
         (true, _) => format!("the first picture holds {first}, the second {second}"),
         (false, false) => format!("the first picture is {} {first}, the second {} {second}", a.size(), b.size()),
     };
-    Error::unusable(format!("{line}; only pictures of one size and type can be compared{hint}"))
+    Error::invalid("b", format!("{line}; only pictures of one size and type can be compared{hint}"))
 }

@@ -154,12 +154,12 @@ mod tests {
 
     #[test]
     fn figures_of_values_and_of_counts_agree_with_hand_computation() {
-        let frame = Frame::<Gray<i16>>::from_numbers(Size::new(4, 1), vec![-2, 0, 4, 6]).unwrap();
+        let frame = Frame::<Gray<i16>>::from_samples(Size::new(4, 1), vec![-2, 0, 4, 6]).unwrap();
         let s = &stats(frame.view())[0];
         // Mean 2; squared distances 16, 4, 4, 16: variance 10.
         assert_eq!((s.count, s.min, s.max, s.mean, s.median, s.variance), (4, -2.0, 6.0, 2.0, 2.0, 10.0));
         assert!((s.std - 10f64.sqrt()).abs() < 1e-12);
-        let odd = Frame::<Gray<f64>>::from_numbers(Size::new(3, 1), vec![9.0, 1.0, 2.0]).unwrap();
+        let odd = Frame::<Gray<f64>>::from_samples(Size::new(3, 1), vec![9.0, 1.0, 2.0]).unwrap();
         assert_eq!(stats(odd.view())[0].median, 2.0);
         let counts = ChannelStats::of_counts(&[0, 2, 1, 0, 1]);
         assert_eq!((counts.mean, counts.median, counts.min, counts.max), (2.0, 1.5, 1.0, 4.0));
@@ -187,7 +187,7 @@ mod tests {
         }
         for (channel, m) in moments(frame.view(), Threads::ALL).iter().enumerate() {
             let values: Vec<f64> = frame
-                .numbers()
+                .samples()
                 .iter()
                 .skip(channel)
                 .step_by(3)

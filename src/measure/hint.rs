@@ -1,8 +1,8 @@
 //! What would make two unequal pictures equal: the accidents that happen between two tools.
 
-use crate::access::{Turn, turn_bytes};
+use crate::access::orient_bytes;
 use crate::convert::depth::pixels_to_depth;
-use crate::frame::{AnyNumbers, Content, Pixels, Region, SampleView, SampleViewMut};
+use crate::frame::{AnyNumbers, Content, Orientation, Pixels, Region, SampleView, SampleViewMut};
 use crate::pixel::Depth;
 use crate::threads::Threads;
 
@@ -17,12 +17,12 @@ pub enum Hint {
     MirroredLeftRight,
     /// The second picture mirrored top-bottom.
     MirroredTopBottom,
-    /// The second picture turned a quarter clockwise.
-    TurnedRight,
-    /// The second picture turned by a half.
-    TurnedHalf,
-    /// The second picture turned a quarter counter-clockwise.
-    TurnedLeft,
+    /// The second picture rotated by 90 degrees clockwise.
+    RotatedRight,
+    /// The second picture rotated by 180 degrees.
+    RotatedHalf,
+    /// The second picture rotated by 90 degrees counter-clockwise.
+    RotatedLeft,
     /// The second picture transposed.
     Transposed,
     /// The second picture transposed about the other diagonal.
@@ -40,9 +40,9 @@ impl Hint {
             Hint::RedBlueSwapped => "r and b are swapped",
             Hint::MirroredLeftRight => "the second is mirrored left-right",
             Hint::MirroredTopBottom => "the second is mirrored top-bottom",
-            Hint::TurnedRight => "the second is turned a quarter to the right",
-            Hint::TurnedHalf => "the second is turned by a half",
-            Hint::TurnedLeft => "the second is turned a quarter to the left",
+            Hint::RotatedRight => "the second is rotated by 90 degrees clockwise",
+            Hint::RotatedHalf => "the second is rotated by 180 degrees",
+            Hint::RotatedLeft => "the second is rotated by 90 degrees counter-clockwise",
             Hint::Transposed => "the second is transposed",
             Hint::AntiTransposed => "the second is transposed about the other diagonal",
             Hint::AtU8 => "both are taken at u8",
@@ -50,16 +50,17 @@ impl Hint {
         }
     }
 
-    fn of_turn(turn: Turn) -> Hint {
-        match turn {
-            Turn::LeftRight => Hint::MirroredLeftRight,
-            Turn::TopBottom => Hint::MirroredTopBottom,
-            Turn::Right => Hint::TurnedRight,
-            Turn::Half => Hint::TurnedHalf,
-            Turn::Left => Hint::TurnedLeft,
-            Turn::Transpose => Hint::Transposed,
-            Turn::AntiTranspose => Hint::AntiTransposed,
-        }
+    fn of(orientation: Orientation) -> Option<Hint> {
+        Some(match orientation {
+            Orientation::Upright => return None,
+            Orientation::MirroredLeftRight => Hint::MirroredLeftRight,
+            Orientation::MirroredTopBottom => Hint::MirroredTopBottom,
+            Orientation::RotatedRight => Hint::RotatedRight,
+            Orientation::RotatedHalf => Hint::RotatedHalf,
+            Orientation::RotatedLeft => Hint::RotatedLeft,
+            Orientation::Transposed => Hint::Transposed,
+            Orientation::AntiTransposed => Hint::AntiTransposed,
+        })
     }
 }
 
@@ -70,11 +71,11 @@ pub(super) fn hint(a: AnyNumbers<'_>, b: AnyNumbers<'_>, names: &[&str]) -> Opti
     if names.starts_with(&["r", "g", "b"]) && a.size() == b.size() && swapped(a, b, each) {
         return Some(Hint::RedBlueSwapped);
     }
-    turned(a, b)
+    oriented(a, b)
 }
 
-fn turned(a: SampleView<'_, u8>, b: SampleView<'_, u8>) -> Option<Hint> {
-    Turn::ALL.into_iter().find(|&turn| laid_down(a, b, turn)).map(Hint::of_turn)
+fn oriented(a: SampleView<'_, u8>, b: SampleView<'_, u8>) -> Option<Hint> {
+    Orientation::ALL[1..].iter().find(|&&orientation| equal_once_oriented(a, b, orientation)).and_then(|&o| Hint::of(o))
 }
 
 /// Whether red and blue, of so many bytes each, are exchanged.
@@ -93,8 +94,9 @@ fn swapped(a: SampleView<'_, u8>, b: SampleView<'_, u8>, each: usize) -> bool {
 /// Rows looked at together.
 const STRIP: u32 = 16;
 
-fn laid_down(a: SampleView<'_, u8>, b: SampleView<'_, u8>, turn: Turn) -> bool {
-    if turn.size(b.size()) != a.size() || a.channels() != b.channels() {
+/// Whether `b` laid down this way equals `a`.
+fn equal_once_oriented(a: SampleView<'_, u8>, b: SampleView<'_, u8>, orientation: Orientation) -> bool {
+    if orientation.size(b.size()) != a.size() || a.channels() != b.channels() {
         return false;
     }
     let row = a.width() as usize * a.channels().count;
@@ -104,9 +106,9 @@ fn laid_down(a: SampleView<'_, u8>, b: SampleView<'_, u8>, turn: Turn) -> bool {
         let rows = y..a.height().min(y.saturating_add(STRIP));
         let strip = a.band(rows);
         let part = Region { x: 0, y, width: a.width(), height: strip.height() };
-        let Ok(source) = turn.source_of(part, b.size()) else { return false };
+        let Ok(source) = orientation.source_of(part, b.size()) else { return false };
         let memory = &mut memory[..row * strip.height() as usize];
-        turn_bytes(b.part(source), turn, SampleViewMut::packed(memory, strip.size(), a.channels()));
+        orient_bytes(b.part(source), orientation, SampleViewMut::packed(memory, strip.size(), a.channels()));
         strip.rows().zip(memory.chunks_exact(row.max(1))).all(|(a, b)| a == b)
     })
 }
@@ -118,7 +120,7 @@ pub(super) fn hint_of_contents(a: &Content, b: &Content) -> Option<Hint> {
         return None;
     }
     if a.depth() == b.depth() {
-        return turned(a.samples_any().as_bytes(), b.samples_any().as_bytes());
+        return oriented(a.samples_any().as_bytes(), b.samples_any().as_bytes());
     }
     let at = |depth: Depth| -> Option<bool> {
         let to = |p: &Pixels| pixels_to_depth(p, depth, None, Threads::ALL).ok();

@@ -9,7 +9,7 @@ use super::one_pass::masked_moments_any;
 use crate::color::{GrayWeights, gray_any};
 use crate::error::{Error, Result};
 use crate::frame::{AnyNumbers, AnySamples, Content, Metadata, Pixels, Region, Size, View};
-use crate::pixel::{Depth, Layout, Pixel, Stored};
+use crate::pixel::{Depth, Layout, PicturePixel, Pixel};
 use crate::threads::Threads;
 
 /// How to count.
@@ -21,16 +21,16 @@ pub struct HistogramRules {
     /// The half-open range that the bins cover evenly, in codes or float values; for integers all levels, for floats
     /// the values' own minimum to maximum, unless given. A value equal to the upper limit falls in the last bin.
     pub range: Option<(f64, f64)>,
-    /// The top code of each channel, where it is not the full range: levels are codes 0..=top then.
-    pub top_codes: Option<Vec<u32>>,
+    /// The max code of each channel, where it is not the full range: levels are codes 0..=top then.
+    pub max_codes: Option<Vec<u32>>,
     /// How many threads may be used; the result never depends on it.
     pub threads: Threads,
 }
 
 impl HistogramRules {
-    /// The default rules, with the top codes that a picture carries.
+    /// The default rules, with the max codes that a picture carries.
     pub fn of(metadata: &Metadata) -> HistogramRules {
-        HistogramRules { top_codes: metadata.top_codes.clone(), ..HistogramRules::default() }
+        HistogramRules { max_codes: metadata.max_codes.clone(), ..HistogramRules::default() }
     }
 
     /// The same rules with so many bins.
@@ -43,23 +43,24 @@ impl HistogramRules {
         HistogramRules { range: Some((low, high)), ..self }
     }
 
-    /// The top code of a channel of integers with so many levels.
+    /// The max code of a channel of integers with so many levels.
     fn top(&self, channel: usize, levels: usize) -> u32 {
         let full = levels as u32 - 1;
-        self.top_codes.as_ref().and_then(|t| t.get(channel).copied()).unwrap_or(full).clamp(1, full)
+        self.max_codes.as_ref().and_then(|t| t.get(channel).copied()).unwrap_or(full).clamp(1, full)
     }
 
     fn check(&self) -> Result<()> {
         if self.bins == Some(0) {
-            return Err(Error::unusable("a histogram needs at least one bin"));
+            return Err(Error::invalid("bins", "a histogram needs at least one bin"));
         }
         if self.bins.is_some_and(|b| b > MOST_BINS) {
-            return Err(Error::unusable(format!("a histogram has at most {MOST_BINS} bins")));
+            return Err(Error::invalid("bins", format!("a histogram has at most {MOST_BINS} bins")));
         }
         match self.range {
-            Some((low, high)) if !(low.is_finite() && high.is_finite() && low < high) => {
-                Err(Error::unusable(format!("a range goes from a lower to a higher number, not from {low} to {high}")))
-            }
+            Some((low, high)) if !(low.is_finite() && high.is_finite() && low < high) => Err(Error::invalid(
+                "range",
+                format!("a range goes from a lower to a higher number, not from {low} to {high}"),
+            )),
             _ => Ok(()),
         }
     }
@@ -71,7 +72,7 @@ const MOST_BINS: usize = 1 << 24;
 /// The histogram of a view, a channel each. One pass for 8- and 16-bit integers; three for other numbers (extremes, bins,
 /// median) and memory for one channel.
 ///
-/// Integers are counted by code: `top + 1` levels, 0..=255 or 0..=65,535 unless the rules hold top codes, and the figures
+/// Integers are counted by code: `top + 1` levels, 0..=255 or 0..=65,535 unless the rules hold max codes, and the figures
 /// are in codes and exact.
 ///
 /// # Errors
@@ -80,7 +81,7 @@ const MOST_BINS: usize = 1 << 24;
 /// # Examples
 /// ```
 /// use rahmen::{Frame, Gray, Size, measure::{HistogramRules, histogram}};
-/// let row = Frame::<Gray<u8>>::from_numbers(Size::new(4, 1), vec![7, 9, 9, 12])?;
+/// let row = Frame::<Gray<u8>>::from_samples(Size::new(4, 1), vec![7, 9, 9, 12])?;
 /// let counted = histogram(row.view(), &HistogramRules::default())?;
 /// assert_eq!(counted.channels[0].bins[9], 2);
 /// assert_eq!(counted.channels[0].stats.mean, 9.25);
@@ -108,7 +109,7 @@ pub(crate) fn histogram_any(
     rules.check()?;
     mask.check(view.size())?;
     if view.size().is_empty() {
-        return Err(Error::unusable(format!("a region of {} has no pixel to measure", view.size())));
+        return Err(Error::invalid("view", format!("a region of {} has no pixel to measure", view.size())));
     }
     let names = names.iter();
     let channels = match levels_of(view.kind()) {
@@ -133,7 +134,7 @@ const STRIP: u32 = 64;
 ///
 /// # Errors
 /// As [`masked_histogram`]; weights that are not finite.
-pub fn gray_histogram<P: Stored>(
+pub fn gray_histogram<P: PicturePixel>(
     view: View<'_, P>,
     weights: GrayWeights,
     mask: &Mask<'_>,
@@ -150,8 +151,8 @@ pub(crate) fn gray_histogram_any(
     rules: &HistogramRules,
 ) -> Result<Histogram> {
     mask.check(view.size())?;
-    let top = rules.top_codes.as_ref().filter(|t| t.windows(2).all(|p| p[0] == p[1]));
-    let rules = HistogramRules { top_codes: top.cloned(), ..rules.clone() };
+    let top = rules.max_codes.as_ref().filter(|t| t.windows(2).all(|p| p[0] == p[1]));
+    let rules = HistogramRules { max_codes: top.cloned(), ..rules.clone() };
     let names = Layout::Gray.channel_names();
     if view.depth() == Depth::F32 || !mask.is_all() {
         // Floats are gone through more than once, and a mask belongs to whole rows: all of it is made.
@@ -173,7 +174,8 @@ pub(crate) fn gray_histogram_any(
             None => sum = Some(counted),
         }
     }
-    let sum = sum.ok_or_else(|| Error::unusable(format!("a region of {} has no pixel to measure", view.size())))?;
+    let sum =
+        sum.ok_or_else(|| Error::invalid("view", format!("a region of {} has no pixel to measure", view.size())))?;
     rules.check()?;
     let channels = sum.channels.iter().map(|c| from_levels(&c.name, &c.bins, &rules)).collect();
     Ok(Histogram { channels })
@@ -196,7 +198,7 @@ pub fn masked_content_histogram(content: &Content, mask: &Mask<'_>, rules: &Hist
         return histogram_any(pixels.samples_any().into(), pixels.layout().channel_names(), mask, rules);
     }
     let mut channels = Vec::new();
-    for (name, plane) in content.form().channel_names().iter().zip(content.views()) {
+    for (name, plane) in content.pixel_format().channel_names().iter().zip(content.views()) {
         channels.append(&mut histogram_any(plane, &[name], mask, rules)?.channels);
     }
     Ok(Histogram { channels })
@@ -290,8 +292,8 @@ mod tests {
         // 6 x 5 pixels with codes 0..=4; 63.75, 127.5 and 191.25 of 255 are stored as 64, 128 and 191.
         let codes = [0, 0, 1, 1, 1, 2, 0, 1, 1, 2, 2, 2, 0, 1, 1, 2, 2, 3, 1, 1, 2, 3, 3, 4, 2, 2, 3, 3, 4, 4];
         let samples = codes.map(|code: usize| [0u8, 64, 128, 191, 255][code]).to_vec();
-        let frame = Frame::<Gray<u8>>::from_numbers(Size::new(6, 5), samples).unwrap();
-        let h = one(&frame, HistogramRules { top_codes: Some(vec![4]), ..HistogramRules::default() });
+        let frame = Frame::<Gray<u8>>::from_samples(Size::new(6, 5), samples).unwrap();
+        let h = one(&frame, HistogramRules { max_codes: Some(vec![4]), ..HistogramRules::default() });
         assert_eq!(h.bins, [4, 9, 9, 5, 3]);
         assert_eq!((h.stats.count, h.stats.min, h.stats.max, h.stats.median), (30, 0.0, 4.0, 2.0));
         // Mean (9 + 18 + 15 + 12) / 30 = 1.8; mean of squares (9 + 36 + 45 + 48) / 30 = 4.6; variance 1.36.
@@ -320,7 +322,7 @@ mod tests {
     #[test]
     fn floats_count_what_is_outside_and_what_is_no_number() {
         let values = vec![-1.0f32, 0.0, 0.25, 0.5, 1.0, 7.0, f32::NAN];
-        let frame = Frame::<Gray<f32>>::from_numbers(Size::new(7, 1), values).unwrap();
+        let frame = Frame::<Gray<f32>>::from_samples(Size::new(7, 1), values).unwrap();
         let h = one(&frame, HistogramRules::default().bins(4).range(0.0, 1.0));
         assert_eq!((h.under, h.over, h.nan), (1, 1, 1));
         assert_eq!(h.bins, [1, 1, 1, 1]);

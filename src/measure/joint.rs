@@ -8,7 +8,7 @@ use crate::pixel::Pixel;
 /// How often pairs of values occur: first channel across, second down.
 #[derive(Debug, Clone, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
-pub struct Joint {
+pub struct JointHistogram {
     /// Bins for the first and the second channel.
     pub bins: (usize, usize),
     /// The half-open range that the bins of each cover evenly; a value at the upper limit falls in the last bin.
@@ -22,7 +22,7 @@ pub struct Joint {
     pub correlation: f64,
 }
 
-impl Joint {
+impl JointHistogram {
     /// How often this pair of bins occurs; 0 beyond the bins.
     pub fn at(&self, first: usize, second: usize) -> u64 {
         let inside = first < self.bins.0 && second < self.bins.1;
@@ -55,10 +55,10 @@ pub fn joint_histogram<P: Pixel, Q: Pixel>(
     bins: (usize, usize),
     ranges: [(f64, f64); 2],
     mask: &Mask<'_>,
-) -> Result<Joint> {
+) -> Result<JointHistogram> {
     for (channel, channels, what) in [(first.1, P::CHANNELS, P::describe()), (second.1, Q::CHANNELS, Q::describe())] {
         if channel >= channels {
-            return Err(Error::unusable(format!("channel {channel} is outside 0..{channels} of {what}")));
+            return Err(Error::invalid("channel", format!("channel {channel} is outside 0..{channels} of {what}")));
         }
     }
     joint_any((first.0.numbers_any(), first.1), (second.0.numbers_any(), second.1), bins, ranges, mask)
@@ -70,17 +70,17 @@ fn joint_any(
     bins: (usize, usize),
     ranges: [(f64, f64); 2],
     mask: &Mask<'_>,
-) -> Result<Joint> {
+) -> Result<JointHistogram> {
     same_size("the second picture", a.size(), b.size())?;
     mask.check(a.size())?;
     if bins.0 == 0 || bins.1 == 0 || bins.0.saturating_mul(bins.1) > MOST {
-        return Err(Error::unusable(format!("{} x {} bins are none or more than {MOST}", bins.0, bins.1)));
+        return Err(Error::invalid("bins", format!("{} x {} bins are none or more than {MOST}", bins.0, bins.1)));
     }
     for (low, high) in ranges {
         crate::convert::depth::Window::new(low, high)?;
     }
     let mut sums = Pairs::default();
-    let mut out = Joint { bins, ranges, counts: vec![0; bins.0 * bins.1], outside: 0, correlation: f64::NAN };
+    let mut out = JointHistogram { bins, ranges, counts: vec![0; bins.0 * bins.1], outside: 0, correlation: f64::NAN };
     let mut weights = vec![0; a.size().width as usize];
     let (mut firsts, mut seconds) = (Vec::new(), Vec::new());
     for y in 0..a.size().height {
@@ -146,8 +146,8 @@ mod tests {
     #[test]
     fn pairs_are_counted_and_correlation_is_that_of_the_formula() {
         let size = Size::new(5, 1);
-        let a = Frame::<Gray<u8>>::from_numbers(size, vec![1, 2, 3, 4, 200]).unwrap();
-        let b = Frame::<Gray<f32>>::from_numbers(size, vec![2.0, 1.0, 4.0, 3.0, f32::NAN]).unwrap();
+        let a = Frame::<Gray<u8>>::from_samples(size, vec![1, 2, 3, 4, 200]).unwrap();
+        let b = Frame::<Gray<f32>>::from_samples(size, vec![2.0, 1.0, 4.0, 3.0, f32::NAN]).unwrap();
         let ranges = [(0.0, 5.0), (0.0, 4.0)];
         let j = joint_histogram((a.view(), 0), (b.view(), 0), (5, 4), ranges, &Mask::ALL).unwrap();
         assert_eq!((j.at(1, 2), j.at(2, 1), j.at(3, 3), j.at(4, 3), j.outside), (1, 1, 1, 1, 1));

@@ -9,8 +9,8 @@ use crate::pixel::{Gray, Layout, Sample};
 /// # Examples
 /// ```
 /// use rahmen::{Frame, Gray, Size, measure::{HistogramRules, Mask, masked_histogram}};
-/// let row = Frame::<Gray<u8>>::from_numbers(Size::new(4, 1), vec![7, 9, 9, 12])?;
-/// let mask = Frame::<Gray<u8>>::from_numbers(Size::new(4, 1), vec![255, 128, 127, 0])?;
+/// let row = Frame::<Gray<u8>>::from_samples(Size::new(4, 1), vec![7, 9, 9, 12])?;
+/// let mask = Frame::<Gray<u8>>::from_samples(Size::new(4, 1), vec![255, 128, 127, 0])?;
 /// let counted = masked_histogram(row.view(), &Mask::from(mask.view()), &HistogramRules::default())?;
 /// assert_eq!((counted.channels[0].bins[7], counted.channels[0].bins[9]), (1, 1));
 /// let weighed = masked_histogram(row.view(), &Mask::weights(mask.view()), &HistogramRules::default())?;
@@ -74,7 +74,7 @@ impl<'a> Mask<'a> {
     /// Pixels that are not gray: the error says what they are.
     pub fn of_pixels(pixels: &'a Pixels) -> Result<Mask<'a>> {
         if pixels.layout() != Layout::Gray {
-            return Err(Error::unusable(format!("a mask is gray, not {}; make it gray first", pixels.layout())));
+            return Err(Error::invalid("mask", format!("a mask is gray, not {}; make it gray first", pixels.layout())));
         }
         Ok(match pixels.samples() {
             SamplesRef::U8(_) => pixels.view::<Gray<u8>>()?.into(),
@@ -116,7 +116,7 @@ impl<'a> Mask<'a> {
     /// How often each pixel of a row counts.
     pub(crate) fn row(&self, y: u32, weights: &mut [u32]) {
         fn half<S: Sample>(row: &[Gray<S>], weights: &mut [u32], half: S) {
-            weights.iter_mut().zip(row).for_each(|(to, m)| *to = u32::from(m.v >= half));
+            weights.iter_mut().zip(row).for_each(|(to, m)| *to = u32::from(m.value >= half));
         }
         match self.0 {
             Kind::All => weights.fill(1),
@@ -124,10 +124,10 @@ impl<'a> Mask<'a> {
             Kind::Half(Grays::Words(view)) => half(view.row(y), weights, 32_768),
             Kind::Half(Grays::Floats(view)) | Kind::Weights(Grays::Floats(view)) => half(view.row(y), weights, 0.5),
             Kind::Weights(Grays::Bytes(view)) => {
-                weights.iter_mut().zip(view.row(y)).for_each(|(to, m)| *to = u32::from(m.v));
+                weights.iter_mut().zip(view.row(y)).for_each(|(to, m)| *to = u32::from(m.value));
             }
             Kind::Weights(Grays::Words(view)) => {
-                weights.iter_mut().zip(view.row(y)).for_each(|(to, m)| *to = u32::from(m.v));
+                weights.iter_mut().zip(view.row(y)).for_each(|(to, m)| *to = u32::from(m.value));
             }
             Kind::Where(counts, (left, top)) => {
                 let at = |x: u32| counts(left.saturating_add(x), top.saturating_add(y));

@@ -31,7 +31,7 @@ pub use histogram::{
     HistogramRules, content_histogram, gray_histogram, histogram, masked_content_histogram, masked_histogram,
 };
 pub(crate) use histogram::{gray_histogram_any, histogram_any};
-pub use joint::{Joint, joint_histogram};
+pub use joint::{JointHistogram, joint_histogram};
 pub use mask::Mask;
 pub use moments::Moments;
 pub use one_pass::{masked_moments, moments};

@@ -17,7 +17,7 @@ use std::ops::Range;
 /// # Examples
 /// ```
 /// use rahmen::{Frame, Gray, Size, Threads, measure::moments};
-/// let row = Frame::<Gray<u8>>::from_numbers(Size::new(4, 1), vec![1, 2, 3, 6])?;
+/// let row = Frame::<Gray<u8>>::from_samples(Size::new(4, 1), vec![1, 2, 3, 6])?;
 /// let of = &moments(row.view(), Threads::ALL)[0];
 /// assert_eq!((of.min(), of.max(), of.mean(), of.variance()), (1.0, 6.0, 3.0, 3.5));
 /// # Ok::<(), rahmen::Error>(())

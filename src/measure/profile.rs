@@ -71,7 +71,7 @@ pub fn profile<P: Pixel>(view: View<'_, P>, from: (u32, u32), to: (u32, u32)) ->
 /// # Errors
 /// As [`profile`].
 pub fn content_profile(content: &Content, from: (u32, u32), to: (u32, u32)) -> Result<Profile> {
-    profile_any(&content.views(), content.size(), &content.form().channel_names(), from, to)
+    profile_any(&content.views(), content.size(), &content.pixel_format().channel_names(), from, to)
 }
 
 /// The channels of all views, which have one size, one behind the other.
@@ -127,7 +127,7 @@ fn walk(size: Size, from: (u32, u32), to: (u32, u32), pixel: &mut dyn FnMut(u32,
             }
         }
         if first {
-            return Err(Error::unusable(format!("the place {x},{y} has no pixel")));
+            return Err(Error::invalid("place", format!("the place {x},{y} has no pixel")));
         }
     }
     Ok(())

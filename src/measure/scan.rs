@@ -170,7 +170,7 @@ mod tests {
         let two = Frame::from_fn(size, |x, _| GrayAlpha::new(7.0f32, if x == 2 { 0.5 } else { 1.0 })).unwrap();
         let s = scan(two);
         assert_eq!((s.is_gray(), s.is_opaque(), s.is_two_valued()), (None, Some(false), true));
-        let nan = Frame::<Gray<f32>>::from_numbers(Size::new(2, 1), vec![f32::NAN, f32::NAN]).unwrap();
+        let nan = Frame::<Gray<f32>>::from_samples(Size::new(2, 1), vec![f32::NAN, f32::NAN]).unwrap();
         let s = scan(nan);
         assert!(s.used[0].0.is_nan() && s.nan > 0);
         assert!(!scan(Frame::<Gray<u8>>::new(Size::new(0, 0)).unwrap()).is_two_valued());

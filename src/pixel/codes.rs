@@ -16,7 +16,7 @@ pub(crate) fn code_of(sample: u32, top: u32, full: u32) -> u32 {
 
 /// The sample for each code from 0 to `top`, for an integer depth.
 pub(crate) fn samples_of_codes(top: u16, depth: Depth) -> Vec<u16> {
-    let full = u32::from(depth.top_code().unwrap_or(u16::MAX));
+    let full = u32::from(depth.max_code().unwrap_or(u16::MAX));
     (0..=u32::from(top)).map(|code| sample_of(code, u32::from(top), full) as u16).collect()
 }
 

@@ -35,7 +35,7 @@ impl Depth {
     }
 
     /// The largest code of an integer depth: 255 or 65,535; `None` for floats.
-    pub fn top_code(self) -> Option<u16> {
+    pub fn max_code(self) -> Option<u16> {
         match self {
             Depth::U8 => Some(255),
             Depth::U16 => Some(65_535),

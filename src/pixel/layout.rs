@@ -117,9 +117,9 @@ pub trait Pixel: Copy + Default + PartialEq + std::fmt::Debug + Send + Sync + Se
 }
 
 /// A pixel that files and pictures hold: one of the five layouts over a [`Sample`].
-pub trait Stored: Pixel<Number: Sample> {
+pub trait PicturePixel: Pixel<Number: Sample> {
     /// The layout, at run time.
     const LAYOUT: Layout;
     /// The same layout over another sample type.
-    type Over<T: Sample>: Stored + Pixel<Number = T>;
+    type Over<T: Sample>: PicturePixel + Pixel<Number = T>;
 }

@@ -48,7 +48,7 @@ impl Meaning {
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize), serde(rename_all = "snake_case"))]
 #[non_exhaustive]
-pub enum Space {
+pub enum Primaries {
     /// IEC 61966-2-1 (the primaries of ITU-R BT.709), white D65.
     #[default]
     Srgb,

@@ -1,6 +1,6 @@
 //! Pixels whose colour is already multiplied by their alpha: only for exchange with others.
 
-use super::layout::{Pixel, Stored};
+use super::layout::{PicturePixel, Pixel};
 use super::sealed::Sealed;
 
 /// A pixel whose colour is already multiplied by its alpha, as many display systems keep it. Only for exchange with
@@ -14,9 +14,9 @@ pub struct Premultiplied<P>(
     pub P,
 );
 
-impl<P: Stored> Sealed for Premultiplied<P> {}
+impl<P: PicturePixel> Sealed for Premultiplied<P> {}
 
-impl<P: Stored> Pixel for Premultiplied<P> {
+impl<P: PicturePixel> Pixel for Premultiplied<P> {
     type Number = P::Number;
     const CHANNELS: usize = P::CHANNELS;
     // The last channel is not straight alpha: no work may weight colour by it again.

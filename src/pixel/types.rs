@@ -1,6 +1,6 @@
 //! The pixel types: named fields, `repr(C)`, alpha straight.
 
-use super::layout::{Layout, Pixel, Stored};
+use super::layout::{Layout, PicturePixel, Pixel};
 use super::number::Number;
 use super::sample::Sample;
 use super::sealed::Sealed;
@@ -25,7 +25,7 @@ macro_rules! pixel {
             const CHANNEL_NAMES: &'static [&'static str] = $names;
             fn describe() -> String { format!(concat!($word, " {}"), S::KIND.name()) }
         }
-        impl<S: Sample> Stored for $name<S> { const LAYOUT: Layout = Layout::$layout;
+        impl<S: Sample> PicturePixel for $name<S> { const LAYOUT: Layout = Layout::$layout;
             type Over<T: Sample> = $name<T>; }
     };
 }
@@ -34,14 +34,14 @@ pixel! {
     /// One channel of brightness, or one plane's number: the only pixel over any [`Number`].
     Gray {
         /// The value.
-        v
+        value
     } over Number, alpha false, names &["gray"], layout Gray "gray"
 }
 pixel! {
     /// Brightness and straight alpha.
     GrayAlpha {
         /// The value.
-        v,
+        value,
         /// Straight alpha: full is opaque.
         a
     } over Sample, alpha true, names &["gray", "alpha"], layout GrayAlpha "gray+alpha"

@@ -1,4 +1,4 @@
-//! Affine maps of the plane: scale, shear, turn and shift in one.
+//! Affine maps of the plane: scaling, shearing, rotation and translation.
 
 use crate::error::{Error, Result};
 
@@ -20,12 +20,12 @@ impl Affine {
     pub fn new(x: [f64; 3], y: [f64; 3]) -> Result<Affine> {
         match x.iter().chain(&y).all(|v| v.is_finite()) {
             true => Ok(Affine { x, y }),
-            false => Err(Error::unusable(format!("an affine map of {x:?} and {y:?} is not of finite numbers"))),
+            false => Err(Error::invalid("map", format!("an affine map of {x:?} and {y:?} is not of finite numbers"))),
         }
     }
 
-    /// A shift to the right and downward.
-    pub fn shift(x: f64, y: f64) -> Affine {
+    /// A translation to the right and downward.
+    pub fn translate(x: f64, y: f64) -> Affine {
         Affine { x: [1.0, 0.0, x], y: [0.0, 1.0, y] }
     }
 
@@ -39,8 +39,8 @@ impl Affine {
         Affine { x: [1.0, x, 0.0], y: [y, 1.0, 0.0] }
     }
 
-    /// A turn about (0, 0), clockwise as it is seen; exact for quarter turns.
-    pub fn turn(degrees: f64) -> Affine {
+    /// A rotation about (0, 0), clockwise as it is seen; exact for quarter turns.
+    pub fn rotate(degrees: f64) -> Affine {
         let within = degrees.rem_euclid(360.0);
         let (sin, cos) = match within {
             0.0 => (0.0, 1.0),
@@ -49,7 +49,7 @@ impl Affine {
             270.0 => (-1.0, 0.0),
             other => other.to_radians().sin_cos(),
         };
-        // y grows downward, so that this turns clockwise.
+        // y grows downward, so that this rotates clockwise.
         Affine { x: [cos, -sin, 0.0], y: [sin, cos, 0.0] }
     }
 
@@ -68,10 +68,10 @@ impl Affine {
     /// ```
     /// use rahmen::resample::Affine;
     /// assert_eq!(Affine::scale(2.0, 2.0).about(10.0, 10.0).at(10.0, 11.0), (10.0, 12.0));
-    /// assert_eq!(Affine::turn(90.0).at(1.0, 0.0), (0.0, 1.0));
+    /// assert_eq!(Affine::rotate(90.0).at(1.0, 0.0), (0.0, 1.0));
     /// ```
     pub fn about(self, x: f64, y: f64) -> Affine {
-        Affine::shift(-x, -y).then(self).then(Affine::shift(x, y))
+        Affine::translate(-x, -y).then(self).then(Affine::translate(x, y))
     }
 
     /// Where a place goes.
@@ -91,7 +91,7 @@ impl Affine {
         let x = [e / area, -b / area, (b * f - c * e) / area];
         let y = [-d / area, a / area, (c * d - a * f) / area];
         Affine::new(x, y)
-            .map_err(|_| Error::unusable(format!("the map of {:?} and {:?} has no way back", self.x, self.y)))
+            .map_err(|_| Error::invalid("map", format!("the map of {:?} and {:?} has no way back", self.x, self.y)))
     }
 
     /// How far a step of one pixel to the right, and one downward, goes along x; and along y.
@@ -106,7 +106,7 @@ mod tests {
 
     #[test]
     fn maps_follow_each_other_and_lead_back() {
-        let map = Affine::turn(30.0).then(Affine::scale(2.0, 0.5)).then(Affine::shear(0.25, 0.0)).about(3.0, -4.0);
+        let map = Affine::rotate(30.0).then(Affine::scale(2.0, 0.5)).then(Affine::shear(0.25, 0.0)).about(3.0, -4.0);
         let back = map.inverse().unwrap();
         for (x, y) in [(0.0, 0.0), (3.0, -4.0), (7.5, 100.0)] {
             let (u, v) = map.at(x, y);
@@ -115,9 +115,9 @@ mod tests {
         }
         assert_eq!(map.at(3.0, -4.0), (3.0, -4.0));
         // cos 30, sin 30.
-        let (x, y) = Affine::turn(30.0).at(1.0, 0.0);
+        let (x, y) = Affine::rotate(30.0).at(1.0, 0.0);
         assert!((x - 0.75f64.sqrt()).abs() < 1e-15 && (y - 0.5).abs() < 1e-15);
-        assert_eq!(Affine::turn(-90.0).at(0.0, 1.0), (1.0, 0.0));
+        assert_eq!(Affine::rotate(-90.0).at(0.0, 1.0), (1.0, 0.0));
     }
 
     #[test]

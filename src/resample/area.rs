@@ -23,7 +23,10 @@ impl Area {
         for (name, range) in [("x", &x), ("y", &y)] {
             let finite = range.start.is_finite() && range.end.is_finite();
             if !finite || range.start >= range.end {
-                return Err(Error::unusable(format!("{name} {}..{} is no part of a picture", range.start, range.end)));
+                return Err(Error::invalid(
+                    "area",
+                    format!("{name} {}..{} is no part of a picture", range.start, range.end),
+                ));
             }
         }
         Ok(Area { x: x.start, y: y.start, width: x.end - x.start, height: y.end - y.start })
@@ -55,12 +58,12 @@ impl Area {
     /// A part that does not, or has no extent.
     pub(crate) fn check_within(self, size: Size) -> Result<()> {
         if self.width <= 0.0 || self.height <= 0.0 {
-            return Err(Error::unusable(format!("a picture of {size} has no pixel to resize")));
+            return Err(Error::invalid("source", format!("a picture of {size} has no pixel to resize")));
         }
         for (name, range, side) in [("x", self.x(), size.width), ("y", self.y(), size.height)] {
             if range.start < 0.0 || range.end > f64::from(side) {
                 let line = format!("{name} {}..{} is outside the picture's 0..{side}", range.start, range.end);
-                return Err(Error::unusable(line));
+                return Err(Error::invalid("area", line));
             }
         }
         Ok(())

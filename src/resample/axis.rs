@@ -270,7 +270,7 @@ fn taps_of(x: u32, along: &Along, reach: f64, scale: f64, kernel: Kernel) -> Res
 
 #[cold]
 pub(super) fn no_sum(sum: f64) -> Error {
-    Error::unusable(format!("a kernel whose weights sum to {sum} where a pixel is made"))
+    Error::invalid("kernel", format!("a kernel whose weights sum to {sum} where a pixel is made"))
 }
 
 /// Weights of pixels, which may lie outside, over their sum; clamped and reflected ones folded onto those that they repeat.
@@ -428,7 +428,7 @@ mod tests {
 
     #[test]
     fn weights_that_cannot_be_are_errors() {
-        let own = |at| Kernel::Own(crate::resample::OwnKernel::new(at, 1.0).unwrap());
+        let own = |at| Kernel::Custom(crate::resample::CustomKernel::new(at, 1.0).unwrap());
         let along = Along { source: 9, part: 0.0..9.0, target: 5, edge: Edge::Clamp };
         assert!(Axis::new(&along, own(|_| 0.0), true).is_err());
         assert!(Axis::new(&along, own(|t| if t > 0.1 { f64::NAN } else { 1.0 }), true).is_err());

@@ -31,17 +31,17 @@ pub enum Kernel {
     /// sinc(t) sinc(t / 3) of support 3.
     Lanczos3,
     /// A function of one's own.
-    Own(OwnKernel),
+    Custom(CustomKernel),
 }
 
 /// A kernel of one's own: a function of the distance in pixels, zero beyond its support.
 #[derive(Debug, Clone, Copy)]
-pub struct OwnKernel {
+pub struct CustomKernel {
     at: fn(f64) -> f64,
     support: f64,
 }
 
-impl OwnKernel {
+impl CustomKernel {
     /// The largest support there may be.
     pub const MOST: f64 = 64.0;
 
@@ -49,28 +49,31 @@ impl OwnKernel {
     /// divided by theirs.
     ///
     /// # Errors
-    /// A support that is not a number above 0 and at most [`MOST`](OwnKernel::MOST).
+    /// A support that is not a number above 0 and at most [`MOST`](CustomKernel::MOST).
     ///
     /// # Examples
     /// ```
-    /// use rahmen::resample::{Kernel, OwnKernel};
-    /// let bell = OwnKernel::new(|t| (-2.0 * t * t).exp(), 2.0)?;
-    /// assert_eq!(Kernel::Own(bell).at(0.0), 1.0);
+    /// use rahmen::resample::{Kernel, CustomKernel};
+    /// let bell = CustomKernel::new(|t| (-2.0 * t * t).exp(), 2.0)?;
+    /// assert_eq!(Kernel::Custom(bell).at(0.0), 1.0);
     /// # Ok::<(), rahmen::Error>(())
     /// ```
-    pub fn new(at: fn(f64) -> f64, support: f64) -> Result<OwnKernel> {
-        if !(support > 0.0 && support <= OwnKernel::MOST) {
-            let most = OwnKernel::MOST;
-            return Err(Error::unusable(format!("a kernel's support is above 0 and at most {most}, not {support}")));
+    pub fn new(at: fn(f64) -> f64, support: f64) -> Result<CustomKernel> {
+        if !(support > 0.0 && support <= CustomKernel::MOST) {
+            let most = CustomKernel::MOST;
+            return Err(Error::invalid(
+                "support",
+                format!("a kernel's support is above 0 and at most {most}, not {support}"),
+            ));
         }
-        Ok(OwnKernel { at, support })
+        Ok(CustomKernel { at, support })
     }
 }
 
 impl PartialEq for Kernel {
     fn eq(&self, other: &Kernel) -> bool {
         match (self, other) {
-            (Kernel::Own(a), Kernel::Own(b)) => a.support == b.support && std::ptr::fn_addr_eq(a.at, b.at),
+            (Kernel::Custom(a), Kernel::Custom(b)) => a.support == b.support && std::ptr::fn_addr_eq(a.at, b.at),
             (Kernel::Cubic { b, c }, Kernel::Cubic { b: d, c: e }) => b == d && c == e,
             _ => std::mem::discriminant(self) == std::mem::discriminant(other),
         }
@@ -100,7 +103,7 @@ impl Kernel {
             Kernel::Cubic { .. } => "cubic",
             Kernel::Lanczos2 => "lanczos2",
             Kernel::Lanczos3 => "lanczos3",
-            Kernel::Own(_) => "own",
+            Kernel::Custom(_) => "custom",
         }
     }
 
@@ -112,7 +115,7 @@ impl Kernel {
             Kernel::Linear => 1.0,
             Kernel::CatmullRom | Kernel::Mitchell | Kernel::Cubic { .. } | Kernel::Lanczos2 => 2.0,
             Kernel::Lanczos3 => 3.0,
-            Kernel::Own(own) => own.support,
+            Kernel::Custom(own) => own.support,
         }
     }
 
@@ -129,8 +132,8 @@ impl Kernel {
             Kernel::Cubic { b, c } => cubic(t, b, c),
             Kernel::Lanczos2 => lanczos(t, 2.0),
             Kernel::Lanczos3 => lanczos(t, 3.0),
-            Kernel::Own(own) if t <= own.support => (own.at)(distance),
-            Kernel::Own(_) => 0.0,
+            Kernel::Custom(own) if t <= own.support => (own.at)(distance),
+            Kernel::Custom(_) => 0.0,
         }
     }
 }
@@ -158,7 +161,7 @@ impl std::fmt::Display for Kernel {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         match self {
             Kernel::Cubic { b, c } => write!(f, "cubic of B {b}, C {c}"),
-            Kernel::Own(own) => write!(f, "own kernel of support {}", own.support),
+            Kernel::Custom(own) => write!(f, "custom kernel of support {}", own.support),
             other => f.write_str(other.name()),
         }
     }
@@ -200,10 +203,10 @@ mod tests {
     #[test]
     fn a_support_is_finite() {
         for wrong in [0.0, -1.0, f64::NAN, f64::INFINITY, 65.0] {
-            assert!(OwnKernel::new(|_| 1.0, wrong).is_err(), "{wrong}");
+            assert!(CustomKernel::new(|_| 1.0, wrong).is_err(), "{wrong}");
         }
-        let own = Kernel::Own(OwnKernel::new(|t| 2.0 + t, 1.5).unwrap());
+        let own = Kernel::Custom(CustomKernel::new(|t| 2.0 + t, 1.5).unwrap());
         assert_eq!((own.at(-1.0), own.at(1.5), own.at(1.6)), (1.0, 3.5, 0.0));
-        assert!(own == own && own != Kernel::Own(OwnKernel::new(|t| 2.0 + t, 1.25).unwrap()));
+        assert!(own == own && own != Kernel::Custom(CustomKernel::new(|t| 2.0 + t, 1.25).unwrap()));
     }
 }

@@ -40,11 +40,11 @@ mod weighted;
 
 pub use affine::Affine;
 pub use area::Area;
-pub use kernel::{Kernel, OwnKernel};
+pub use kernel::{CustomKernel, Kernel};
 pub use light::Light;
 pub use plan::{Plan, ResizeRules, resize, resize_area, resize_pixels};
 pub use plane::resize_planes;
 pub use point::{Tap, Taps, sample, sample_in, taps};
 pub use target::Target;
 pub(crate) use warp::warp_any;
-pub use warp::{WarpRules, turned_whole, warp};
+pub use warp::{WarpRules, rotated_whole, warp};

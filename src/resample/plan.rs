@@ -45,7 +45,7 @@ impl ResizeRules {
     }
 
     /// The same rules with kernels that keep their width when shrinking: faster, and aliased.
-    pub fn without_widening(self) -> ResizeRules {
+    pub fn without_antialias(self) -> ResizeRules {
         ResizeRules { widen: false, ..self }
     }
 
@@ -122,10 +122,10 @@ impl Plan {
     /// As [`new`](Plan::new), or a part that is not inside.
     pub fn of_area(from: Size, area: Area, to: Size, rules: ResizeRules) -> Result<Plan> {
         if from.is_empty() {
-            return Err(Error::unusable(format!("a picture of {from} has no pixel to resize")));
+            return Err(Error::invalid("from", format!("a picture of {from} has no pixel to resize")));
         }
         if to.is_empty() {
-            return Err(Error::unusable(format!("a target of {to} has no pixel; each side must be at least 1")));
+            return Err(Error::invalid("to", format!("a target of {to} has no pixel; each side must be at least 1")));
         }
         area.check_within(from)?;
         let edge = rules.edge.map(|_| ());
@@ -231,7 +231,7 @@ impl Plan {
         let need = self.rows_needed(outputs);
         let have = first_row..first_row.saturating_add(source.height);
         if need.start < have.start || need.end > have.end {
-            return Err(Error::unusable(format!("source rows {need:?} are needed, rows {have:?} are there")));
+            return Err(Error::invalid("source", format!("source rows {need:?} are needed, rows {have:?} are there")));
         }
         Ok(())
     }
@@ -295,9 +295,9 @@ impl Plan {
 /// # Examples
 /// ```
 /// use rahmen::{Frame, Gray, Size, resample::{Kernel, resize}};
-/// let two = Frame::from_numbers(Size::new(2, 1), vec![0u8, 100])?;
+/// let two = Frame::from_samples(Size::new(2, 1), vec![0u8, 100])?;
 /// let four = resize(two.view(), Size::new(4, 1), Kernel::Linear)?;
-/// assert_eq!(four.numbers(), [0, 25, 75, 100]);
+/// assert_eq!(four.samples(), [0, 25, 75, 100]);
 /// # let _: Frame<Gray<u8>> = four;
 /// # Ok::<(), rahmen::Error>(())
 /// ```
@@ -313,11 +313,11 @@ pub fn resize<P: Pixel<Number: Sample>>(view: View<'_, P>, to: Size, kernel: Ker
 /// # Examples
 /// ```
 /// use rahmen::{Frame, Gray, Size, resample::{Area, Kernel, ResizeRules, resize_area}};
-/// let row = Frame::<Gray<u8>>::from_numbers(Size::new(4, 1), vec![0, 100, 200, 40])?;
+/// let row = Frame::<Gray<u8>>::from_samples(Size::new(4, 1), vec![0, 100, 200, 40])?;
 /// // Half of the second pixel, the third, half of the last one.
 /// let part = Area::new(1.5..3.5, 0.0..1.0)?;
 /// let one = resize_area(row.view(), part, Size::new(1, 1), ResizeRules::new(Kernel::Box))?;
-/// assert_eq!(one.numbers(), [135]);
+/// assert_eq!(one.samples(), [135]);
 /// # Ok::<(), rahmen::Error>(())
 /// ```
 pub fn resize_area<P: Pixel<Number: Sample>>(

@@ -111,11 +111,11 @@ impl Weighed<'_> {
 /// # Examples
 /// ```
 /// use rahmen::{Frame, Gray, Planes, Size, resample::{Area, Kernel, ResizeRules, resize_planes}};
-/// let depths = Frame::<Gray<i32>>::from_numbers(Size::new(2, 1), vec![-1000, 3000])?;
+/// let depths = Frame::<Gray<i32>>::from_samples(Size::new(2, 1), vec![-1000, 3000])?;
 /// let planes = Planes::new(Size::new(2, 1)).with("depth", depths)?;
 /// let rules = ResizeRules::new(Kernel::Linear);
 /// let four = resize_planes(&planes, Area::of(planes.size()), Size::new(4, 1), rules)?;
-/// assert_eq!(four.get("depth").map(|d| d.numbers().to_vec()), Some(vec![-1000, 0, 2000, 3000]));
+/// assert_eq!(four.get("depth").map(|d| d.samples().to_vec()), Some(vec![-1000, 0, 2000, 3000]));
 /// # Ok::<(), rahmen::Error>(())
 /// ```
 pub fn resize_planes<T: Number>(planes: &Planes<T>, area: Area, to: Size, rules: ResizeRules) -> Result<Planes<T>> {
@@ -151,13 +151,13 @@ mod tests {
                     let planes = Planes::new(size).with("z", wide.clone()).unwrap();
                     let found = resize_planes(&planes, area, to, rules).unwrap();
                     let found = found.get("z").unwrap();
-                    for (a, b) in wanted.numbers().iter().zip(found.numbers()) {
+                    for (a, b) in wanted.samples().iter().zip(found.samples()) {
                         assert!((f64::from(*a) - b).abs() < 5e-3, "{kernel} {to} {edge:?}: {a} {b}");
                     }
                     if edge == Edge::Clamp {
                         let planes = Planes::new(size).with("z", whole.clone()).unwrap();
                         let thousand = resize_planes(&planes, area, to, rules).unwrap();
-                        let pairs = thousand.get("z").unwrap().numbers().iter().zip(found.numbers());
+                        let pairs = thousand.get("z").unwrap().samples().iter().zip(found.samples());
                         assert!(pairs.into_iter().all(|(a, b)| (*a as f64 - b * 1000.0).abs() < 2.0));
                     }
                 }

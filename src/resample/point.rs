@@ -38,7 +38,7 @@ pub struct Taps {
 /// A picture without pixels, coordinates that are not numbers or far outside, or a kernel whose weights have no sum.
 pub fn taps<P>(size: Size, x: f64, y: f64, kernel: Kernel, edge: &Edge<P>) -> Result<Taps> {
     if size.is_empty() {
-        return Err(Error::unusable(format!("a picture of {size} has no pixel to sample")));
+        return Err(Error::invalid("source", format!("a picture of {size} has no pixel to sample")));
     }
     let edge = &edge.kind();
     Ok(Taps { x: along("x", x, size.width, kernel, edge)?, y: along("y", y, size.height, kernel, edge)? })
@@ -46,7 +46,7 @@ pub fn taps<P>(size: Size, x: f64, y: f64, kernel: Kernel, edge: &Edge<P>) -> Re
 
 fn along(name: &str, at: f64, side: u32, kernel: Kernel, edge: &Edge<()>) -> Result<Vec<Tap>> {
     if !at.is_finite() || at.abs() > FARTHEST {
-        return Err(Error::unusable(format!("{name} of {at} is no place of a picture")));
+        return Err(Error::invalid("place", format!("{name} of {at} is no place of a picture")));
     }
     let weight_at = |i: i64| scaled_weight(kernel, i, at, 1.0);
     let pixels = match kernel {
@@ -79,9 +79,9 @@ pub(super) fn scaled_weight(kernel: Kernel, i: i64, at: f64, scale: f64) -> f64 
 /// # Examples
 /// ```
 /// use rahmen::{Frame, Gray, Size, access::Edge, resample::{Kernel, sample}};
-/// let row = Frame::<Gray<u8>>::from_numbers(Size::new(2, 1), vec![0, 100])?;
+/// let row = Frame::<Gray<u8>>::from_samples(Size::new(2, 1), vec![0, 100])?;
 /// // The centres are at 0.5 and 1.5.
-/// assert_eq!(sample(row.view(), 0.75, 0.5, Kernel::Linear, Edge::Clamp)?.v, 25);
+/// assert_eq!(sample(row.view(), 0.75, 0.5, Kernel::Linear, Edge::Clamp)?.value, 25);
 /// # Ok::<(), rahmen::Error>(())
 /// ```
 pub fn sample<P: Pixel<Number: Sample>>(view: View<'_, P>, x: f64, y: f64, kernel: Kernel, edge: Edge<P>) -> Result<P> {
@@ -239,10 +239,10 @@ mod tests {
 
     #[test]
     fn light_is_mixed_where_that_is_asked_for() {
-        let frame = Frame::<Gray<u8>>::from_numbers(Size::new(2, 1), vec![0, 255]).unwrap();
+        let frame = Frame::<Gray<u8>>::from_samples(Size::new(2, 1), vec![0, 255]).unwrap();
         let light = Light::Linear(crate::Transfer::Srgb);
         // Half of full light, encoded by IEC 61966-2-1: 0.73536 of 255.
-        assert_eq!(sample_in(frame.view(), 1.0, 0.5, Kernel::Linear, Edge::Clamp, light).unwrap().v, 188);
+        assert_eq!(sample_in(frame.view(), 1.0, 0.5, Kernel::Linear, Edge::Clamp, light).unwrap().value, 188);
         let row = vec![Rgba::new(255u8, 0, 0, 255), Rgba::new(0, 0, 255, 255)];
         let frame = Frame::from_pixels(Size::new(2, 1), row).unwrap();
         let mixed = sample_in(frame.view(), 1.0, 0.5, Kernel::Linear, Edge::Clamp, light).unwrap();
@@ -251,12 +251,12 @@ mod tests {
 
     #[test]
     fn values_worked_by_hand() {
-        let frame = Frame::<Gray<u8>>::from_numbers(Size::new(2, 2), vec![0, 100, 40, 200]).unwrap();
+        let frame = Frame::<Gray<u8>>::from_samples(Size::new(2, 2), vec![0, 100, 40, 200]).unwrap();
         // A quarter each: 85.
-        assert_eq!(sample(frame.view(), 1.0, 1.0, Kernel::Linear, Edge::Clamp).unwrap().v, 85);
-        assert_eq!(sample(frame.view(), 1.5, 0.5, Kernel::Lanczos3, Edge::Clamp).unwrap().v, 100);
-        assert_eq!(sample(frame.view(), 2.0, 0.5, Kernel::Linear, Edge::Constant(Gray::new(20))).unwrap().v, 60);
-        assert_eq!(sample(frame.view(), 2.0, 0.5, Kernel::Linear, Edge::Wrap).unwrap().v, 50);
+        assert_eq!(sample(frame.view(), 1.0, 1.0, Kernel::Linear, Edge::Clamp).unwrap().value, 85);
+        assert_eq!(sample(frame.view(), 1.5, 0.5, Kernel::Lanczos3, Edge::Clamp).unwrap().value, 100);
+        assert_eq!(sample(frame.view(), 2.0, 0.5, Kernel::Linear, Edge::Constant(Gray::new(20))).unwrap().value, 60);
+        assert_eq!(sample(frame.view(), 2.0, 0.5, Kernel::Linear, Edge::Wrap).unwrap().value, 50);
         let row = vec![Rgba::new(200u8, 0, 0, 255), Rgba::new(0, 255, 0, 0)];
         let frame = Frame::from_pixels(Size::new(2, 1), row).unwrap();
         let mixed = sample(frame.view(), 1.0, 0.5, Kernel::Linear, Edge::Clamp).unwrap();

@@ -25,7 +25,7 @@ impl<'a, P: Pixel> SourceRows<'a, P> {
     #[inline(always)]
     pub(super) fn at(&self, rows: &Axis, position: u32) -> &'a [P::Number] {
         match rows.inside(position) {
-            Some(y) => self.view.row_numbers(y - self.first),
+            Some(y) => self.view.row_samples(y - self.first),
             None => self.constant,
         }
     }

@@ -87,7 +87,7 @@ impl Along<'_> {
 
 #[cold]
 fn too_far(at: f64) -> Error {
-    Error::unusable(format!("a map that leads to {at}, far from any picture"))
+    Error::invalid("map", format!("a map that leads to {at}, far from any picture"))
 }
 
 #[cfg(test)]
@@ -117,8 +117,8 @@ mod tests {
         assert_eq!(along.weights(2.75, &mut weights).unwrap(), 2);
         assert_eq!(weights, [0.75, 0.25]);
         assert!(along.weights(1e13, &mut weights).is_err());
-        let none = crate::resample::OwnKernel::new(|_| 0.0, 1.0).unwrap();
-        let along = Along { kernel: Kernel::Own(none), ..along };
+        let none = crate::resample::CustomKernel::new(|_| 0.0, 1.0).unwrap();
+        let along = Along { kernel: Kernel::Custom(none), ..along };
         assert!(along.weights(2.75, &mut weights).is_err());
     }
 }

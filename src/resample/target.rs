@@ -44,7 +44,7 @@ impl Target {
     /// As [`size`](Target::size), an area outside the source, or an anchor that is not 0 to 1.
     pub fn of_area(self, source: Size, area: Area) -> Result<(Area, Size)> {
         if source.is_empty() {
-            return Err(Error::unusable(format!("a picture of {source} has no pixel to resize")));
+            return Err(Error::invalid("source", format!("a picture of {source} has no pixel to resize")));
         }
         area.check_within(source)?;
         let (width, height) = area.sides();
@@ -64,20 +64,26 @@ impl Target {
             Target::Scale(x, y) => {
                 for factor in [x, y] {
                     if !factor.is_finite() || factor <= 0.0 {
-                        return Err(Error::unusable(format!("a scale factor must be a number above 0, not {factor}")));
+                        return Err(Error::invalid(
+                            "factor",
+                            format!("a scale factor must be a number above 0, not {factor}"),
+                        ));
                     }
                 }
                 Size::new(scaled(width, x)?, scaled(height, y)?)
             }
         };
         if size.is_empty() {
-            return Err(Error::unusable(format!("a target of {size} has no pixel; each side must be at least 1")));
+            return Err(Error::invalid(
+                "target",
+                format!("a target of {size} has no pixel; each side must be at least 1"),
+            ));
         }
         match self {
             Target::Cover { anchor, .. } => {
                 if ![anchor.0, anchor.1].iter().all(|a| (0.0..=1.0).contains(a)) {
                     let line = format!("an anchor of {},{}; each is 0 to 1", anchor.0, anchor.1);
-                    return Err(Error::unusable(line));
+                    return Err(Error::invalid("target", line));
                 }
                 Ok((area.cut_to_ratio(size, anchor), size))
             }
@@ -90,7 +96,7 @@ impl Target {
 fn scaled(side: f64, factor: f64) -> Result<u32> {
     let exact = (side * factor + 0.5).floor().max(1.0);
     if exact > f64::from(u32::MAX) {
-        return Err(Error::unusable(format!("{side} pixels times {factor} are more than a picture can have")));
+        return Err(Error::invalid("factor", format!("{side} pixels times {factor} are more than a picture can have")));
     }
     Ok(exact as u32)
 }

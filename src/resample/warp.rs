@@ -56,7 +56,7 @@ impl WarpRules {
     }
 
     /// The same rules with a kernel of its own width.
-    pub fn without_widening(self) -> WarpRules {
+    pub fn without_antialias(self) -> WarpRules {
         WarpRules { widen: false, ..self }
     }
 
@@ -94,13 +94,13 @@ pub fn warp<P: Pixel<Number: Sample>>(
 /// [`warp`] of samples whose type is known at run time.
 pub(crate) fn warp_any(source: AnySamples<'_>, map: Affine, target: AnySamplesMut<'_>, rules: WarpRules) -> Result<()> {
     if source.size().is_empty() {
-        return Err(Error::unusable(format!("a picture of {} has no pixel to warp", source.size())));
+        return Err(Error::invalid("source", format!("a picture of {} has no pixel to warp", source.size())));
     }
     let back = map.inverse()?;
     let scales = back.rows().map(|[a, b, _]| if rules.widen { a.hypot(b).max(1.0) } else { 1.0 });
     if scales.iter().any(|&scale| scale * rules.kernel.support() > 1e3) {
         let line = format!("a map that shrinks {} times makes pixels of too many others", scales[0].max(scales[1]));
-        return Err(Error::unusable(line));
+        return Err(Error::invalid("target", line));
     }
     with_same_samples!(source, target, source, target => warp_samples(source, back, target, rules, scales))
 }
@@ -394,18 +394,18 @@ impl<S: Sample> Warp<'_, S> {
 ///
 /// # Errors
 /// An angle that is not a number, or a size beyond `u32`.
-pub fn turned_whole(size: Size, degrees: f64) -> Result<(Affine, Size)> {
-    let turn = Affine::turn(degrees);
+pub fn rotated_whole(size: Size, degrees: f64) -> Result<(Affine, Size)> {
+    let turn = Affine::rotate(degrees);
     if !degrees.is_finite() {
-        return Err(Error::unusable(format!("an angle of {degrees} degrees")));
+        return Err(Error::invalid("degrees", format!("an angle of {degrees} degrees")));
     }
     let (w, h) = (f64::from(size.width), f64::from(size.height));
     let [[a, b, _], [d, e, _]] = turn.rows();
     let side = |v: f64| (v - 1e-6).ceil().max(0.0);
     let (width, height) = (side(a.abs() * w + b.abs() * h), side(d.abs() * w + e.abs() * h));
     if width.max(height) > f64::from(u32::MAX) {
-        return Err(Error::unusable(format!("{size} turned is more than a picture can have")));
+        return Err(Error::invalid("degrees", format!("{size} turned is more than a picture can have")));
     }
-    let map = Affine::shift(-w / 2.0, -h / 2.0).then(turn).then(Affine::shift(width / 2.0, height / 2.0));
+    let map = Affine::translate(-w / 2.0, -h / 2.0).then(turn).then(Affine::translate(width / 2.0, height / 2.0));
     Ok((map, Size::new(width as u32, height as u32)))
 }

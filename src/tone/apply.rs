@@ -5,7 +5,7 @@ use crate::color::GrayWeights;
 use crate::error::{Error, Result};
 use crate::frame::{AnySamples, AnySamplesMut, Frame, Metadata, SampleViewMut, View, ViewMut, with_samples_mut};
 use crate::measure::{Histogram, HistogramRules, Mask, gray_histogram_any, histogram_any};
-use crate::pixel::{Channels, Depth, Layout, NumberKind, Sample, Stored};
+use crate::pixel::{Channels, Depth, Layout, NumberKind, PicturePixel, Sample};
 use crate::simd::{Level, lookup};
 use crate::threads::Threads;
 
@@ -20,12 +20,12 @@ pub enum Basis {
     EachChannel,
     /// The gray value of these weights; red, green and blue are scaled alike, so that hues stay. What would exceed full
     /// is drawn towards gray of the new brightness, which keeps hue and brightness and costs saturation.
-    Luminance(GrayWeights),
+    GrayValue(GrayWeights),
 }
 
 impl Basis {
-    /// [`Luminance`](Basis::Luminance) by the BT.709 weights of the encoded values.
-    pub const LUMINANCE: Basis = Basis::Luminance(GrayWeights::Bt709);
+    /// [`GrayValue`](Basis::GrayValue) by the BT.709 weights of the encoded values.
+    pub const GRAY_VALUE: Basis = Basis::GrayValue(GrayWeights::Bt709);
 }
 
 /// Curves and what they work on.
@@ -43,21 +43,21 @@ pub struct Tone {
     /// One curve for all channels, or one each.
     pub(super) curves: Vec<Curve>,
     pub(super) basis: Basis,
-    pub(super) top_codes: Option<Vec<u32>>,
+    pub(super) max_codes: Option<Vec<u32>>,
     pub(super) threads: Threads,
     pub(super) unchanged: Option<&'static str>,
 }
 
 /// A picture through a [`Tone`] that was found from it.
 #[derive(Debug, Clone)]
-pub struct Toned<P: Stored> {
+pub struct Toned<P: PicturePixel> {
     /// The picture.
     pub frame: Frame<P>,
     /// What was done to it.
     pub tone: Tone,
 }
 
-impl<P: Stored> Toned<P> {
+impl<P: PicturePixel> Toned<P> {
     /// Why the picture was left as it is, where it was: all its pixels have one level.
     pub fn unchanged(&self) -> Option<&'static str> {
         self.tone.unchanged
@@ -67,7 +67,7 @@ impl<P: Stored> Toned<P> {
 impl Tone {
     /// This curve for all colour channels.
     pub fn new(curve: Curve) -> Tone {
-        Tone { curves: vec![curve], basis: Basis::Together, top_codes: None, threads: Threads::ALL, unchanged: None }
+        Tone { curves: vec![curve], basis: Basis::Together, max_codes: None, threads: Threads::ALL, unchanged: None }
     }
 
     /// A curve for each colour channel, in stored order.
@@ -76,19 +76,19 @@ impl Tone {
     /// No curve.
     pub fn each(curves: Vec<Curve>) -> Result<Tone> {
         if curves.is_empty() {
-            return Err(Error::unusable("a tone needs at least one curve"));
+            return Err(Error::invalid("curves", "a tone needs at least one curve"));
         }
         Ok(Tone { curves, basis: Basis::EachChannel, ..Tone::new(Curve::identity()) })
     }
 
-    /// This curve for the luminance alone: see [`Basis::Luminance`].
-    pub fn luminance(curve: Curve, weights: GrayWeights) -> Tone {
-        Tone { basis: Basis::Luminance(weights), ..Tone::new(curve) }
+    /// This curve for the luminance alone: see [`Basis::GrayValue`].
+    pub fn gray_value(curve: Curve, weights: GrayWeights) -> Tone {
+        Tone { basis: Basis::GrayValue(weights), ..Tone::new(curve) }
     }
 
     /// The same tone for samples that stand for codes 0..=top, a channel each, as a picture's metadata say.
-    pub fn top_codes(self, metadata: &Metadata) -> Tone {
-        Tone { top_codes: metadata.top_codes.clone(), ..self }
+    pub fn max_codes(self, metadata: &Metadata) -> Tone {
+        Tone { max_codes: metadata.max_codes.clone(), ..self }
     }
 
     /// The same tone by at most so many threads.
@@ -122,15 +122,15 @@ impl Tone {
     }
 
     fn top<S: Sample>(&self, channel: usize) -> u32 {
-        let full = S::DEPTH.top_code().map_or(1, u32::from);
-        self.top_codes.as_ref().and_then(|t| t.get(channel).copied()).unwrap_or(full)
+        let full = S::DEPTH.max_code().map_or(1, u32::from);
+        self.max_codes.as_ref().and_then(|t| t.get(channel).copied()).unwrap_or(full)
     }
 
     /// Changes every pixel; alpha stays. One pass.
     ///
     /// # Errors
     /// Cmyk with a luminance curve: ink has no luminance without a model of the printer.
-    pub fn apply<P: Stored>(&self, view: ViewMut<'_, P>) -> Result<()> {
+    pub fn apply<P: PicturePixel>(&self, view: ViewMut<'_, P>) -> Result<()> {
         self.apply_where(view, &Mask::ALL)
     }
 
@@ -138,7 +138,7 @@ impl Tone {
     ///
     /// # Errors
     /// As [`apply`](Tone::apply); a mask of another size.
-    pub fn apply_where<P: Stored>(&self, view: ViewMut<'_, P>, mask: &Mask<'_>) -> Result<()> {
+    pub fn apply_where<P: PicturePixel>(&self, view: ViewMut<'_, P>, mask: &Mask<'_>) -> Result<()> {
         self.apply_any(view.into_samples_any(), mask)
     }
 
@@ -158,7 +158,7 @@ impl Tone {
     ///
     /// # Errors
     /// As [`apply`](Tone::apply).
-    pub fn applied<P: Stored>(&self, view: View<'_, P>) -> Result<Frame<P>> {
+    pub fn applied<P: PicturePixel>(&self, view: View<'_, P>) -> Result<Frame<P>> {
         let mut out = view.to_frame();
         self.apply(out.view_mut())?;
         Ok(out)
@@ -180,13 +180,13 @@ struct Rows<'a, S> {
 impl<'a, S: Sample> Rows<'a, S> {
     fn new(tone: &'a Tone, channels: Channels) -> Result<Self> {
         let (colors, alpha, channels) = (channels.colors(), channels.alpha, channels.count);
-        if let Basis::Luminance(weights) = tone.basis {
+        if let Basis::GrayValue(weights) = tone.basis {
             if colors == 4 {
                 return Err(Error::not_supported("the luminance of cmyk: ink needs a model of the printer"));
             }
             weights.check()?;
         }
-        let by_table = S::DEPTH.top_code().is_some() && !(tone.is_luminance() && colors == 3);
+        let by_table = S::DEPTH.max_code().is_some() && !(tone.is_luminance() && colors == 3);
         let table = |channel| tone.curve(channel).table::<S>(tone.top::<S>(channel));
         let tables: Vec<_> = if by_table { (0..colors).map(table).collect() } else { Vec::new() };
         let same = !tables.is_empty() && !alpha && tables.windows(2).all(|t| t[0] == t[1]);
@@ -231,7 +231,7 @@ impl<'a, S: Sample> Rows<'a, S> {
                     }
                 }
             }
-            Basis::Luminance(weights) if self.colors == 3 => pixels.for_each(|p| self.luminance(p, weights)),
+            Basis::GrayValue(weights) if self.colors == 3 => pixels.for_each(|p| self.scale_to_gray_value(p, weights)),
             _ => {
                 for pixel in pixels {
                     for (channel, v) in pixel[..self.colors].iter_mut().enumerate() {
@@ -242,7 +242,7 @@ impl<'a, S: Sample> Rows<'a, S> {
         }
     }
 
-    fn luminance(&self, pixel: &mut [S], weights: GrayWeights) {
+    fn scale_to_gray_value(&self, pixel: &mut [S], weights: GrayWeights) {
         let rgb = [pixel[0].to_fraction(), pixel[1].to_fraction(), pixel[2].to_fraction()];
         let old = weights.mixed(rgb);
         let new = relit(rgb, S::DEPTH != Depth::F32, old, self.tone.curve(0).at(old));
@@ -264,7 +264,7 @@ pub(super) fn relit(rgb: [f64; 3], integer: bool, old: f64, new: f64) -> [f64; 3
 
 impl Tone {
     fn is_luminance(&self) -> bool {
-        matches!(self.basis, Basis::Luminance(_))
+        matches!(self.basis, Basis::GrayValue(_))
     }
 }
 
@@ -276,14 +276,14 @@ const FLOAT_BINS: usize = 65_536;
 ///
 /// # Errors
 /// A view without pixels, a mask of another size, cmyk with luminance.
-pub fn measured<P: Stored>(
+pub fn measured<P: PicturePixel>(
     view: View<'_, P>,
     mask: &Mask<'_>,
     basis: Basis,
-    top_codes: Option<&[u32]>,
+    max_codes: Option<&[u32]>,
     threads: Threads,
 ) -> Result<Histogram> {
-    measured_any(view.samples_any(), P::LAYOUT, mask, basis, top_codes, threads)
+    measured_any(view.samples_any(), P::LAYOUT, mask, basis, max_codes, threads)
 }
 
 /// [`measured`] of samples whose type is known at run time.
@@ -292,17 +292,17 @@ pub(crate) fn measured_any(
     layout: Layout,
     mask: &Mask<'_>,
     basis: Basis,
-    top_codes: Option<&[u32]>,
+    max_codes: Option<&[u32]>,
     threads: Threads,
 ) -> Result<Histogram> {
-    let mut rules = HistogramRules { top_codes: top_codes.map(<[u32]>::to_vec), threads, ..HistogramRules::default() };
+    let mut rules = HistogramRules { max_codes: max_codes.map(<[u32]>::to_vec), threads, ..HistogramRules::default() };
     if view.depth() == Depth::F32 {
         rules = rules.bins(FLOAT_BINS).range(0.0, 1.0);
     }
     let colors = view.channels().colors();
     match basis {
-        Basis::Luminance(weights) if colors == 3 => return gray_histogram_any(view, layout, weights, mask, &rules),
-        Basis::Luminance(_) if colors == 4 => {
+        Basis::GrayValue(weights) if colors == 3 => return gray_histogram_any(view, layout, weights, mask, &rules),
+        Basis::GrayValue(_) if colors == 4 => {
             return Err(Error::not_supported("the luminance of cmyk: ink needs a model of the printer"));
         }
         _ => {}
@@ -311,7 +311,7 @@ pub(crate) fn measured_any(
     counted.channels.truncate(colors);
     if basis == Basis::Together {
         let mut each = counted.channels.into_iter();
-        let Some(first) = each.next() else { return Err(Error::unusable("there is no channel to measure")) };
+        let Some(first) = each.next() else { return Err(Error::invalid("view", "there is no channel to measure")) };
         let mut sum = Histogram { channels: vec![first] };
         for channel in each {
             sum.merge(&Histogram { channels: vec![channel] })?;

@@ -13,9 +13,9 @@ use std::sync::Arc;
 /// use rahmen::{Frame, Gray, Size, tone::{Curve, Tone}};
 /// let curve = Curve::contrast(2.0, 0.5)?.then(Curve::negative());
 /// assert_eq!((curve.at(0.5), curve.at(0.25)), (0.5, 1.0));
-/// let mut row = Frame::<Gray<u8>>::from_numbers(Size::new(3, 1), vec![64, 128, 255])?;
+/// let mut row = Frame::<Gray<u8>>::from_samples(Size::new(3, 1), vec![64, 128, 255])?;
 /// Tone::new(curve).apply(row.view_mut())?;
-/// assert_eq!(row.numbers(), [255, 127, 0]);
+/// assert_eq!(row.samples(), [255, 127, 0]);
 /// # Ok::<(), rahmen::Error>(())
 /// ```
 #[derive(Clone)]
@@ -54,7 +54,11 @@ impl std::fmt::Debug for Curve {
 }
 
 fn finite(what: &str, value: f64) -> Result<f64> {
-    if value.is_finite() { Ok(value) } else { Err(Error::unusable(format!("{what} of {value} is not a number"))) }
+    if value.is_finite() {
+        Ok(value)
+    } else {
+        Err(Error::invalid("value", format!("{what} of {value} is not a number")))
+    }
 }
 
 impl Curve {
@@ -92,7 +96,7 @@ impl Curve {
     pub fn gamma(exponent: f64) -> Result<Curve> {
         match exponent.is_finite() && exponent > 0.0 {
             true => Ok(Curve(Shape::Power(exponent))),
-            false => Err(Error::unusable(format!("a gamma exponent is a number above 0, not {exponent}"))),
+            false => Err(Error::invalid("exponent", format!("a gamma exponent is a number above 0, not {exponent}"))),
         }
     }
 
@@ -111,10 +115,10 @@ impl Curve {
     /// No point, one that is not finite, or x that do not rise.
     pub fn points(points: &[(f64, f64)]) -> Result<Curve> {
         if points.is_empty() || points.iter().any(|p| !p.0.is_finite() || !p.1.is_finite()) {
-            return Err(Error::unusable("a curve needs points of finite numbers"));
+            return Err(Error::invalid("points", "a curve needs points of finite numbers"));
         }
         if points.windows(2).any(|p| p[0].0 >= p[1].0) {
-            return Err(Error::unusable("the points of a curve go from lower to higher x"));
+            return Err(Error::invalid("points", "the points of a curve go from lower to higher x"));
         }
         Ok(Curve(Shape::Points(points.into())))
     }
@@ -126,7 +130,7 @@ impl Curve {
     /// Fewer than two levels.
     pub fn levels(fractions: &[f64]) -> Result<Curve> {
         match fractions.len() {
-            0 | 1 => Err(Error::unusable("a curve of levels needs at least two")),
+            0 | 1 => Err(Error::invalid("levels", "a curve of levels needs at least two")),
             _ => Ok(Curve(Shape::Levels(fractions.into()))),
         }
     }
@@ -137,7 +141,7 @@ impl Curve {
     /// No limit, or one that is not a number.
     pub fn steps(limits: &[f64]) -> Result<Curve> {
         if limits.is_empty() || limits.iter().any(|l| l.is_nan()) {
-            return Err(Error::unusable("a threshold needs a number"));
+            return Err(Error::invalid("threshold", "a threshold needs a number"));
         }
         let mut sorted = limits.to_vec();
         sorted.sort_by(f64::total_cmp);

@@ -38,7 +38,7 @@ fn cell<S>(channel: &Channel<S>, place: f64) -> usize {
 }
 
 fn place<S: Sample>(channel: &Channel<S>, fraction: f64) -> f64 {
-    channel.quantizer.place(fraction, S::DEPTH.top_code().is_none())
+    channel.quantizer.place(fraction, S::DEPTH.max_code().is_none())
 }
 
 pub(super) fn ordered<S: Sample>(out: SampleViewMut<'_, S>, channels: &[Channel<S>], threads: Threads) {
@@ -84,7 +84,7 @@ mod tests {
     use super::*;
     use crate::frame::{Frame, Size};
     use crate::pixel::Gray;
-    use crate::tone::{Output, QuantizeRules, quantize};
+    use crate::tone::{QuantizeRules, Reconstruction, quantize};
 
     #[test]
     fn the_matrix_holds_every_step_once_and_begins_as_published() {
@@ -101,10 +101,10 @@ mod tests {
         for level in [0u8, 1, 40, 100, 128, 200, 254, 255] {
             let flat = Frame::filled(Size::new(64, 64), Gray::new(level)).unwrap();
             for dither in [Dither::Ordered, Dither::Diffusion] {
-                let rules = QuantizeRules::bits(1).output(Output::Spread).dither(dither);
+                let rules = QuantizeRules::bits(1).reconstruction(Reconstruction::Spread).dither(dither);
                 let out = quantize(flat.view(), &rules).unwrap();
-                assert!(out.numbers().iter().all(|v| [0, 255].contains(v)));
-                let mean = out.numbers().iter().map(|v| f64::from(*v)).sum::<f64>() / 4096.0;
+                assert!(out.samples().iter().all(|v| [0, 255].contains(v)));
+                let mean = out.samples().iter().map(|v| f64::from(*v)).sum::<f64>() / 4096.0;
                 assert!((mean - f64::from(level)).abs() < 2.5, "{dither:?} {level}: {mean}");
             }
         }
@@ -113,12 +113,12 @@ mod tests {
     #[test]
     fn the_error_goes_where_it_was_published_to_go() {
         // One bit, spread: 0 or 255. 102 of 255 is 0.4 of a cell.
-        let frame = Frame::<Gray<u8>>::from_numbers(Size::new(3, 2), vec![102; 6]).unwrap();
-        let rules = QuantizeRules::bits(1).output(Output::Spread).dither(Dither::Diffusion);
+        let frame = Frame::<Gray<u8>>::from_samples(Size::new(3, 2), vec![102; 6]).unwrap();
+        let rules = QuantizeRules::bits(1).reconstruction(Reconstruction::Spread).dither(Dither::Diffusion);
         // Row 0: 0.4 -> 0, error 0.4; next 0.4 + 0.175 = 0.575 -> 1, error -0.425; next 0.4 - 0.1859 = 0.2141 -> 0, error
         // 0.2141. Below: 0.4 + 0.4 * 5/16 - 0.425 * 3/16 = 0.4453 -> 0; its error 0.4453 * 7/16 = 0.1948; the next
         // 0.4 + 0.4/16 - 0.425 * 5/16 + 0.2141 * 3/16 + 0.1948 = 0.5272 -> 1, error -0.4728; the last
         // 0.4 - 0.425/16 + 0.2141 * 5/16 - 0.4728 * 7/16 = 0.2335 -> 0.
-        assert_eq!(quantize(frame.view(), &rules).unwrap().numbers(), [0, 255, 0, 0, 255, 0]);
+        assert_eq!(quantize(frame.view(), &rules).unwrap().samples(), [0, 255, 0, 0, 255, 0]);
     }
 }

@@ -5,7 +5,7 @@ use super::curve::Curve;
 use crate::error::{Error, Result};
 use crate::frame::{Metadata, View};
 use crate::measure::{ChannelHistogram, Histogram, Mask};
-use crate::pixel::Stored;
+use crate::pixel::PicturePixel;
 use crate::threads::Threads;
 
 /// Which of the two textbook definitions. N values, c(k) of them at level k or below, L levels.
@@ -29,22 +29,22 @@ pub struct EqualizeRules {
     pub by: EqualizeBy,
     /// On what: luminance unless said, which is the gray value itself of gray pictures.
     pub basis: Basis,
-    /// The top code of each channel, where it is not the full range.
-    pub top_codes: Option<Vec<u32>>,
+    /// The max code of each channel, where it is not the full range.
+    pub max_codes: Option<Vec<u32>>,
     /// How many threads may be used; the result never depends on it.
     pub threads: Threads,
 }
 
 impl Default for EqualizeRules {
     fn default() -> Self {
-        EqualizeRules { by: EqualizeBy::Cumulative, basis: Basis::LUMINANCE, top_codes: None, threads: Threads::ALL }
+        EqualizeRules { by: EqualizeBy::Cumulative, basis: Basis::GRAY_VALUE, max_codes: None, threads: Threads::ALL }
     }
 }
 
 impl EqualizeRules {
-    /// The default rules, with the top codes that a picture carries.
+    /// The default rules, with the max codes that a picture carries.
     pub fn of(metadata: &Metadata) -> EqualizeRules {
-        EqualizeRules { top_codes: metadata.top_codes.clone(), ..EqualizeRules::default() }
+        EqualizeRules { max_codes: metadata.max_codes.clone(), ..EqualizeRules::default() }
     }
 }
 
@@ -108,7 +108,7 @@ fn tone_of(
 /// A histogram without channels.
 pub fn equalization(histogram: &Histogram, rules: &EqualizeRules) -> Result<Tone> {
     let tone = tone_of(histogram, rules.basis, rules.threads, |h| curve(h, rules.by))?;
-    Ok(Tone { top_codes: rules.top_codes.clone(), ..tone })
+    Ok(Tone { max_codes: rules.max_codes.clone(), ..tone })
 }
 
 /// Equalises a picture. One pass to count and one to apply the table, two to count luminance; a new frame. A picture of one
@@ -120,14 +120,14 @@ pub fn equalization(histogram: &Histogram, rules: &EqualizeRules) -> Result<Tone
 /// # Examples
 /// ```
 /// use rahmen::{Frame, Gray, Size, tone::{EqualizeRules, equalize}};
-/// let row = Frame::<Gray<u8>>::from_numbers(Size::new(4, 1), vec![100, 101, 101, 103])?;
+/// let row = Frame::<Gray<u8>>::from_samples(Size::new(4, 1), vec![100, 101, 101, 103])?;
 /// // 255 times 1/4, 3/4 and 4/4: 63.75, 191.25, 255.
 /// let done = equalize(row.view(), &EqualizeRules::default())?;
-/// assert_eq!(done.frame.numbers(), [64, 191, 191, 255]);
+/// assert_eq!(done.frame.samples(), [64, 191, 191, 255]);
 /// # Ok::<(), rahmen::Error>(())
 /// ```
-pub fn equalize<P: Stored>(view: View<'_, P>, rules: &EqualizeRules) -> Result<Toned<P>> {
-    let counted = measured(view, &Mask::ALL, rules.basis, rules.top_codes.as_deref(), rules.threads)?;
+pub fn equalize<P: PicturePixel>(view: View<'_, P>, rules: &EqualizeRules) -> Result<Toned<P>> {
+    let counted = measured(view, &Mask::ALL, rules.basis, rules.max_codes.as_deref(), rules.threads)?;
     let tone = equalization(&counted, rules)?;
     Ok(Toned { frame: tone.applied(view)?, tone })
 }
@@ -141,11 +141,11 @@ pub fn equalize<P: Stored>(view: View<'_, P>, rules: &EqualizeRules) -> Result<T
 pub fn matching(from: &Histogram, to: &Histogram, basis: Basis, threads: Threads) -> Result<Tone> {
     if to.channels.len() != 1 && to.channels.len() != from.channels.len() {
         let (from, to) = (from.channels.len(), to.channels.len());
-        return Err(Error::unusable(format!("{from} channels cannot be matched to {to}; give one, or as many")));
+        return Err(Error::invalid("to", format!("{from} channels cannot be matched to {to}; give one, or as many")));
     }
     let target = |i: usize| &to.channels[i.min(to.channels.len() - 1)];
     if let Some(empty) = to.channels.iter().find(|c| c.in_bins() == 0) {
-        return Err(Error::unusable(format!("channel {} of the distribution to match has no value", empty.name)));
+        return Err(Error::invalid("to", format!("channel {} of the distribution to match has no value", empty.name)));
     }
     let curves = from.channels.iter().enumerate().map(|(i, from)| {
         let to = target(i);
@@ -184,7 +184,7 @@ pub struct LevelRow {
 /// A histogram whose bins are not levels.
 pub fn level_table(histogram: &ChannelHistogram, by: EqualizeBy) -> Result<Vec<LevelRow>> {
     if !histogram.is_by_level() {
-        return Err(Error::unusable("a table of levels needs a histogram with a bin a level"));
+        return Err(Error::invalid("histogram", "a table of levels needs a histogram with a bin a level"));
     }
     let shares = histogram.shares().into_iter().zip(histogram.cumulative_shares());
     let rows = histogram.bins.iter().zip(new_levels(histogram, by)).zip(shares).enumerate();

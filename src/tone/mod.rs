@@ -7,26 +7,26 @@
 //!
 //! Not here: measuring ([`measure`](crate::measure)), gray and colour models ([`color`](crate::color)).
 
+mod adaptive;
 mod apply;
 mod curve;
 mod dither;
 mod equalize;
-mod local;
 mod quantize;
 mod quantizer;
 mod stretch;
 mod study;
 mod threshold;
 
+pub use adaptive::{AdaptiveRules, AdaptiveTone, equalize_adaptive};
 pub(crate) use apply::measured_any;
 pub use apply::{Basis, Tone, Toned, measured};
 pub use curve::Curve;
 pub use dither::Dither;
 pub use equalize::{EqualizeBy, EqualizeRules, LevelRow, equalization, equalize, level_table, matching};
-pub use local::{LocalRules, LocalTone, equalize_tiles};
 pub(crate) use quantize::quantize_any;
 pub use quantize::{QuantizeRules, quantize};
-pub use quantizer::{Cell, Output, Quantizer};
+pub use quantizer::{Cell, Quantizer, Reconstruction};
 pub use stretch::{StretchBy, StretchRules, stretch, stretching};
 pub use study::{BitLevel, BitStudy, bit_study, quantization_error};
 pub use threshold::{ThresholdBy, otsu, threshold, thresholding};

@@ -1,10 +1,10 @@
 //! Fewer levels: pictures through a uniform quantiser, with or without dither.
 
 use super::dither::{Dither, diffuse, ordered};
-use super::quantizer::{Channel, Output, each_row};
+use super::quantizer::{Channel, Reconstruction, each_row};
 use crate::error::Result;
 use crate::frame::{AnySamplesMut, Frame, Metadata, SampleViewMut, View, with_samples_mut};
-use crate::pixel::{Depth, Sample, Stored};
+use crate::pixel::{Depth, PicturePixel, Sample};
 use crate::simd::{Level, lookup};
 use crate::threads::Threads;
 
@@ -15,11 +15,11 @@ pub struct QuantizeRules {
     /// Bits that tell the cells apart: 2^bits cells.
     pub bits: u32,
     /// What the cells give out.
-    pub output: Output,
+    pub reconstruction: Reconstruction,
     /// How the error is hidden.
     pub dither: Dither,
-    /// The top code of each channel, where it is not the full range: L is top + 1.
-    pub top_codes: Option<Vec<u32>>,
+    /// The max code of each channel, where it is not the full range: L is top + 1.
+    pub max_codes: Option<Vec<u32>>,
     /// How many threads may be used; the result never depends on it.
     pub threads: Threads,
 }
@@ -27,18 +27,18 @@ pub struct QuantizeRules {
 impl QuantizeRules {
     /// To so many bits, cell centres, no dither.
     pub fn bits(bits: u32) -> QuantizeRules {
-        let (output, dither) = (Output::Centres, Dither::None);
-        QuantizeRules { bits, output, dither, top_codes: None, threads: Threads::ALL }
+        let (reconstruction, dither) = (Reconstruction::Centres, Dither::None);
+        QuantizeRules { bits, reconstruction, dither, max_codes: None, threads: Threads::ALL }
     }
 
-    /// The same rules with the top codes that a picture carries.
+    /// The same rules with the max codes that a picture carries.
     pub fn of(self, metadata: &Metadata) -> QuantizeRules {
-        QuantizeRules { top_codes: metadata.top_codes.clone(), ..self }
+        QuantizeRules { max_codes: metadata.max_codes.clone(), ..self }
     }
 
     /// The same rules with another output.
-    pub fn output(self, output: Output) -> QuantizeRules {
-        QuantizeRules { output, ..self }
+    pub fn reconstruction(self, reconstruction: Reconstruction) -> QuantizeRules {
+        QuantizeRules { reconstruction, ..self }
     }
 
     /// The same rules with a dither.
@@ -56,14 +56,14 @@ impl QuantizeRules {
 ///
 /// # Examples
 /// ```
-/// use rahmen::{Frame, Gray, Size, tone::{Output, QuantizeRules, quantize}};
-/// let row = Frame::<Gray<u8>>::from_numbers(Size::new(4, 1), vec![0, 63, 64, 255])?;
-/// assert_eq!(quantize(row.view(), &QuantizeRules::bits(2))?.numbers(), [32, 32, 96, 224]);
-/// let spread = QuantizeRules::bits(2).output(Output::Spread);
-/// assert_eq!(quantize(row.view(), &spread)?.numbers(), [0, 0, 85, 255]);
+/// use rahmen::{Frame, Gray, Size, tone::{Reconstruction, QuantizeRules, quantize}};
+/// let row = Frame::<Gray<u8>>::from_samples(Size::new(4, 1), vec![0, 63, 64, 255])?;
+/// assert_eq!(quantize(row.view(), &QuantizeRules::bits(2))?.samples(), [32, 32, 96, 224]);
+/// let spread = QuantizeRules::bits(2).reconstruction(Reconstruction::Spread);
+/// assert_eq!(quantize(row.view(), &spread)?.samples(), [0, 0, 85, 255]);
 /// # Ok::<(), rahmen::Error>(())
 /// ```
-pub fn quantize<P: Stored>(view: View<'_, P>, rules: &QuantizeRules) -> Result<Frame<P>> {
+pub fn quantize<P: PicturePixel>(view: View<'_, P>, rules: &QuantizeRules) -> Result<Frame<P>> {
     let mut out = view.to_frame();
     quantize_any(out.view_mut().into_samples_any(), rules)?;
     Ok(out)
@@ -76,7 +76,7 @@ pub(crate) fn quantize_any(view: AnySamplesMut<'_>, rules: &QuantizeRules) -> Re
 
 fn quantize_samples<S: Sample>(out: SampleViewMut<'_, S>, rules: &QuantizeRules) -> Result<()> {
     let channels = (0..out.channels().colors())
-        .map(|c| Channel::new(rules.bits, rules.output, rules.top_codes.as_deref(), c))
+        .map(|c| Channel::new(rules.bits, rules.reconstruction, rules.max_codes.as_deref(), c))
         .collect::<Result<Vec<Channel<S>>>>()?;
     match rules.dither {
         Dither::None => by_cell(out, &channels, rules.threads),
@@ -88,7 +88,7 @@ fn quantize_samples<S: Sample>(out: SampleViewMut<'_, S>, rules: &QuantizeRules)
 
 fn by_cell<S: Sample>(out: SampleViewMut<'_, S>, channels: &[Channel<S>], threads: Threads) {
     let all = out.channels().count;
-    let full = S::DEPTH.top_code();
+    let full = S::DEPTH.max_code();
     let table = |channel: &Channel<S>| -> Vec<S> {
         full.map_or(Vec::new(), |full| (0..=full).map(|v| channel.of(S::from_f64(v.into()))).collect())
     };

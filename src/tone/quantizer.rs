@@ -11,7 +11,7 @@ use crate::threads::Threads;
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize), serde(rename_all = "snake_case"))]
 #[non_exhaustive]
-pub enum Output {
+pub enum Reconstruction {
     /// The middle of each cell, (k + 1/2) L / N - 1/2, which keeps the error small.
     #[default]
     Centres,
@@ -26,7 +26,7 @@ pub enum Output {
 pub struct Quantizer {
     levels: u32,
     cells: u32,
-    output: Output,
+    output: Reconstruction,
 }
 
 /// One cell of a quantiser, in levels.
@@ -48,13 +48,16 @@ impl Quantizer {
     ///
     /// # Errors
     /// Bits outside 1 to 16, or more cells than levels.
-    pub fn new(levels: u32, bits: u32, output: Output) -> Result<Quantizer> {
+    pub fn new(levels: u32, bits: u32, output: Reconstruction) -> Result<Quantizer> {
         if !(1..=16).contains(&bits) {
-            return Err(Error::unusable(format!("quantisation takes 1 to 16 bits, not {bits}")));
+            return Err(Error::invalid("bits", format!("quantisation takes 1 to 16 bits, not {bits}")));
         }
         let cells = 1 << bits;
         if cells > levels {
-            return Err(Error::unusable(format!("{bits} bits tell {cells} levels apart; there are only {levels}")));
+            return Err(Error::invalid(
+                "bits",
+                format!("{bits} bits tell {cells} levels apart; there are only {levels}"),
+            ));
         }
         Ok(Quantizer { levels, cells, output })
     }
@@ -75,9 +78,9 @@ impl Quantizer {
     pub fn exact_output(&self, index: u32) -> f64 {
         let (l, n, k) = (f64::from(self.levels), f64::from(self.cells), f64::from(index));
         match self.output {
-            Output::Centres => (k + 0.5) * l / n - 0.5,
-            Output::Spread => k * (l - 1.0) / (n - 1.0),
-            Output::Indices => k,
+            Reconstruction::Centres => (k + 0.5) * l / n - 0.5,
+            Reconstruction::Spread => k * (l - 1.0) / (n - 1.0),
+            Reconstruction::Indices => k,
         }
     }
 
@@ -86,9 +89,9 @@ impl Quantizer {
         let (l, n, k) = (u64::from(self.levels), u64::from(self.cells), u64::from(index.min(self.cells - 1)));
         (match self.output {
             // (2k + 1) L / 2N - 1/2, and a half for rounding.
-            Output::Centres => (2 * k + 1) * l / (2 * n),
-            Output::Spread => (2 * k * (l - 1) + n - 1) / (2 * (n - 1)),
-            Output::Indices => k,
+            Reconstruction::Centres => (2 * k + 1) * l / (2 * n),
+            Reconstruction::Spread => (2 * k * (l - 1) + n - 1) / (2 * (n - 1)),
+            Reconstruction::Indices => k,
         }) as u32
     }
 
@@ -103,12 +106,12 @@ impl Quantizer {
     pub(super) fn place(&self, fraction: f64, continuous: bool) -> f64 {
         let n = f64::from(self.cells);
         match self.output {
-            Output::Centres if continuous => fraction * n - 0.5,
-            Output::Centres => {
+            Reconstruction::Centres if continuous => fraction * n - 0.5,
+            Reconstruction::Centres => {
                 let l = f64::from(self.levels);
                 (fraction * (l - 1.0) + 0.5) * n / l - 0.5
             }
-            Output::Spread | Output::Indices => fraction * (n - 1.0),
+            Reconstruction::Spread | Reconstruction::Indices => fraction * (n - 1.0),
         }
     }
 }
@@ -122,24 +125,24 @@ pub(super) struct Channel<S> {
 }
 
 impl<S: Sample> Channel<S> {
-    /// Of channel number `channel`, whose top code may be listed; by 2^bits cells.
-    pub(super) fn new(bits: u32, output: Output, tops: Option<&[u32]>, channel: usize) -> Result<Channel<S>> {
-        let full = S::DEPTH.top_code().map(u32::from);
+    /// Of channel number `channel`, whose max code may be listed; by 2^bits cells.
+    pub(super) fn new(bits: u32, output: Reconstruction, tops: Option<&[u32]>, channel: usize) -> Result<Channel<S>> {
+        let full = S::DEPTH.max_code().map(u32::from);
         let top = tops.and_then(|t| t.get(channel).copied());
         let top = full.map_or(65_535, |full| top.unwrap_or(full).clamp(1, full));
         let quantizer = Quantizer::new(top + 1, bits, output)?;
         let outputs = (0..quantizer.cells).map(|k| match (output, full) {
-            (Output::Indices, _) => S::from_f64(k.into()),
+            (Reconstruction::Indices, _) => S::from_f64(k.into()),
             (_, Some(full)) => S::from_f64(codes::sample_of(quantizer.output(k), top, full).into()),
-            (Output::Centres, None) => S::from_fraction((f64::from(k) + 0.5) / f64::from(quantizer.cells)),
+            (Reconstruction::Centres, None) => S::from_fraction((f64::from(k) + 0.5) / f64::from(quantizer.cells)),
             (_, None) => S::from_fraction(f64::from(k) / f64::from(quantizer.cells - 1)),
         });
         Ok(Channel { quantizer, top, outputs: outputs.collect() })
     }
 
-    /// The fraction of full that a sample stands for: of the top code for integers.
+    /// The fraction of full that a sample stands for: of the max code for integers.
     pub(super) fn fraction(&self, sample: S) -> f64 {
-        match S::DEPTH.top_code() {
+        match S::DEPTH.max_code() {
             Some(full) => {
                 let code = codes::code_of(sample.to_f64() as u32, self.top, full.into());
                 f64::from(code) / f64::from(self.top)
@@ -149,7 +152,7 @@ impl<S: Sample> Channel<S> {
     }
 
     pub(super) fn of(&self, sample: S) -> S {
-        let index = match S::DEPTH.top_code() {
+        let index = match S::DEPTH.max_code() {
             Some(full) => self.quantizer.index(codes::code_of(sample.to_f64() as u32, self.top, full.into())) as usize,
             // Clamped; NaN falls in the first cell.
             None => {
@@ -175,24 +178,24 @@ mod tests {
 
     #[test]
     fn decision_and_output_levels_are_those_worked_by_hand() {
-        let four = Quantizer::new(256, 2, Output::Centres).unwrap();
+        let four = Quantizer::new(256, 2, Reconstruction::Centres).unwrap();
         assert_eq!([0, 63, 64, 127, 128, 255].map(|v| four.index(v)), [0, 0, 1, 1, 2, 3]);
         // (k + 1/2) 64 - 1/2 = 31.5, 95.5 ... rounded half up.
         assert_eq!([0, 1, 2, 3].map(|k| four.output(k)), [32, 96, 160, 224]);
-        let spread = Quantizer::new(256, 2, Output::Spread).unwrap();
+        let spread = Quantizer::new(256, 2, Reconstruction::Spread).unwrap();
         assert_eq!([0, 1, 2, 3].map(|k| spread.output(k)), [0, 85, 170, 255]);
         // Five levels, four cells of 1.25 levels: 0 1 | 2 | 3 | 4.
-        let five = Quantizer::new(5, 2, Output::Centres).unwrap();
+        let five = Quantizer::new(5, 2, Reconstruction::Centres).unwrap();
         assert_eq!([0, 1, 2, 3, 4].map(|v| five.index(v)), [0, 0, 1, 2, 3]);
         // 0.125, 1.375, 2.625, 3.875.
         assert_eq!([0, 1, 2, 3].map(|k| five.output(k)), [0, 1, 3, 4]);
         assert_eq!(five.table()[1], Cell { index: 1, from: 1.25, to: 2.5, output: 1.0 });
-        let all = Quantizer::new(256, 8, Output::Centres).unwrap();
+        let all = Quantizer::new(256, 8, Reconstruction::Centres).unwrap();
         assert!((0..256).all(|v| all.output(all.index(v)) == v));
         for (levels, bits) in [(256, 0), (256, 17), (256, 9), (5, 3)] {
-            assert!(Quantizer::new(levels, bits, Output::Centres).is_err());
+            assert!(Quantizer::new(levels, bits, Reconstruction::Centres).is_err());
         }
-        for output in [Output::Centres, Output::Spread] {
+        for output in [Reconstruction::Centres, Reconstruction::Spread] {
             for levels in [5u32, 256, 1000, 65_536] {
                 let q = Quantizer::new(levels, 2, output).unwrap();
                 assert!((0..4).all(|k| f64::from(q.output(k)) == (q.exact_output(k) + 0.5).floor()));

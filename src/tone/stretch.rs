@@ -6,7 +6,7 @@ use super::equalize::ONE_LEVEL;
 use crate::error::{Error, Result};
 use crate::frame::{Metadata, View};
 use crate::measure::{ChannelHistogram, Histogram, Mask};
-use crate::pixel::Stored;
+use crate::pixel::PicturePixel;
 use crate::threads::Threads;
 
 /// What becomes none and full.
@@ -30,16 +30,16 @@ pub struct StretchRules {
     pub by: StretchBy,
     /// On what: all channels alike unless said.
     pub basis: Basis,
-    /// The top code of each channel, where it is not the full range.
-    pub top_codes: Option<Vec<u32>>,
+    /// The max code of each channel, where it is not the full range.
+    pub max_codes: Option<Vec<u32>>,
     /// How many threads may be used; the result never depends on it.
     pub threads: Threads,
 }
 
 impl StretchRules {
-    /// The default rules, with the top codes that a picture carries.
+    /// The default rules, with the max codes that a picture carries.
     pub fn of(metadata: &Metadata) -> StretchRules {
-        StretchRules { top_codes: metadata.top_codes.clone(), ..StretchRules::default() }
+        StretchRules { max_codes: metadata.max_codes.clone(), ..StretchRules::default() }
     }
 
     /// By the least and greatest level, percentiles, or levels.
@@ -55,9 +55,10 @@ impl StretchRules {
 pub fn stretching(histogram: &Histogram, rules: &StretchRules) -> Result<Tone> {
     match rules.by {
         StretchBy::Percentiles(low, high) if low >= high || low.is_nan() || high.is_nan() => {
-            return Err(Error::unusable(format!(
-                "percentiles go from a lower to a higher one, not from {low} to {high}"
-            )));
+            return Err(Error::invalid(
+                "by",
+                format!("percentiles go from a lower to a higher one, not from {low} to {high}"),
+            ));
         }
         StretchBy::Levels(low, high) => {
             crate::convert::depth::Window::new(low, high)?;
@@ -70,7 +71,7 @@ pub fn stretching(histogram: &Histogram, rules: &StretchRules) -> Result<Tone> {
     }
     let curves = curves.into_iter().map(|c| c.unwrap_or_else(Curve::identity)).collect();
     let tone = Tone::each(curves)?;
-    Ok(Tone { basis: rules.basis, threads: rules.threads, top_codes: rules.top_codes.clone(), ..tone })
+    Ok(Tone { basis: rules.basis, threads: rules.threads, max_codes: rules.max_codes.clone(), ..tone })
 }
 
 fn window(h: &ChannelHistogram, by: StretchBy) -> Result<Option<Curve>> {
@@ -82,7 +83,7 @@ fn window(h: &ChannelHistogram, by: StretchBy) -> Result<Option<Curve>> {
         }
         StretchBy::Levels(low, high) => (low, high),
     };
-    // Levels as fractions: of the top code for integers.
+    // Levels as fractions: of the max code for integers.
     let full = if h.is_by_level() { (h.bins.len() - 1) as f64 } else { 1.0 };
     match low < high {
         true => Curve::window(low / full, high / full).map(Some),
@@ -99,12 +100,12 @@ fn window(h: &ChannelHistogram, by: StretchBy) -> Result<Option<Curve>> {
 /// # Examples
 /// ```
 /// use rahmen::{Frame, Gray, Size, tone::{StretchRules, stretch}};
-/// let row = Frame::<Gray<u8>>::from_numbers(Size::new(3, 1), vec![100, 120, 150])?;
-/// assert_eq!(stretch(row.view(), &StretchRules::default())?.frame.numbers(), [0, 102, 255]);
+/// let row = Frame::<Gray<u8>>::from_samples(Size::new(3, 1), vec![100, 120, 150])?;
+/// assert_eq!(stretch(row.view(), &StretchRules::default())?.frame.samples(), [0, 102, 255]);
 /// # Ok::<(), rahmen::Error>(())
 /// ```
-pub fn stretch<P: Stored>(view: View<'_, P>, rules: &StretchRules) -> Result<Toned<P>> {
-    let counted = measured(view, &Mask::ALL, rules.basis, rules.top_codes.as_deref(), rules.threads)?;
+pub fn stretch<P: PicturePixel>(view: View<'_, P>, rules: &StretchRules) -> Result<Toned<P>> {
+    let counted = measured(view, &Mask::ALL, rules.basis, rules.max_codes.as_deref(), rules.threads)?;
     let tone = stretching(&counted, rules)?;
     Ok(Toned { frame: tone.applied(view)?, tone })
 }

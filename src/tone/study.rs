@@ -1,6 +1,6 @@
 //! What a bit is worth: how good a picture stays at each number of bits, and the line through it.
 
-use super::quantizer::{Output, Quantizer};
+use super::quantizer::{Quantizer, Reconstruction};
 use crate::error::{Error, Help, Result};
 use crate::measure::{ChannelHistogram, Histogram, decibels};
 use crate::pixel::Depth;
@@ -29,7 +29,7 @@ pub struct BitLevel {
 #[derive(Debug, Clone, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub struct BitStudy {
-    /// Levels of the picture: its top code and 1.
+    /// Levels of the picture: its max code and 1.
     pub picture_levels: u32,
     /// From one bit fewer than the picture has down to 1.
     pub levels: Vec<BitLevel>,
@@ -59,28 +59,28 @@ const THEORY: f64 = 6.020_599_913_279_624;
 ///
 /// # Examples
 /// ```
-/// use rahmen::{Frame, Gray, Size, measure::{HistogramRules, histogram}, tone::{Output, bit_study}};
+/// use rahmen::{Frame, Gray, Size, measure::{HistogramRules, histogram}, tone::{Reconstruction, bit_study}};
 /// let ramp = Frame::from_fn(Size::new(256, 1), |x, _| Gray::new(x as u8))?;
-/// let study = bit_study(&histogram(ramp.view(), &HistogramRules::default())?, Output::Centres)?;
+/// let study = bit_study(&histogram(ramp.view(), &HistogramRules::default())?, Reconstruction::Centres)?;
 /// assert_eq!((study.levels.len(), study.levels[0].bits, study.levels[0].mse), (7, 7, 0.5));
 /// # Ok::<(), rahmen::Error>(())
 /// ```
-pub fn bit_study(histogram: &Histogram, output: Output) -> Result<BitStudy> {
+pub fn bit_study(histogram: &Histogram, output: Reconstruction) -> Result<BitStudy> {
     let Some(first) = histogram.channels.first() else {
-        return Err(Error::unusable("there is no channel to study"));
+        return Err(Error::invalid("picture", "there is no channel to study"));
     };
     let levels = first.bins.len() as u32;
     if !histogram.channels.iter().all(|c| c.is_by_level() && c.bins.len() as u32 == levels) {
-        let what = "a study of bits needs channels counted by level, all of one top code";
-        return Err(Error::unusable(what).with_help(&[Help::Depth(&[Depth::U16])]));
+        let what = "a study of bits needs channels counted by level, all of one max code";
+        return Err(Error::invalid("picture", what).with_help(&[Help::Depth(&[Depth::U16])]));
     }
     if levels < 3 {
-        return Err(Error::unusable("a picture of 1 bit has no bit to lose"));
+        return Err(Error::invalid("picture", "a picture of 1 bit has no bit to lose"));
     }
     let counts: Vec<u64> = (0..levels as usize).map(|i| histogram.channels.iter().map(|c| c.bins[i]).sum()).collect();
     let total: u64 = counts.iter().sum();
     if total == 0 {
-        return Err(Error::unusable("a picture without pixels has nothing to study"));
+        return Err(Error::invalid("picture", "a picture without pixels has nothing to study"));
     }
     // The largest number of bits that tells fewer cells apart than there are levels.
     let most = (levels - 1).ilog2();
@@ -101,7 +101,7 @@ pub fn bit_study(histogram: &Histogram, output: Output) -> Result<BitStudy> {
     })
 }
 
-fn level(counts: &[u64], bits: u32, output: Output) -> Result<BitLevel> {
+fn level(counts: &[u64], bits: u32, output: Reconstruction) -> Result<BitLevel> {
     let quantizer = Quantizer::new(counts.len() as u32, bits, output)?;
     let top = counts.len() as i64 - 1;
     let mut errors = vec![0u64; 2 * top as usize + 1];
@@ -185,7 +185,7 @@ fn reason(each: &[BitLevel], slope: f64, used: usize, levels: u32) -> String {
 ///
 /// # Errors
 /// As [`Quantizer::new`].
-pub fn quantization_error(row: &[u32], levels: u32, bits: u32, output: Output) -> Result<Vec<f64>> {
+pub fn quantization_error(row: &[u32], levels: u32, bits: u32, output: Reconstruction) -> Result<Vec<f64>> {
     let quantizer = Quantizer::new(levels, bits, output)?;
     Ok(row.iter().map(|&v| f64::from(quantizer.output(quantizer.index(v))) - f64::from(v)).collect())
 }
@@ -197,7 +197,7 @@ mod tests {
     #[test]
     fn a_ramp_gives_the_errors_worked_by_hand() {
         let ramp = Histogram { channels: vec![ChannelHistogram::of_counts("v", &[3; 256])] };
-        let study = bit_study(&ramp, Output::Centres).unwrap();
+        let study = bit_study(&ramp, Reconstruction::Centres).unwrap();
         // Cells of m levels, output at the upper of the two middle ones: errors m/2 down to 1 - m/2, mean square
         // (m^2 + 2) / 12.
         for l in &study.levels {
@@ -225,13 +225,13 @@ mod tests {
         let mut counts = [0u64; 256];
         (counts[64], counts[192], counts[32]) = (5, 5, 1);
         let two = Histogram { channels: vec![ChannelHistogram::of_counts("v", &counts)] };
-        let study = bit_study(&two, Output::Centres).unwrap();
+        let study = bit_study(&two, Reconstruction::Centres).unwrap();
         // 64 and 192 are the outputs of 1 bit, but 32 is not; at 2 bits 64 is no output.
         assert_eq!(study.levels[6].mse, 32.0 * 32.0 / 11.0);
-        assert!(bit_study(&Histogram { channels: vec![] }, Output::Centres).is_err());
+        assert!(bit_study(&Histogram { channels: vec![] }, Reconstruction::Centres).is_err());
         let mut float = ChannelHistogram::of_counts("v", &[1; 9]);
         float.range = (0.0, 1.0);
-        assert!(bit_study(&Histogram { channels: vec![float] }, Output::Centres).is_err());
-        assert_eq!(quantization_error(&[0, 63, 64], 256, 2, Output::Centres).unwrap(), [32.0, -31.0, 32.0]);
+        assert!(bit_study(&Histogram { channels: vec![float] }, Reconstruction::Centres).is_err());
+        assert_eq!(quantization_error(&[0, 63, 64], 256, 2, Reconstruction::Centres).unwrap(), [32.0, -31.0, 32.0]);
     }
 }

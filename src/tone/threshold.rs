@@ -5,7 +5,7 @@ use super::curve::Curve;
 use crate::error::{Error, Result};
 use crate::frame::View;
 use crate::measure::{ChannelHistogram, Histogram, Mask};
-use crate::pixel::Stored;
+use crate::pixel::PicturePixel;
 use crate::threads::Threads;
 
 /// Which values become full: those at the threshold or above.
@@ -98,24 +98,24 @@ fn percentile_level(h: &ChannelHistogram, percent: f64) -> Result<f64> {
 /// # Examples
 /// ```
 /// use rahmen::{Frame, Gray, Size, Threads, tone::{Basis, ThresholdBy, threshold}};
-/// let row = Frame::<Gray<u8>>::from_numbers(Size::new(5, 1), vec![9, 10, 11, 200, 210])?;
+/// let row = Frame::<Gray<u8>>::from_samples(Size::new(5, 1), vec![9, 10, 11, 200, 210])?;
 /// let parted = threshold(row.view(), &ThresholdBy::Otsu, Basis::Together, None, Threads::ALL)?;
-/// assert_eq!(parted.frame.numbers(), [0, 0, 0, 255, 255]);
+/// assert_eq!(parted.frame.samples(), [0, 0, 0, 255, 255]);
 /// # Ok::<(), rahmen::Error>(())
 /// ```
-pub fn threshold<P: Stored>(
+pub fn threshold<P: PicturePixel>(
     view: View<'_, P>,
     by: &ThresholdBy,
     basis: Basis,
-    top_codes: Option<&[u32]>,
+    max_codes: Option<&[u32]>,
     threads: Threads,
 ) -> Result<Toned<P>> {
     if let ThresholdBy::Levels(levels) = by
         && levels.is_empty()
     {
-        return Err(Error::unusable("a threshold needs a level"));
+        return Err(Error::invalid("levels", "a threshold needs a level"));
     }
-    let counted = measured(view, &Mask::ALL, basis, top_codes, threads)?;
-    let tone = Tone { top_codes: top_codes.map(<[u32]>::to_vec), ..thresholding(&counted, by, basis, threads)? };
+    let counted = measured(view, &Mask::ALL, basis, max_codes, threads)?;
+    let tone = Tone { max_codes: max_codes.map(<[u32]>::to_vec), ..thresholding(&counted, by, basis, threads)? };
     Ok(Toned { frame: tone.applied(view)?, tone })
 }

@@ -54,7 +54,7 @@ fn values(picture: &Picture) -> Vec<f64> {
 
 fn side_by_side<T: rahmen::Number>(planes: &Planes<T>, to: impl Fn(T) -> f64) -> Vec<f64> {
     let size = planes.size();
-    let place = |y, x| planes.iter().map(move |(_, plane)| plane[(x, y)].v).collect::<Vec<T>>();
+    let place = |y, x| planes.iter().map(move |(_, plane)| plane[(x, y)].value).collect::<Vec<T>>();
     (0..size.height).flat_map(|y| (0..size.width).flat_map(move |x| place(y, x))).map(to).collect()
 }
 
@@ -149,12 +149,12 @@ fn arrays_keep_type_and_meaning_and_are_written_as_they_were_read() {
     for picture in pictures {
         rahmen::write(&path, &picture).unwrap();
         let back = rahmen::read(&path).unwrap();
-        assert!(back.content() == picture.content(), "{}", picture.form().describe());
+        assert!(back.content() == picture.content(), "{}", picture.pixel_format().describe());
         // The numbers start at a multiple of 64, and the header says what follows.
         let bytes = std::fs::read(&path).unwrap();
         let start = 10 + usize::from(u16::from_le_bytes([bytes[8], bytes[9]]));
         assert_eq!(start % 64, 0);
-        assert_eq!((bytes.len() - start) as u64, picture.form().bytes(picture.size()));
+        assert_eq!((bytes.len() - start) as u64, picture.pixel_format().bytes(picture.size()));
     }
     let floats = array(1, "{'descr': '<f4', 'fortran_order': False, 'shape': (1, 1)}\n", &2.5f32.to_le_bytes());
     assert!(matches!(read_bytes(&floats).unwrap().metadata().meaning, Meaning::Values { .. }));

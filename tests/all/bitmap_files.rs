@@ -4,7 +4,7 @@
 use crate::common::{Dribble, noise};
 use rahmen::file::{Limits, ReadOptions, read_from, write_with};
 use rahmen::frame::SamplesRef;
-use rahmen::{Depth, ErrorKind, Form, Frame, Gray, GrayAlpha, Help, Layout, Picture, Rgb, Rgba, Size};
+use rahmen::{Depth, ErrorKind, Frame, Gray, GrayAlpha, Help, Layout, Picture, PixelFormat, Rgb, Rgba, Size};
 
 fn read_bytes(bytes: Vec<u8>, each: usize) -> rahmen::Result<Picture> {
     read_from(Dribble { bytes, at: 0, each }, ReadOptions::default())
@@ -88,8 +88,8 @@ fn indices_of_every_depth_are_looked_up_from_either_end() {
 fn a_palette_of_grays_comes_as_gray_with_its_top_code() {
     let ramp: Vec<[u8; 3]> = (0..16).map(|v| [v * 17; 3]).collect();
     let picture = read_bytes(file((2, 1), 4, 0, &palette(&ramp), &[0xf3, 0, 0, 0]), 99).unwrap();
-    assert_eq!(picture.form(), Form::Pixels { depth: Depth::U8, layout: Layout::Gray });
-    assert_eq!((samples_of(&picture), picture.metadata().top_codes.clone()), (vec![255, 51], Some(vec![15])));
+    assert_eq!(picture.pixel_format(), PixelFormat::Pixels { depth: Depth::U8, layout: Layout::Gray });
+    assert_eq!((samples_of(&picture), picture.metadata().max_codes.clone()), (vec![255, 51], Some(vec![15])));
 }
 
 #[test]
@@ -127,7 +127,7 @@ fn bytes_and_fields_read_to_scaled_channels() {
         let full = if picture.pixels().unwrap().depth() == Depth::U16 { 65_535 } else { 255 };
         let want: Vec<u32> = want.into_iter().map(|(code, top)| scaled(code, top, full)).collect();
         assert_eq!(samples_of(&picture), want, "{bits} {compression}");
-        assert_eq!(picture.metadata().top_codes, tops, "{bits} {compression}");
+        assert_eq!(picture.metadata().max_codes, tops, "{bits} {compression}");
     }
 }
 

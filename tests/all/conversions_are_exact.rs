@@ -2,15 +2,15 @@
 
 use rahmen::color::{self, AlphaRule, ConvertRules, GrayWeights};
 use rahmen::convert::depth::Window;
-use rahmen::{Cmyk, Depth, Frame, Gray, GrayAlpha, Layout, Rgb, Rgba, Sample, Size, Stored, Threads};
+use rahmen::{Cmyk, Depth, Frame, Gray, GrayAlpha, Layout, PicturePixel, Rgb, Rgba, Sample, Size, Threads};
 
 /// A pair of types at a time.
 trait PairCheck {
-    fn run<P: Stored, Q: Stored>(&self);
+    fn run<P: PicturePixel, Q: PicturePixel>(&self);
 }
 
 fn for_all_pairs(check: &impl PairCheck) {
-    fn second<P: Stored>(check: &impl PairCheck) {
+    fn second<P: PicturePixel>(check: &impl PairCheck) {
         macro_rules! run { ($($q:ty),*) => { $(check.run::<P, $q>();)* } }
         run!(Gray<u8>, GrayAlpha<u8>, Rgb<u8>, Rgba<u8>, Gray<u16>, GrayAlpha<u16>, Rgb<u16>, Rgba<u16>);
         run!(Gray<f32>, GrayAlpha<f32>, Rgb<f32>, Rgba<f32>, Cmyk<u8>, Cmyk<u16>, Cmyk<f32>);
@@ -21,7 +21,7 @@ fn for_all_pairs(check: &impl PairCheck) {
 }
 
 /// Ink is made of nothing but ink: every other source needs a model of the printer.
-fn needs_a_printer<P: Stored, Q: Stored>() -> bool {
+fn needs_a_printer<P: PicturePixel, Q: PicturePixel>() -> bool {
     Q::LAYOUT == Layout::Cmyk && P::LAYOUT != Layout::Cmyk
 }
 
@@ -42,7 +42,7 @@ fn colors(layout: Layout, v: &[f64]) -> [f64; 3] {
 
 /// A fraction in the target's depth: nearest, ties up.
 fn rounded<S: Sample>(fraction: f64) -> f64 {
-    match S::DEPTH.top_code() {
+    match S::DEPTH.max_code() {
         Some(top) => (fraction.clamp(0.0, 1.0) * f64::from(top) + 0.5).floor() / f64::from(top),
         None => f64::from(fraction as f32),
     }
@@ -52,13 +52,13 @@ fn rounded<S: Sample>(fraction: f64) -> f64 {
 fn every_pair_of_types_follows_the_rule() {
     struct Follows;
     impl PairCheck for Follows {
-        fn run<P: Stored, Q: Stored>(&self) {
+        fn run<P: PicturePixel, Q: PicturePixel>(&self) {
             if needs_a_printer::<P, Q>() {
                 return;
             }
             let size = Size::new(23, 41);
             let numbers = samples::<P::Number>(size.pixels() as usize * P::CHANNELS);
-            let frame = Frame::<P>::from_numbers(size, numbers).unwrap();
+            let frame = Frame::<P>::from_samples(size, numbers).unwrap();
             let rules = ConvertRules::default().alpha(AlphaRule::Drop);
             let out = color::convert::<P, Q>(frame.view(), &rules).unwrap();
             let to_colors = Q::CHANNELS - usize::from(Q::ALPHA);
@@ -69,7 +69,7 @@ fn every_pair_of_types_follows_the_rule() {
                 Depth::F32 => v,
             };
             let weights = [0.2126, 0.7152, 0.0722];
-            let pixels = frame.numbers().chunks(P::CHANNELS).zip(out.numbers().chunks(Q::CHANNELS));
+            let pixels = frame.samples().chunks(P::CHANNELS).zip(out.samples().chunks(Q::CHANNELS));
             for (from, to) in pixels {
                 let fractions: Vec<f64> = from.iter().map(|v| v.to_fraction()).collect();
                 let rgb = colors(P::LAYOUT, &fractions);
@@ -97,9 +97,9 @@ fn every_pair_of_types_follows_the_rule() {
 fn alpha_is_lost_only_by_name_and_threads_change_nothing() {
     struct Alpha;
     impl PairCheck for Alpha {
-        fn run<P: Stored, Q: Stored>(&self) {
+        fn run<P: PicturePixel, Q: PicturePixel>(&self) {
             let size = Size::new(700, 600);
-            let frame = Frame::<P>::from_numbers(size, samples(size.pixels() as usize * P::CHANNELS)).unwrap();
+            let frame = Frame::<P>::from_samples(size, samples(size.pixels() as usize * P::CHANNELS)).unwrap();
             let plain = color::convert::<P, Q>(frame.view(), &ConvertRules::default());
             let refused =
                 if needs_a_printer::<P, Q>() { Some("printer") } else { (P::ALPHA && !Q::ALPHA).then_some("flatten") };
@@ -126,12 +126,12 @@ fn flattening_windows_and_weights_act_within_a_conversion() {
     let flat = color::convert::<_, Rgb<u8>>(spray.view(), &on_white).unwrap();
     assert_eq!(flat[(0, 0)], Rgb::new(244, 224, 204));
     let red = ConvertRules::default().weights(GrayWeights::Channel(0)).alpha(AlphaRule::Drop);
-    assert_eq!(color::convert::<_, Gray<u16>>(spray.view(), &red).unwrap()[(0, 0)].v, 200 * 257);
-    let depths = Frame::<Gray<f32>>::from_numbers(Size::new(3, 1), vec![-2.0, 0.0, 2.0]).unwrap();
+    assert_eq!(color::convert::<_, Gray<u16>>(spray.view(), &red).unwrap()[(0, 0)].value, 200 * 257);
+    let depths = Frame::<Gray<f32>>::from_samples(Size::new(3, 1), vec![-2.0, 0.0, 2.0]).unwrap();
     let window = ConvertRules::default().window(Window::new(-2.0, 2.0).unwrap());
     let seen = color::convert::<_, Rgb<u8>>(depths.view(), &window).unwrap();
-    assert_eq!(seen.numbers(), [0, 0, 0, 128, 128, 128, 255, 255, 255]);
-    assert_eq!(depths.view().cast_unscaled::<Gray<i16>>().unwrap().numbers(), [-2, 0, 2]);
+    assert_eq!(seen.samples(), [0, 0, 0, 128, 128, 128, 255, 255, 255]);
+    assert_eq!(depths.view().cast_unscaled::<Gray<i16>>().unwrap().samples(), [-2, 0, 2]);
     let ink = color::convert::<_, Cmyk<u8>>(spray.view(), &on_white);
     assert!(ink.unwrap_err().to_string().contains("printer"));
 }
@@ -144,5 +144,5 @@ fn a_picture_of_values_becomes_integers_only_through_a_window() {
     assert!(error.to_string().contains("window"), "{error}");
     assert_eq!(picture.convert::<Rgb<f32>>(&ConvertRules::default()).unwrap()[(0, 0)], Rgb::new(7.5, 7.5, 7.5));
     let window = ConvertRules::default().window(Window::new(0.0, 10.0).unwrap());
-    assert_eq!(picture.convert::<Gray<u8>>(&window).unwrap()[(0, 0)].v, 191);
+    assert_eq!(picture.convert::<Gray<u8>>(&window).unwrap()[(0, 0)].value, 191);
 }

@@ -51,7 +51,7 @@ fn mode_and_links_are_kept_and_new_files_get_the_ordinary_mode() {
     assert!(std::fs::symlink_metadata(&link).unwrap().is_symlink());
     assert_eq!(mode(&path), 0o640);
     assert_eq!(rahmen::read(&path).unwrap(), rahmen::read(&link).unwrap());
-    assert_eq!(rahmen::read(&path).unwrap().view::<Gray<u8>>().unwrap()[(0, 0)].v, 7);
+    assert_eq!(rahmen::read(&path).unwrap().view::<Gray<u8>>().unwrap()[(0, 0)].value, 7);
 }
 
 #[test]
@@ -115,7 +115,7 @@ fn a_stream_that_fails_after_some_bytes_is_an_error() {
         }
     }
     let picture = gray(3);
-    let options = rahmen::file::WriteOptions::default().format(rahmen::Format::Png);
+    let options = rahmen::file::WriteOptions::default().format(rahmen::FileFormat::Png);
     for room in 0..80 {
         let written = Writer::to_stream(Full(room), &picture.facts(), options).and_then(|mut writer| {
             writer.put(&Strip { first_row: 0, content: picture.content().clone() })?;

@@ -22,7 +22,7 @@ fn values_and_light_read_in_either_byte_order_from_the_lowest_row() {
         for each in [1, 3, 999] {
             let picture = read_bytes(file.clone(), each).unwrap();
             assert!(matches!(picture.metadata().meaning, Meaning::Values { .. }));
-            assert_eq!(picture.frame::<Gray<f32>>().unwrap().numbers(), depths);
+            assert_eq!(picture.frame::<Gray<f32>>().unwrap().samples(), depths);
         }
     }
     let mut file = b"PF 1 2 -1 ".to_vec();

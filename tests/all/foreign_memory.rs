@@ -142,7 +142,7 @@ fn native_memory_is_looked_at_without_a_copy() {
 
 /// A slice of words as bytes, by way of a copy that starts at an even address.
 fn bytes_of(words: &[u16]) -> ((), &'static [u8], ()) {
-    let frame = Frame::<Gray<u16>>::from_numbers(Size::new(words.len() as u32, 1), words.to_vec()).unwrap();
+    let frame = Frame::<Gray<u16>>::from_samples(Size::new(words.len() as u32, 1), words.to_vec()).unwrap();
     let mut bytes = vec![0u8; words.len() * 2 + 1];
     let start = bytes.as_ptr().addr() % 2;
     let raw = RawLayout::new(frame.size(), ChannelOrder::Gray, Depth::U16).offset(start);

@@ -1,10 +1,10 @@
 //! Every move against a reference of a few lines, over random sizes (0, 1, primes), views of views, and all pixel types.
 
 use proptest::prelude::*;
-use rahmen::access::{Edge, Margins, Overlap, Rest, TileGrid, Turn};
+use rahmen::access::{Edge, Margins, Overlap, Rest, TileGrid};
 use rahmen::convert::channels;
 use rahmen::pixel::{Premultiplied, samples_of, samples_of_mut};
-use rahmen::{Cmyk, Frame, Gray, GrayAlpha, Lab, Number, Pixel, Region, Rgb, Rgba, Size, Threads, View};
+use rahmen::{Cmyk, Frame, Gray, GrayAlpha, Lab, Number, Orientation, Pixel, Region, Rgb, Rgba, Size, Threads, View};
 
 /// A check that is written once over all pixel types.
 trait Check {
@@ -70,7 +70,7 @@ proptest! {
     #![proptest_config(config())]
 
     #[test]
-    fn turns(size in size()) {
+    fn orientations(size in size()) {
         struct Turns(Size);
         impl Check for Turns {
             fn run<P: Pixel>(&self) {
@@ -78,24 +78,25 @@ proptest! {
                 let frame = outer::<P>(size, 0);
                 let view = within(&frame, size);
                 let (w, h) = (size.width, size.height);
-                for turn in Turn::ALL {
-                    let turned = view.turned(turn).unwrap();
-                    let want = |x: u32, y: u32| match turn {
-                        Turn::LeftRight => view[(w - 1 - x, y)],
-                        Turn::TopBottom => view[(x, h - 1 - y)],
-                        Turn::Half => view[(w - 1 - x, h - 1 - y)],
-                        Turn::Transpose => view[(y, x)],
-                        Turn::AntiTranspose => view[(w - 1 - y, h - 1 - x)],
-                        Turn::Right => view[(y, h - 1 - x)],
-                        Turn::Left => view[(w - 1 - y, x)],
+                for orientation in Orientation::ALL {
+                    let oriented = view.oriented(orientation).unwrap();
+                    let want = |x: u32, y: u32| match orientation {
+                        Orientation::Upright => view[(x, y)],
+                        Orientation::MirroredLeftRight => view[(w - 1 - x, y)],
+                        Orientation::MirroredTopBottom => view[(x, h - 1 - y)],
+                        Orientation::RotatedHalf => view[(w - 1 - x, h - 1 - y)],
+                        Orientation::Transposed => view[(y, x)],
+                        Orientation::AntiTransposed => view[(w - 1 - y, h - 1 - x)],
+                        Orientation::RotatedRight => view[(y, h - 1 - x)],
+                        Orientation::RotatedLeft => view[(w - 1 - y, x)],
                     };
-                    assert_is(&turned, turn.size(size), &format!("{turn:?}"), want);
-                    assert_eq!(turned.view().turned(turn.inverse()).unwrap(), view.to_frame());
+                    assert_is(&oriented, orientation.size(size), &format!("{orientation:?}"), want);
+                    assert_eq!(oriented.view().oriented(orientation.inverse()).unwrap(), view.to_frame());
                     let mut copy = outer::<P>(size, 0);
                     let mut place = copy.region_mut(Region::at(2, 1, size).unwrap()).unwrap();
-                    match place.turn(turn) {
-                        Ok(()) => assert_eq!(place.as_view().to_frame(), turned, "{turn:?} in place"),
-                        Err(_) => assert!(w != h && turn.orientation().swaps_axes()),
+                    match place.orient(orientation) {
+                        Ok(()) => assert_eq!(place.as_view().to_frame(), oriented, "{orientation:?} in place"),
+                        Err(_) => assert!(w != h && orientation.swaps_axes()),
                     }
                 }
             }
@@ -221,7 +222,7 @@ proptest! {
                     }
                 }
                 for overlap in [Overlap::Last, Overlap::Average] {
-                    let Ok(whole) = grid.join(overlap, |tile| view.cut_tile(&grid, &tile, Edge::Clamp)) else {
+                    let Ok(whole) = grid.assemble(overlap, |tile| view.cut_tile(&grid, &tile, Edge::Clamp)) else {
                         assert!(grid.step().0 > grid.tile_size().width || grid.step().1 > grid.tile_size().height);
                         continue;
                     };
@@ -288,16 +289,16 @@ proptest! {
                 let doubled = view.map(|p| Gray::new(2.0 * number(&p))).unwrap();
                 assert_is(&doubled, size, "map", |x, y| Gray::new(2.0 * number(&view[(x, y)])));
                 let mut spread = Frame::new(size).unwrap();
-                view.map_into_spread(spread.view_mut(), Threads::ALL, |p| Gray::new(2.0 * number(&p))).unwrap();
+                view.map_into_parallel(spread.view_mut(), Threads::ALL, |p| Gray::new(2.0 * number(&p))).unwrap();
                 assert_eq!(spread, doubled);
                 let both = view.zip(&other, |a, b| Gray::new(number(&a) - number(&b))).unwrap();
                 assert_is(&both, size, "zip", |x, y| Gray::new(number(&view[(x, y)]) - number(&other[(x, y)])));
-                let sum = doubled.pixels().iter().map(|p| p.v).sum::<f64>();
+                let sum = doubled.pixels().iter().map(|p| p.value).sum::<f64>();
                 assert_eq!(view.fold(0.0, |sum, p| sum + 2.0 * number(&p)), sum);
-                assert_eq!(view.fold_spread(Threads::ALL, || 0.0, |s, p| s + 2.0 * number(&p), |a, b| a + b), sum);
-                let twice = view.as_numbers().unwrap().map(|v| Gray::new(2.0 * v.v.to_f64())).unwrap();
+                assert_eq!(view.fold_parallel(Threads::ALL, || 0.0, |s, p| s + 2.0 * number(&p), |a, b| a + b), sum);
+                let twice = view.as_plane().unwrap().map(|v| Gray::new(2.0 * v.value.to_f64())).unwrap();
                 let numbers = view.rows().flat_map(samples_of).map(|v| 2.0 * v.to_f64());
-                assert!(twice.numbers().iter().copied().eq(numbers));
+                assert!(twice.samples().iter().copied().eq(numbers));
                 let same = view.cast_unscaled::<P>().unwrap();
                 assert!(same == view.to_frame());
                 let mut copy = view.to_frame();

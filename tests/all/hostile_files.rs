@@ -66,7 +66,7 @@ fn corpus() -> Vec<Sample> {
     let numbered =
         |bits, interlaced| png_of_samples((7, 5), (3, bits), &indices, interlaced, &|y| y as u8 % 5, &palette);
     add("interlaced", numbered(2, true), options());
-    add("indices", numbered(4, false), options().form(ReadAs::Indices));
+    add("indices", numbered(4, false), options().read_as(ReadAs::Indices));
     // A plain map may end with its last digit, whatever stood behind it.
     add("plain", b"P3 # low\n2 2 9\n1 2 3 4 5 6\n7 8 9 0 1 2\n".to_vec(), options());
     add("bits", b"P1 3 2 101 010".to_vec(), options());
@@ -117,7 +117,7 @@ fn corpus() -> Vec<Sample> {
         };
         add(name, file.file(), options());
     }
-    let layout = RawLayout::from_words("order=bgr depth=u8 size=3x4 stride=11 offset=2 rows=up", None).unwrap();
+    let layout = RawLayout::from_words("order=bgr depth=u8 size=3x4 stride=11 offset=2 rows=bottom-up", None).unwrap();
     add("raw", noise(layout.bytes_needed().unwrap(), 5), options().raw(layout));
     all
 }
@@ -193,7 +193,7 @@ fn changed_at_random_it_is_an_error_or_a_picture() {
             }
             for options in [options, options.salvage()] {
                 if let Ok(picture) = read_from(Cursor::new(bytes.clone()), options) {
-                    assert!(picture.form().bytes(picture.size()) <= 1 << 20);
+                    assert!(picture.pixel_format().bytes(picture.size()) <= 1 << 20);
                 }
             }
             let strict = Reader::from_seekable(Cursor::new(bytes.clone()), options).and_then(Reader::read_whole).ok();

@@ -94,9 +94,9 @@ fn threads_are_entered_in_one_place_that_is_not_generic() {
 /// Work that is compiled for every pixel or number type within the library, each with its reason. What is listed here costs
 /// every build: samples and a channel count, numbers or bytes known at run time nearly always do.
 const VISITORS: [(&str, &str); 3] = [
-    ("frame/visit.rs: JobMut for First", "a user's work on two pictures of one type"),
-    ("frame/visit.rs: Job for OfPixels", "a user's move, on pixels"),
-    ("frame/visit.rs: JobPair for OfPixels", "a user's change by another picture, on pixels"),
+    ("frame/visit.rs: VisitorMut for First", "a user's work on two pictures of one type"),
+    ("frame/visit.rs: Visitor for OfPixels", "a user's move, on pixels"),
+    ("frame/visit.rs: PairVisitor for OfPixels", "a user's change by another picture, on pixels"),
 ];
 
 #[test]
@@ -108,7 +108,9 @@ fn work_over_all_pixel_types_is_listed_with_its_reason() {
         for line in code_of(&path).lines().filter(|line| line.trim_start().starts_with("impl")) {
             let Some((head, tail)) = line.split_once(" for ") else { continue };
             let name = head.rsplit(['>', ' ']).next().unwrap_or_default();
-            if ["Job", "JobMut", "JobPair", "PlanesJob", "Move", "MoveInto"].contains(&name) {
+            if ["Visitor", "VisitorMut", "PairVisitor", "PlanesVisitor", "FrameVisitor", "CombineVisitor"]
+                .contains(&name)
+            {
                 let on: String = tail.chars().take_while(|c| c.is_alphanumeric()).collect();
                 found.push(format!("{file}: {name} for {on}"));
             }

@@ -7,7 +7,7 @@ use crate::common::jpeg::{Jpeg, Scan, planes, progressive, segment, sequential};
 use rahmen::file::{Chroma, ReadOptions, Reader, Reduced, read_from};
 use rahmen::flow::Source;
 use rahmen::frame::{ResolutionUnit, SamplesRef};
-use rahmen::{Format, Layout, Picture};
+use rahmen::{FileFormat, Layout, Picture};
 use std::io::Cursor;
 
 fn jpeg(size: (usize, usize), factors: &[(usize, usize)], bits: u32, frame: u8, scans: Vec<Scan>) -> Jpeg {
@@ -234,7 +234,7 @@ fn profiles_exif_and_texts_are_put_together_and_other_segments_passed_over() {
     assert_eq!((m.orientation.exif(), m.xmp.as_deref()), (6, Some("<x:xmpmeta/>")));
     assert_eq!((m.text[0].keyword.as_str(), m.text[0].text.as_str()), ("Comment", "seen at dawn"));
     let facts = rahmen::file::facts_from(Cursor::new(file.file()), ReadOptions::default()).unwrap();
-    assert_eq!(facts.format, Some(Format::Jpeg));
+    assert_eq!(facts.format, Some(FileFormat::Jpeg));
     assert!(facts.stored.unwrap().starts_with("8-bit gray, baseline"));
 }
 

@@ -1,10 +1,9 @@
-//! JPEG files turned by their coefficients: what comes out is what an encoder makes of the turned samples, turning back
+//! JPEG files rearranged by their coefficients: what comes out is what an encoder makes of the rearranged samples, undoing it
 //! gives every coefficient again, and partial blocks and metadata are treated as said.
 #![cfg(feature = "jpeg")]
 
 use crate::common::jpeg::{Jpeg, Plane, Scan, planes, progressive, segment, sequential};
-use rahmen::access::Turn;
-use rahmen::file::{LosslessRules, ReadOptions, facts_from, read_from, turn_lossless, turn_lossless_from};
+use rahmen::file::{LosslessRules, ReadOptions, facts_from, orient_lossless, orient_lossless_from, read_from};
 use rahmen::frame::{Orientation, SamplesRef};
 use rahmen::{Picture, Size};
 use std::io::Cursor;
@@ -27,8 +26,8 @@ fn jpeg(size: (usize, usize), factors: &[(usize, usize)], bits: u32, frame: u8, 
     }
 }
 
-fn turned(bytes: &[u8], turn: Turn, rules: LosslessRules) -> rahmen::Result<Vec<u8>> {
-    turn_lossless_from(Cursor::new(bytes.to_vec()), turn, rules).map(|t| t.bytes)
+fn oriented(bytes: &[u8], orientation: Orientation, rules: LosslessRules) -> rahmen::Result<Vec<u8>> {
+    orient_lossless_from(Cursor::new(bytes.to_vec()), orientation, rules).map(|t| t.bytes)
 }
 
 fn read(bytes: &[u8]) -> Picture {
@@ -47,19 +46,23 @@ fn samples(picture: &Picture) -> Vec<u32> {
     }
 }
 
-/// A plane turned sample by sample, by where each one comes from.
-fn turned_plane(p: &Plane, turn: Turn) -> Plane {
+/// A plane rearranged sample by sample, by where each one comes from.
+fn oriented_plane(p: &Plane, orientation: Orientation) -> Plane {
     let (w, h) = (p.width, p.height);
-    let across = matches!(turn, Turn::Right | Turn::Left | Turn::Transpose | Turn::AntiTranspose);
+    let across = matches!(
+        orientation,
+        Orientation::RotatedRight | Orientation::RotatedLeft | Orientation::Transposed | Orientation::AntiTransposed
+    );
     let (width, height) = if across { (h, w) } else { (w, h) };
-    let from = |x: usize, y: usize| match turn {
-        Turn::LeftRight => (w - 1 - x, y),
-        Turn::TopBottom => (x, h - 1 - y),
-        Turn::Half => (w - 1 - x, h - 1 - y),
-        Turn::Right => (y, h - 1 - x),
-        Turn::Left => (w - 1 - y, x),
-        Turn::Transpose => (y, x),
-        Turn::AntiTranspose => (w - 1 - y, h - 1 - x),
+    let from = |x: usize, y: usize| match orientation {
+        Orientation::Upright => (x, y),
+        Orientation::MirroredLeftRight => (w - 1 - x, y),
+        Orientation::MirroredTopBottom => (x, h - 1 - y),
+        Orientation::RotatedHalf => (w - 1 - x, h - 1 - y),
+        Orientation::RotatedRight => (y, h - 1 - x),
+        Orientation::RotatedLeft => (w - 1 - y, x),
+        Orientation::Transposed => (y, x),
+        Orientation::AntiTransposed => (w - 1 - y, h - 1 - x),
     };
     let samples = (0..width * height).map(|i| from(i % width, i / width)).map(|(x, y)| p.samples[y * w + x]).collect();
     let (h, v) = if across { (p.v, p.h) } else { (p.h, p.v) };
@@ -85,13 +88,14 @@ fn it_is_what_an_encoder_makes_of_turned_samples() {
     for (factors, bits, frame, scans) in cases {
         let first = jpeg((64, 32), factors, bits, frame, scans);
         let file = first.file();
-        for turn in Turn::ALL {
-            let name = format!("{factors:?} {bits} bits {turn:?}");
-            let planes: Vec<Plane> = first.planes.iter().map(|p| turned_plane(p, turn)).collect();
+        for orientation in Orientation::ALL {
+            let name = format!("{factors:?} {bits} bits {orientation:?}");
+            let planes: Vec<Plane> = first.planes.iter().map(|p| oriented_plane(p, orientation)).collect();
             let (width, height) = (planes[0].width.max(planes[1 % planes.len()].width), 2048 / 64);
             let (width, height) = if width > 32 { (64, height) } else { (32, 64) };
             let other = Jpeg { width, height, planes, ..jpeg((64, 32), factors, bits, frame, first.scans.clone()) };
-            let (found, wanted) = (read(&turned(&file, turn, LosslessRules::default()).unwrap()), read(&other.file()));
+            let (found, wanted) =
+                (read(&oriented(&file, orientation, LosslessRules::default()).unwrap()), read(&other.file()));
             assert_eq!(found.size(), wanted.size(), "{name}");
             // A coefficient that lies between two steps may be rounded either way, which few are.
             let pairs: Vec<u32> =
@@ -109,22 +113,22 @@ fn turning_back_gives_every_coefficient_again() {
         first.interval = 3;
         let plain = read(&first.file());
         // The same coefficients written by this encoder, so that whole files can be compared.
-        let file = turned(&first.file(), Turn::Half, LosslessRules::default()).unwrap();
-        let file = turned(&file, Turn::Half, LosslessRules::default()).unwrap();
+        let file = oriented(&first.file(), Orientation::RotatedHalf, LosslessRules::default()).unwrap();
+        let file = oriented(&file, Orientation::RotatedHalf, LosslessRules::default()).unwrap();
         assert!(read(&file).content() == plain.content());
         for (there, back) in [
-            (Turn::Right, Turn::Left),
-            (Turn::LeftRight, Turn::LeftRight),
-            (Turn::TopBottom, Turn::TopBottom),
-            (Turn::Transpose, Turn::Transpose),
-            (Turn::AntiTranspose, Turn::AntiTranspose),
+            (Orientation::RotatedRight, Orientation::RotatedLeft),
+            (Orientation::MirroredLeftRight, Orientation::MirroredLeftRight),
+            (Orientation::MirroredTopBottom, Orientation::MirroredTopBottom),
+            (Orientation::Transposed, Orientation::Transposed),
+            (Orientation::AntiTransposed, Orientation::AntiTransposed),
         ] {
-            let once = turned(&file, there, LosslessRules::default()).unwrap();
-            assert!(turned(&once, back, LosslessRules::default()).unwrap() == file, "{there:?}");
+            let once = oriented(&file, there, LosslessRules::default()).unwrap();
+            assert!(oriented(&once, back, LosslessRules::default()).unwrap() == file, "{there:?}");
             assert!(once != file);
             // How it is coded changes no sample.
             for rules in [LosslessRules::default().progressive(), LosslessRules::default().restart_rows(1)] {
-                assert!(read(&turned(&file, there, rules).unwrap()).content() == read(&once).content());
+                assert!(read(&oriented(&file, there, rules).unwrap()).content() == read(&once).content());
             }
         }
     }
@@ -134,28 +138,32 @@ fn turning_back_gives_every_coefficient_again() {
 fn partial_blocks_are_refused_or_dropped_by_name() {
     // 57 x 61 with colour at half the width: MCUs of 16 x 8.
     let file = jpeg((57, 61), &[(2, 1), ONE, ONE], 8, 0xc0, sequential(3)[0].clone()).file();
-    let size = |turn| read(&turned(&file, turn, LosslessRules::default().drop_partial()).unwrap()).size();
-    let refused = |turn| turned(&file, turn, LosslessRules::default()).unwrap_err().to_string();
-    assert!(refused(Turn::LeftRight).contains("the width of 57 is not a multiple of the 16 pixels of its blocks"));
-    assert!(refused(Turn::LeftRight).contains("the last 9 pixels"));
-    assert!(refused(Turn::Right).contains("the height of 61 is not a multiple of the 8 pixels"));
-    assert_eq!(size(Turn::LeftRight), Size::new(48, 61));
-    assert_eq!(size(Turn::TopBottom), Size::new(57, 56));
-    assert_eq!(size(Turn::Half), Size::new(48, 56));
-    assert_eq!(size(Turn::Right), Size::new(56, 57));
-    assert_eq!(size(Turn::Left), Size::new(61, 48));
+    let size =
+        |orientation| read(&oriented(&file, orientation, LosslessRules::default().drop_partial()).unwrap()).size();
+    let refused = |orientation| oriented(&file, orientation, LosslessRules::default()).unwrap_err().to_string();
+    assert!(
+        refused(Orientation::MirroredLeftRight)
+            .contains("the width of 57 is not a multiple of the 16 pixels of its blocks")
+    );
+    assert!(refused(Orientation::MirroredLeftRight).contains("the last 9 pixels"));
+    assert!(refused(Orientation::RotatedRight).contains("the height of 61 is not a multiple of the 8 pixels"));
+    assert_eq!(size(Orientation::MirroredLeftRight), Size::new(48, 61));
+    assert_eq!(size(Orientation::MirroredTopBottom), Size::new(57, 56));
+    assert_eq!(size(Orientation::RotatedHalf), Size::new(48, 56));
+    assert_eq!(size(Orientation::RotatedRight), Size::new(56, 57));
+    assert_eq!(size(Orientation::RotatedLeft), Size::new(61, 48));
     // About the diagonal from the top left nothing changes sides.
-    let once = turned(&file, Turn::Transpose, LosslessRules::default()).unwrap();
+    let once = oriented(&file, Orientation::Transposed, LosslessRules::default()).unwrap();
     assert_eq!(read(&once).size(), Size::new(61, 57));
-    let twice = turned(&once, Turn::Transpose, LosslessRules::default()).unwrap();
+    let twice = oriented(&once, Orientation::Transposed, LosslessRules::default()).unwrap();
     assert!(read(&twice).content() == read(&file).content());
     // What is kept is what was there.
-    let mirrored = turned(&file, Turn::LeftRight, LosslessRules::default().drop_partial()).unwrap();
-    let back = read(&turned(&mirrored, Turn::LeftRight, LosslessRules::default()).unwrap());
+    let mirrored = oriented(&file, Orientation::MirroredLeftRight, LosslessRules::default().drop_partial()).unwrap();
+    let back = read(&oriented(&mirrored, Orientation::MirroredLeftRight, LosslessRules::default()).unwrap());
     let whole = read(&file).content().crop(Size::new(57, 61).region().cols(..46).unwrap()).unwrap();
     assert!(back.content().crop(Size::new(48, 61).region().cols(..46).unwrap()).unwrap() == whole);
     let small = jpeg((57, 5), &[ONE; 3], 8, 0xc0, sequential(3)[0].clone()).file();
-    let error = turned(&small, Turn::TopBottom, LosslessRules::default().drop_partial()).unwrap_err();
+    let error = oriented(&small, Orientation::MirroredTopBottom, LosslessRules::default().drop_partial()).unwrap_err();
     assert!(error.to_string().contains("nothing would be left"), "{error}");
 }
 
@@ -173,7 +181,8 @@ fn what_stands_beside_the_pixels_is_kept_and_turned_with_them() {
         segment(0xfe, b"the staff at noon"),
     ];
     first.segments = segments.concat();
-    let was = turn_lossless_from(Cursor::new(first.file()), Turn::Right, LosslessRules::default()).unwrap();
+    let was =
+        orient_lossless_from(Cursor::new(first.file()), Orientation::RotatedRight, LosslessRules::default()).unwrap();
     let picture = read(&was.bytes);
     let m = picture.metadata();
     let resolution = m.resolution.unwrap();
@@ -181,15 +190,15 @@ fn what_stands_beside_the_pixels_is_kept_and_turned_with_them() {
     assert_eq!(m.icc.as_deref(), Some(&b"profile"[..]));
     assert_eq!(m.text[0].text, "the staff at noon");
     assert_eq!(m.orientation, Orientation::from_exif(6).unwrap(), "a turn seen through the same turn is itself");
-    let mirrored = read(&turned(&first.file(), Turn::LeftRight, LosslessRules::default()).unwrap());
-    let seen = Orientation::from_exif(6).unwrap().seen_turned(Turn::LeftRight.orientation());
+    let mirrored = read(&oriented(&first.file(), Orientation::MirroredLeftRight, LosslessRules::default()).unwrap());
+    let seen = Orientation::from_exif(6).unwrap().seen_through(Orientation::MirroredLeftRight);
     assert_eq!(mirrored.metadata().orientation, seen);
     // Upright, what is seen stays; a further turn comes behind that.
     let upright = LosslessRules::default().upright();
-    let made = turn_lossless_from(Cursor::new(first.file()), None, upright).unwrap();
+    let made = orient_lossless_from(Cursor::new(first.file()), None, upright).unwrap();
     assert!(made.after.metadata.orientation.is_upright());
     assert!(read(&made.bytes).content() == picture.content(), "orientation 6 asks for a turn to the right");
-    let half = turn_lossless_from(Cursor::new(first.file()), Turn::Left, upright).unwrap();
+    let half = orient_lossless_from(Cursor::new(first.file()), Orientation::RotatedLeft, upright).unwrap();
     assert!(half.after.metadata.orientation.is_upright());
     assert!(read(&half.bytes).content() == read(&first.file()).content());
     assert!(was.bytes.windows(10).any(|w| w == b"of a maker"));
@@ -202,17 +211,18 @@ fn what_stands_beside_the_pixels_is_kept_and_turned_with_them() {
 fn damaged_and_other_files_are_errors() {
     let file = jpeg((32, 16), &[ONE; 3], 8, 0xc0, sequential(3)[2].clone()).file();
     for length in (0..file.len() - 2).step_by(3) {
-        assert!(turned(&file[..length], Turn::Right, LosslessRules::default()).is_err(), "{length}");
+        assert!(oriented(&file[..length], Orientation::RotatedRight, LosslessRules::default()).is_err(), "{length}");
     }
-    let error = turned(b"qoif\0\0\0\x01\0\0\0\x01\x03\0", Turn::Right, LosslessRules::default()).unwrap_err();
-    assert!(error.to_string().contains("only JPEG is turned by its coefficients"), "{error}");
+    let error =
+        oriented(b"qoif\0\0\0\x01\0\0\0\x01\x03\0", Orientation::RotatedRight, LosslessRules::default()).unwrap_err();
+    assert!(error.to_string().contains("only JPEG is transformed by its coefficients"), "{error}");
     let limits = rahmen::file::Limits::default().memory(1000);
-    assert!(turned(&file, Turn::Half, LosslessRules::default().limits(limits)).is_err());
+    assert!(oriented(&file, Orientation::RotatedHalf, LosslessRules::default().limits(limits)).is_err());
     let folder = tempfile::tempdir().unwrap();
     let path = folder.path().join("staff.jpg");
     std::fs::write(&path, &file).unwrap();
-    let turned = turn_lossless(&path, Turn::Left, LosslessRules::default()).unwrap();
-    turned.write(&path).unwrap();
+    let made = orient_lossless(&path, Orientation::RotatedLeft, LosslessRules::default()).unwrap();
+    made.write(&path).unwrap();
     assert_eq!(rahmen::read(&path).unwrap().size(), Size::new(16, 32));
-    assert!(turned.write(folder.path().join("staff.png")).unwrap_err().to_string().contains("name it .jpg"));
+    assert!(made.write(folder.path().join("staff.png")).unwrap_err().to_string().contains("name it .jpg"));
 }

@@ -5,7 +5,7 @@
 use rahmen::file::{ChromaSampling, ReadOptions, WriteOptions, Writer, facts_from, read_from};
 use rahmen::flow::{Sink, Strip};
 use rahmen::frame::{Orientation, Resolution, ResolutionUnit, Text};
-use rahmen::{Depth, Format, Frame, Gray, Help, Metadata, Picture, Rgb, Rgba, Size, Threads};
+use rahmen::{Depth, FileFormat, Frame, Gray, Help, Metadata, Picture, Rgb, Rgba, Size, Threads};
 use std::io::{Cursor, Write};
 use std::sync::{Arc, Mutex};
 
@@ -24,7 +24,7 @@ impl Write for Memory {
 
 fn written(picture: &Picture, options: WriteOptions, rows: u32) -> Vec<u8> {
     let memory = Memory::default();
-    let mut writer = Writer::to_stream(memory.clone(), &picture.facts(), options.format(Format::Jpeg)).unwrap();
+    let mut writer = Writer::to_stream(memory.clone(), &picture.facts(), options.format(FileFormat::Jpeg)).unwrap();
     let height = picture.size().height;
     for first_row in (0..height).step_by(rows as usize) {
         let part = picture.size().region().rows(first_row..(first_row + rows).min(height)).unwrap();
@@ -61,7 +61,7 @@ fn psnr(a: &Picture, b: &Picture) -> f64 {
     10.0 * (255.0 * 255.0 / (squares / (3.0 * a.size().pixels() as f64))).log10()
 }
 
-const SAMPLINGS: [ChromaSampling; 3] = [ChromaSampling::Full, ChromaSampling::HalfAcross, ChromaSampling::HalfBoth];
+const SAMPLINGS: [ChromaSampling; 3] = [ChromaSampling::Ratio444, ChromaSampling::Ratio422, ChromaSampling::Ratio420];
 
 #[test]
 fn the_order_of_coefficients_changes_nothing() {
@@ -113,7 +113,7 @@ fn gray_is_written_as_one_component() {
     let picture = Picture::from(frame.clone());
     for options in [WriteOptions::default(), WriteOptions::default().progressive().restart_rows(1)] {
         let back = read(&written(&picture, options, 64)).frame::<Gray<u8>>().unwrap();
-        let worst = back.numbers().iter().zip(frame.numbers()).map(|(a, b)| a.abs_diff(*b)).max().unwrap();
+        let worst = back.samples().iter().zip(frame.samples()).map(|(a, b)| a.abs_diff(*b)).max().unwrap();
         assert!(worst <= 12, "{worst}");
     }
 }
@@ -142,7 +142,7 @@ fn what_jpeg_cannot_hold_is_refused_with_what_would_help() {
         (Frame::<rahmen::Cmyk<u8>>::new(size).unwrap().into(), Help::Color),
     ];
     for (picture, help) in cases {
-        let options = WriteOptions::default().format(Format::Jpeg);
+        let options = WriteOptions::default().format(FileFormat::Jpeg);
         let error = Writer::to_stream(Memory::default(), &picture.facts(), options).unwrap_err();
         assert!(error.help().contains(&help), "{error}");
     }

@@ -12,10 +12,10 @@ fn read_bytes(bytes: &[u8]) -> rahmen::Result<Picture> {
 #[test]
 fn plain_and_raw_maps_of_any_maximum_scale_to_the_full_range() {
     let plain = read_bytes(b"P2 # levels\n3 2\n4\n0 1 2\n3 4 0").unwrap();
-    assert_eq!(plain.view::<Gray<u8>>().unwrap().to_frame().numbers(), [0, 64, 128, 191, 255, 0]);
-    assert_eq!(plain.metadata().top_codes, Some(vec![4]));
+    assert_eq!(plain.view::<Gray<u8>>().unwrap().to_frame().samples(), [0, 64, 128, 191, 255, 0]);
+    assert_eq!(plain.metadata().max_codes, Some(vec![4]));
     let raw = read_bytes(b"P5 2 1 1000 \x00\x00\x01\xf4").unwrap();
-    assert_eq!(raw.view::<Gray<u16>>().unwrap().to_frame().numbers(), [0, 32_768]);
+    assert_eq!(raw.view::<Gray<u16>>().unwrap().to_frame().samples(), [0, 32_768]);
     let color = read_bytes(b"P6\n1 1\n255\n\x01\x02\x03").unwrap();
     assert_eq!(color.view::<Rgb<u8>>().unwrap()[(0, 0)], Rgb::new(1, 2, 3));
     let words = read_bytes(b"P3 1 1 65535 1 256 65535\n").unwrap();
@@ -68,12 +68,12 @@ fn bilevel_maps_read_with_black_as_none_and_go_back_to_the_same_bits() {
     let folder = tempfile::tempdir().unwrap();
     for (bytes, each) in [(raw.clone(), 1), (raw, 99), (plain.clone(), 1), (plain, 99)] {
         let picture = read_from(Dribble { bytes, at: 0, each }, ReadOptions::default()).unwrap();
-        assert_eq!(picture.metadata().top_codes, Some(vec![1]));
+        assert_eq!(picture.metadata().max_codes, Some(vec![1]));
         let path = folder.path().join("a.pbm");
         rahmen::write(&path, &picture).unwrap();
         assert_eq!(std::fs::read(&path).unwrap(), b"P4\n10 2\n\xa5\x40\x0f\x80");
         assert_eq!(rahmen::read(&path).unwrap(), picture);
-        assert_eq!(picture.frame::<rahmen::Gray<u8>>().unwrap().numbers(), want);
+        assert_eq!(picture.frame::<rahmen::Gray<u8>>().unwrap().samples(), want);
     }
     let gray = rahmen::Picture::from(rahmen::Frame::<rahmen::Gray<u8>>::new(rahmen::Size::new(2, 2)).unwrap());
     let error = rahmen::write(folder.path().join("b.pbm"), &gray).unwrap_err();

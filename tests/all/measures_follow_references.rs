@@ -1,7 +1,7 @@
 //! Figures of pictures against plain computations of their definitions: two passes in `f64`, counts by hand, SSIM by its
 //! formula window by window.
 
-use rahmen::access::Turn;
+use rahmen::Orientation;
 use rahmen::color::GrayWeights;
 use rahmen::measure::{
     CompareRules, Hint, HistogramRules, Mask, compare, compare_contents, error_histogram, error_picture,
@@ -22,7 +22,7 @@ fn noise(size: Size, seed: u32) -> Frame<Rgb<u8>> {
 fn numbers<P: Pixel>(view: View<'_, P>, channel: usize) -> Vec<f64> {
     use rahmen::Number;
     (0..view.height())
-        .flat_map(|y| view.row_numbers(y).iter().skip(channel).step_by(P::CHANNELS).map(|v| v.to_f64()))
+        .flat_map(|y| view.row_samples(y).iter().skip(channel).step_by(P::CHANNELS).map(|v| v.to_f64()))
         .collect()
 }
 
@@ -35,16 +35,16 @@ fn a_histogram_of_any_part_counts_what_a_loop_counts() {
     let rules = HistogramRules::default();
     let wanted = |counts: &dyn Fn(u32, u32) -> u64| {
         let mut bins = vec![0u64; 256];
-        part.placed_pixels().for_each(|(x, y, p)| bins[usize::from(p.g)] += counts(x, y));
+        part.pixels_with_xy().for_each(|(x, y, p)| bins[usize::from(p.g)] += counts(x, y));
         bins
     };
     let bins = |h: rahmen::measure::Histogram| h.channels[1].bins.clone();
     assert_eq!(bins(histogram(part, &rules).unwrap()), wanted(&|_, _| 1));
     let half = Mask::from(part_mask);
-    let in_half = |x, y| u64::from(part_mask[(x, y)].v >= 128);
+    let in_half = |x, y| u64::from(part_mask[(x, y)].value >= 128);
     assert_eq!(bins(masked_histogram(part, &half, &rules).unwrap()), wanted(&in_half));
     let weighed = Mask::weights(part_mask);
-    assert_eq!(bins(masked_histogram(part, &weighed, &rules).unwrap()), wanted(&|x, y| part_mask[(x, y)].v.into()));
+    assert_eq!(bins(masked_histogram(part, &weighed, &rules).unwrap()), wanted(&|x, y| part_mask[(x, y)].value.into()));
     let places = |x: u32, y: u32| (x + y).is_multiple_of(3);
     let own = Mask::at_places(&places);
     assert_eq!(bins(masked_histogram(part, &own, &rules).unwrap()), wanted(&|x, y| u64::from(places(x, y))));
@@ -52,7 +52,7 @@ fn a_histogram_of_any_part_counts_what_a_loop_counts() {
     let inner = Region::new(5..60, 7..80).unwrap();
     let shifted = masked_histogram(part.region(inner).unwrap(), &own.region(inner).unwrap(), &rules).unwrap();
     let mut by_hand = vec![0u64; 256];
-    part.placed_pixels()
+    part.pixels_with_xy()
         .filter(|(x, y, _)| inner.contains(*x, *y) && places(*x, *y))
         .for_each(|(_, _, p)| by_hand[usize::from(p.g)] += 1);
     assert_eq!(bins(shifted), by_hand);
@@ -112,7 +112,7 @@ fn figures_of_a_mask_are_those_of_its_pixels() {
     let mask = Frame::from_fn(frame.size(), |x, y| Gray::new(if (x ^ y) % 3 == 0 { 0.5f32 } else { 0.49 })).unwrap();
     let mask = Mask::from(mask.view());
     let inside: Vec<f64> =
-        floats.view().placed_pixels().filter(|(x, y, _)| (x ^ y) % 3 == 0).map(|p| f64::from(p.2.v)).collect();
+        floats.view().pixels_with_xy().filter(|(x, y, _)| (x ^ y) % 3 == 0).map(|p| f64::from(p.2.value)).collect();
     let m = &masked_moments(floats.view(), &mask, Threads::ALL).unwrap()[0];
     let mean = inside.iter().sum::<f64>() / inside.len() as f64;
     assert_eq!(m.count, inside.len() as u64);
@@ -174,7 +174,7 @@ fn comparisons_follow_the_definitions_for_every_depth() {
         let [max, mae, mse, snr, psnr] = plain(a.view(), b.view(), channel, 255.0);
         assert_eq!(d.max_abs, max);
         assert!(close(d.mae, mae) && close(d.mse, mse) && close(d.snr_db, snr) && close(d.psnr_db, psnr), "{d:?}");
-        let of = |f: &Frame<Rgb<u8>>, x: u32, y: u32| f64::from(f.view().row_numbers(y)[3 * x as usize + channel]);
+        let of = |f: &Frame<Rgb<u8>>, x: u32, y: u32| f64::from(f.view().row_samples(y)[3 * x as usize + channel]);
         let wanted = ssim_by_formula(&|x, y| of(&a, x, y), &|x, y| of(&b, x, y), size, 255.0);
         assert!((d.ssim.unwrap() - wanted).abs() < 1e-10, "{:?} {wanted}", d.ssim);
         let (x, y) = d.max_at.unwrap();
@@ -224,7 +224,7 @@ fn equal_pictures_thresholds_alpha_and_nan_are_told() {
     let found = compare(x.view(), y.view(), &CompareRules::default()).unwrap();
     assert!(!found.equal && found.whole.mse == 0.0 && found.channels[1].difference.max_abs == 1.0);
     assert_eq!(found.whole.ssim, None);
-    let nan = |v: [f32; 3]| Frame::<Gray<f32>>::from_numbers(Size::new(3, 1), v.to_vec()).unwrap();
+    let nan = |v: [f32; 3]| Frame::<Gray<f32>>::from_samples(Size::new(3, 1), v.to_vec()).unwrap();
     let (p, q) = (nan([f32::NAN, 1.0, 2.0]), nan([f32::NAN, f32::NAN, 2.0]));
     assert!(compare(p.view(), p.view(), &CompareRules::default()).unwrap().equal);
     let found = compare(p.view(), q.view(), &CompareRules::default()).unwrap();
@@ -239,16 +239,16 @@ fn what_would_make_pictures_equal_is_said() {
     let a = noise(Size::new(37, 21), 8);
     let hint = |b: &Frame<Rgb<u8>>| compare(a.view(), b.view(), &CompareRules::default()).unwrap().hint;
     assert_eq!(hint(&a.view().map(|p| Rgb::new(p.b, p.g, p.r)).unwrap()), Some(Hint::RedBlueSwapped));
-    assert_eq!(hint(&a.view().turned(Turn::LeftRight).unwrap()), Some(Hint::MirroredLeftRight));
-    assert_eq!(hint(&a.view().turned(Turn::Half).unwrap()), Some(Hint::TurnedHalf));
+    assert_eq!(hint(&a.view().oriented(Orientation::MirroredLeftRight).unwrap()), Some(Hint::MirroredLeftRight));
+    assert_eq!(hint(&a.view().oriented(Orientation::RotatedHalf).unwrap()), Some(Hint::RotatedHalf));
     assert_eq!(hint(&noise(Size::new(37, 21), 9)), None);
     let contents =
         |b: Content| compare_contents(&a.clone().into(), &b, &CompareRules::default()).unwrap_err().to_string();
-    let turned = contents(a.view().turned(Turn::Left).unwrap().into());
+    let turned = contents(a.view().oriented(Orientation::RotatedLeft).unwrap().into());
     assert_eq!(
         turned,
         "the first picture is 37x21, the second 21x37; only pictures of one size and type can be compared; they are \
-         equal if the second is turned a quarter to the right"
+         equal if the second is rotated by 90 degrees clockwise"
     );
     let deep = a.view().map(|p| Rgb::new(u16::from(p.r) * 257, u16::from(p.g) * 257, u16::from(p.b) * 257)).unwrap();
     assert!(contents(deep.into()).ends_with("they are equal if both are taken at u8"));
@@ -264,7 +264,7 @@ fn what_would_make_pictures_equal_is_said() {
 fn the_error_is_a_picture_and_a_histogram() {
     let (a, b) = (noise(Size::new(31, 17), 2), noise(Size::new(31, 17), 3));
     let error = error_picture(a.view(), b.view(), 1.0).unwrap();
-    for ((a, b), e) in a.numbers().iter().zip(b.numbers()).zip(error.numbers()) {
+    for ((a, b), e) in a.samples().iter().zip(b.samples()).zip(error.samples()) {
         let wanted = (127.5 + (f64::from(*b) - f64::from(*a)) / 2.0 + 0.5).floor();
         assert_eq!(f64::from(*e), wanted);
     }
@@ -325,7 +325,7 @@ fn moments_hold_for_lengths_about_the_lanes() {
 #[cfg(feature = "serde")]
 fn measurements_come_back_from_json() {
     use rahmen::measure::{Comparison, Histogram, Moments};
-    use rahmen::tone::{BitStudy, Output, bit_study};
+    use rahmen::tone::{BitStudy, Reconstruction, bit_study};
     let (a, b) = (noise(Size::new(30, 20), 1), noise(Size::new(30, 20), 2));
     let counted = histogram(a.view(), &HistogramRules::default()).unwrap();
     let text = serde_json::to_string(&counted).unwrap();
@@ -344,6 +344,6 @@ fn measurements_come_back_from_json() {
     let text = serde_json::to_string(&same).unwrap();
     assert!(text.contains("\"psnr_db\":null"));
     assert!(serde_json::from_str::<Comparison>(&text).unwrap().whole.psnr_db.is_nan());
-    let study = bit_study(&counted, Output::Centres).unwrap();
+    let study = bit_study(&counted, Reconstruction::Centres).unwrap();
     assert_eq!(serde_json::from_str::<BitStudy>(&serde_json::to_string(&study).unwrap()).unwrap(), study);
 }

@@ -40,7 +40,11 @@ fn pictures() -> Vec<(&'static str, Vec<u8>)> {
             let bytes = std::fs::read(&path).unwrap();
             let stream = facts_from(Cursor::new(bytes.clone()), ReadOptions::default()).unwrap();
             assert_eq!(told.bytes.take(), Some(bytes.len() as u64));
-            assert_eq!((told.size, &told.form, told.format), (stream.size, &stream.form, stream.format), "{name}");
+            assert_eq!(
+                (told.size, &told.pixel_format, told.format),
+                (stream.size, &stream.pixel_format, stream.format),
+                "{name}"
+            );
             (name, bytes)
         })
         .collect()

@@ -3,7 +3,7 @@
 
 use crate::common::{Dribble, Png, chunk, noise};
 use rahmen::file::{Limits, ReadOptions, read_from};
-use rahmen::{Depth, ErrorKind, Layout, Picture, Pixel, Rgba, Stored};
+use rahmen::{Depth, ErrorKind, Layout, Picture, PicturePixel, Pixel, Rgba};
 
 fn read_bytes(bytes: Vec<u8>, each: usize) -> rahmen::Result<Picture> {
     read_from(Dribble { bytes, at: 0, each }, ReadOptions::default())
@@ -12,9 +12,9 @@ fn read_bytes(bytes: Vec<u8>, each: usize) -> rahmen::Result<Picture> {
 /// The picture's samples as a PNG stores them: 16-bit ones with the high byte first.
 fn stored_bytes(picture: &Picture) -> Vec<u8> {
     struct Bytes;
-    impl rahmen::frame::Job for Bytes {
+    impl rahmen::frame::Visitor for Bytes {
         type Out = Vec<u8>;
-        fn run<P: Stored>(self, view: rahmen::View<'_, P>) -> Vec<u8> {
+        fn run<P: PicturePixel>(self, view: rahmen::View<'_, P>) -> Vec<u8> {
             let numbers = view.pixels().flat_map(|p| rahmen::pixel::samples_of(&[p]).to_vec()).collect::<Vec<_>>();
             let wide = std::mem::size_of::<P::Number>() == 2;
             let bytes = numbers.iter().map(|v| rahmen::Number::to_f64(*v) as u16);
@@ -47,7 +47,7 @@ fn every_type_depth_and_filter_reads_to_the_stored_values_however_the_file_is_cu
                 let png = Png { width, height, bits, color, rows: &rows, filter: &by_row, cut, chunks: vec![] };
                 for each in [1, 3, 65_536] {
                     let picture = read_bytes(png.file(), each).unwrap();
-                    assert_eq!(picture.form(), rahmen::Form::Pixels { depth, layout });
+                    assert_eq!(picture.pixel_format(), rahmen::PixelFormat::Pixels { depth, layout });
                     assert_eq!(stored_bytes(&picture), rows, "{layout} {depth} {width}x{height} filter {filter}");
                 }
             }

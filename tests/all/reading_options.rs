@@ -6,7 +6,7 @@ use rahmen::convert::depth::Window;
 use rahmen::file::{ReadAs, ReadOptions, Reader, facts_with, read_from, read_with};
 use rahmen::flow::Source;
 use rahmen::frame::Orientation;
-use rahmen::{Depth, ErrorKind, Form, Frame, Gray, Layout, Meaning, Metadata, Picture, Rgb, Rgba, Size};
+use rahmen::{Depth, ErrorKind, Frame, Gray, Layout, Meaning, Metadata, Picture, PixelFormat, Rgb, Rgba, Size};
 use std::io::Cursor;
 use std::path::Path;
 
@@ -23,10 +23,10 @@ fn each_picture_of_a_stream_of_maps_is_a_page() {
     let file = [&b"P5\n2 1\n255\nab"[..], b"P6\n1 2\n255\ncdefgh", b"P4\n3 1\n\xa0", b"\n"].concat();
     for read in [anywhere, stream] {
         let page = |n| read(&file, ReadOptions::default().page(n));
-        assert_eq!(page(1).unwrap().view::<Gray<u8>>().unwrap().to_frame().numbers(), b"ab");
-        assert_eq!(page(2).unwrap().view::<Rgb<u8>>().unwrap().to_frame().numbers(), b"cdefgh");
+        assert_eq!(page(1).unwrap().view::<Gray<u8>>().unwrap().to_frame().samples(), b"ab");
+        assert_eq!(page(2).unwrap().view::<Rgb<u8>>().unwrap().to_frame().samples(), b"cdefgh");
         // One is black in a bit map.
-        assert_eq!(page(3).unwrap().view::<Gray<u8>>().unwrap().to_frame().numbers(), [0, 255, 0]);
+        assert_eq!(page(3).unwrap().view::<Gray<u8>>().unwrap().to_frame().samples(), [0, 255, 0]);
         assert!(page(4).is_err());
         let mut few = ReadOptions::default();
         few.limits.pages = 2;
@@ -48,19 +48,19 @@ fn each_picture_of_a_stream_of_maps_is_a_page() {
 #[test]
 fn gray_colour_depth_and_window_are_applied_in_a_fixed_order() {
     let file = b"P6\n2 1\n255\n\xff\xff\xff\x00\x80\xff";
-    let gray = stream(file, ReadOptions::default().form(ReadAs::Gray)).unwrap();
+    let gray = stream(file, ReadOptions::default().read_as(ReadAs::Gray)).unwrap();
     // 0.7152 * 128 + 0.0722 * 255 = 109.96.
-    assert_eq!(gray.view::<Gray<u8>>().unwrap().to_frame().numbers(), [255, 110]);
+    assert_eq!(gray.view::<Gray<u8>>().unwrap().to_frame().samples(), [255, 110]);
     let wide = stream(file, ReadOptions::default().depth(Depth::U16)).unwrap();
     assert_eq!(wide.view::<Rgb<u16>>().unwrap()[(1, 0)], Rgb::new(0, 128 * 257, 65_535));
-    let color = stream(b"P5 1 1 255 \x07", ReadOptions::default().form(ReadAs::Color)).unwrap();
+    let color = stream(b"P5 1 1 255 \x07", ReadOptions::default().read_as(ReadAs::Color)).unwrap();
     assert_eq!(color.view::<Rgb<u8>>().unwrap()[(0, 0)], Rgb::new(7, 7, 7));
     let metres = [b"Pf\n2 1\n-1\n".as_slice(), &2.0f32.to_le_bytes(), &5.0f32.to_le_bytes()].concat();
     let window = ReadOptions::default().window(Window::new(0.0, 8.0).unwrap());
     let seen = stream(&metres, window.depth(Depth::U8)).unwrap();
     // 2 / 8 * 255 = 63.75; 5 / 8 * 255 = 159.375.
-    assert_eq!(seen.view::<Gray<u8>>().unwrap().to_frame().numbers(), [64, 159]);
-    let seen = stream(&metres, window.depth(Depth::U8).form(ReadAs::Color)).unwrap();
+    assert_eq!(seen.view::<Gray<u8>>().unwrap().to_frame().samples(), [64, 159]);
+    let seen = stream(&metres, window.depth(Depth::U8).read_as(ReadAs::Color)).unwrap();
     assert_eq!(seen.view::<Rgb<u8>>().unwrap()[(0, 0)], Rgb::new(64, 64, 64));
     assert!(stream(&metres, ReadOptions::default().depth(Depth::U8)).unwrap_err().to_string().contains("window"));
 }
@@ -82,7 +82,7 @@ fn an_orientation_is_applied_when_asked_for_and_never_twice() {
         // Where the stored pixel (0, 0) belongs (EXIF 2.3, 4.6.4 A): first row is top, right, bottom or left ...
         let [right, lower] = [upright.size().width - 1, upright.size().height - 1];
         let place = [(0, 0), (right, 0), (right, lower), (0, lower), (0, 0), (right, 0), (right, lower), (0, lower)];
-        assert_eq!(upright.view::<Gray<u8>>().unwrap()[place[usize::from(exif) - 1]].v, 0, "{exif}");
+        assert_eq!(upright.view::<Gray<u8>>().unwrap()[place[usize::from(exif) - 1]].value, 0, "{exif}");
         rahmen::write(&b, &upright).unwrap();
         assert!(read_with(&b, ReadOptions::default().upright()).unwrap().content() == upright.content());
     }
@@ -109,11 +109,11 @@ fn a_palette_picture_gives_numbers_and_palette_and_is_written_as_one() {
         let alpha: Vec<u8> = (0..count).map(|i| if i == count / 2 { 40 } else { 255 }).collect();
         let chunks = [chunk(b"PLTE", &colors), chunk(b"tRNS", &alpha)];
         let file = png_of_samples((11, 5), (3, bits), &indices, bits == 4, &|_| 0, &chunks);
-        let options = ReadOptions::default().form(ReadAs::Indices);
+        let options = ReadOptions::default().read_as(ReadAs::Indices);
         let picture = stream(&file, options).unwrap();
         assert_eq!(picture.metadata().meaning, Meaning::Indices);
         let numbers: Vec<u16> =
-            picture.view::<Gray<u8>>().unwrap().to_frame().numbers().iter().map(|&v| v.into()).collect();
+            picture.view::<Gray<u8>>().unwrap().to_frame().samples().iter().map(|&v| v.into()).collect();
         assert_eq!(numbers, indices);
         let palette = picture.metadata().palette.clone().unwrap();
         let want: Vec<Rgba<u8>> = colors.chunks(3).zip(&alpha).map(|(c, &a)| Rgba::new(c[0], c[1], c[2], a)).collect();
@@ -139,7 +139,7 @@ fn a_palette_picture_gives_numbers_and_palette_and_is_written_as_one() {
 fn any_picture_of_at_most_256_colours_can_be_numbered() {
     let folder = tempfile::tempdir().unwrap();
     let frame = Frame::from_fn(Size::new(20, 20), |x, y| Rgb::new((x % 7) as u8 * 30, (y % 5) as u8, 9)).unwrap();
-    let indices = ReadOptions::default().form(ReadAs::Indices);
+    let indices = ReadOptions::default().read_as(ReadAs::Indices);
     for name in ["a.png", "a.ppm", "a.bmp", "a.tga"] {
         let path = folder.path().join(name);
         rahmen::write(&path, &frame.clone().into()).unwrap();
@@ -147,17 +147,17 @@ fn any_picture_of_at_most_256_colours_can_be_numbered() {
         for picture in [read_with(&path, indices).unwrap(), stream(&bytes, indices).unwrap()] {
             let palette = picture.metadata().palette.clone().unwrap();
             assert_eq!(palette.colors().len(), 35, "{name}");
-            let named = |p: Gray<u8>| palette.colors()[usize::from(p.v)];
+            let named = |p: Gray<u8>| palette.colors()[usize::from(p.value)];
             let view = picture.view::<Gray<u8>>().unwrap();
             let same = view
                 .rows()
                 .zip(frame.rows())
                 .all(|(row, want)| row.iter().zip(want).all(|(i, p)| named(*i) == Rgba::new(p.r, p.g, p.b, 255)));
             assert!(same, "{name}");
-            for ending in ["png", "bmp", "tga"] {
-                let again = folder.path().join(format!("again.{ending}"));
+            for extension in ["png", "bmp", "tga"] {
+                let again = folder.path().join(format!("again.{extension}"));
                 rahmen::write(&again, &picture).unwrap();
-                assert!(rahmen::read(&again).unwrap().frame::<Rgb<u8>>().unwrap() == frame, "{name} as {ending}");
+                assert!(rahmen::read(&again).unwrap().frame::<Rgb<u8>>().unwrap() == frame, "{name} as {extension}");
             }
         }
     }
@@ -180,7 +180,7 @@ fn gray_and_colour_come_in_the_same_depth_and_order_whatever_the_format() {
             let path = folder.path().join(name);
             rahmen::write(&path, &picture).unwrap();
             let back = rahmen::read(&path).unwrap();
-            assert_eq!(back.form(), Form::Pixels { depth: Depth::U8, layout }, "{name}");
+            assert_eq!(back.pixel_format(), PixelFormat::Pixels { depth: Depth::U8, layout }, "{name}");
             assert!(back.content() == picture.content(), "{name}");
         }
     }

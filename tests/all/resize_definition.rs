@@ -1,8 +1,8 @@
 //! Resizing against a plain float64 computation straight from the stated definition.
 
 use rahmen::access::Edge;
-use rahmen::resample::{Area, Kernel, Light, OwnKernel, Plan, ResizeRules, resize, resize_area, sample};
-use rahmen::{Cmyk, Frame, Gray, GrayAlpha, Number, Rgb, Rgba, Sample, Size, Stored, Threads};
+use rahmen::resample::{Area, CustomKernel, Kernel, Light, Plan, ResizeRules, resize, resize_area, sample};
+use rahmen::{Cmyk, Frame, Gray, GrayAlpha, Number, PicturePixel, Rgb, Rgba, Sample, Size, Threads};
 
 /// The kernels written out from their own formulas.
 fn kernel_at(kernel: Kernel, t: f64) -> f64 {
@@ -20,7 +20,7 @@ fn kernel_at(kernel: Kernel, t: f64) -> f64 {
         }
         Kernel::Lanczos2 if t < 2.0 => sinc(t) * sinc(t / 2.0),
         Kernel::Lanczos3 if t < 3.0 => sinc(t) * sinc(t / 3.0),
-        Kernel::Own(_) if t <= 1.5 => (1.0 - t * t / 2.25).powi(2),
+        Kernel::Custom(_) if t <= 1.5 => (1.0 - t * t / 2.25).powi(2),
         _ => 0.0,
     }
 }
@@ -29,8 +29,8 @@ fn bell_at(t: f64) -> f64 {
     (1.0 - t * t / 2.25).powi(2)
 }
 
-fn bell() -> OwnKernel {
-    OwnKernel::new(bell_at, 1.5).unwrap()
+fn bell() -> CustomKernel {
+    CustomKernel::new(bell_at, 1.5).unwrap()
 }
 
 /// Where the edge says that index `i` is seen; none for a constant.
@@ -71,7 +71,7 @@ fn weights(side: u32, part: &std::ops::Range<f64>, target: u32, x: u32, rules: &
 
 /// Every sample of the definition's result, in samples of the source's scale, not rounded; in linear light, on the way
 /// back to what the curve makes of it.
-fn reference<P: Stored>(frame: &Frame<P>, area: Area, to: Size, rules: &ResizeRules) -> Vec<f64> {
+fn reference<P: PicturePixel>(frame: &Frame<P>, area: Area, to: Size, rules: &ResizeRules) -> Vec<f64> {
     let from = frame.size();
     let columns: Vec<_> = (0..to.width).map(|x| weights(from.width, &area.x(), to.width, x, rules)).collect();
     let rows: Vec<_> = (0..to.height).map(|y| weights(from.height, &area.y(), to.height, y, rules)).collect();
@@ -88,7 +88,7 @@ fn reference<P: Stored>(frame: &Frame<P>, area: Area, to: Size, rules: &ResizeRu
     };
     let value = |x: usize, y: usize, k: usize| {
         let p: Vec<f64> =
-            frame.numbers()[(y * from.width as usize + x) * c..][..c].iter().map(|v| v.to_f64()).collect();
+            frame.samples()[(y * from.width as usize + x) * c..][..c].iter().map(|v| v.to_f64()).collect();
         weighed(&p, k)
     };
     let constant: Vec<f64> = match rules.edge {
@@ -128,7 +128,7 @@ fn reference<P: Stored>(frame: &Frame<P>, area: Area, to: Size, rules: &ResizeRu
     out
 }
 
-fn source<P: Stored>(size: Size) -> Frame<P> {
+fn source<P: PicturePixel>(size: Size) -> Frame<P> {
     let mut state = 12_345u32;
     Frame::from_fn(size, |x, y| {
         let mut p = P::default();
@@ -144,12 +144,12 @@ fn source<P: Stored>(size: Size) -> Frame<P> {
 }
 
 /// The largest error in samples, and the share of samples that are not the nearest ones.
-fn errors_of<P: Stored>(frame: &Frame<P>, area: Area, to: Size, rules: ResizeRules) -> (f64, f64) {
+fn errors_of<P: PicturePixel>(frame: &Frame<P>, area: Area, to: Size, rules: ResizeRules) -> (f64, f64) {
     let out = resize_area(frame.view(), area, to, rules).unwrap();
     let exact = reference(frame, area, to, &rules);
     let full = P::Number::FULL.to_f64();
     let (mut worst, mut wrong) = (0.0f64, 0usize);
-    for (found, want) in out.numbers().iter().zip(&exact) {
+    for (found, want) in out.samples().iter().zip(&exact) {
         let clamped = if full > 1.0 { want.clamp(0.0, full) } else { *want };
         worst = worst.max((found.to_f64() - clamped).abs());
         // A tie may be taken either way: the reference's own floats decide it.
@@ -158,7 +158,7 @@ fn errors_of<P: Stored>(frame: &Frame<P>, area: Area, to: Size, rules: ResizeRul
     (worst, wrong as f64 / exact.len() as f64)
 }
 
-fn errors<P: Stored>(from: Size, to: Size, rules: ResizeRules) -> (f64, f64) {
+fn errors<P: PicturePixel>(from: Size, to: Size, rules: ResizeRules) -> (f64, f64) {
     errors_of(&source::<P>(from), Area::of(from), to, rules)
 }
 
@@ -179,7 +179,7 @@ const SIZES: [((u32, u32), (u32, u32)); 12] = [
 
 /// Every kernel that makes new values (the free cubic with Mitchell's numbers), and every pair of sizes.
 fn cases() -> impl Iterator<Item = (Size, Size, Kernel)> {
-    let own = [Kernel::Own(bell()), Kernel::Cubic { b: 1.0 / 3.0, c: 1.0 / 3.0 }];
+    let own = [Kernel::Custom(bell()), Kernel::Cubic { b: 1.0 / 3.0, c: 1.0 / 3.0 }];
     let kernels: Vec<Kernel> = Kernel::ALL.into_iter().skip(1).chain(own).collect();
     SIZES.into_iter().flat_map(move |(from, to)| {
         let (from, to) = (Size::new(from.0, from.1), Size::new(to.0, to.1));
@@ -191,7 +191,7 @@ fn cases() -> impl Iterator<Item = (Size, Size, Kernel)> {
 fn bytes_are_within_0_53_of_a_level_and_hardly_ever_not_the_nearest() {
     let (mut share, mut count, mut most) = (0.0, 0.0, 0.0f64);
     for (from, to, kernel) in cases() {
-        for rules in [ResizeRules::new(kernel), ResizeRules::new(kernel).without_widening()] {
+        for rules in [ResizeRules::new(kernel), ResizeRules::new(kernel).without_antialias()] {
             for (worst, wrong) in [
                 errors::<Gray<u8>>(from, to, rules),
                 errors::<Rgb<u8>>(from, to, rules),
@@ -296,16 +296,16 @@ fn light_is_mixed_where_that_is_asked_for() {
         }
     }
     // Black and white seen as one: half the light, which sRGB writes as 188.
-    let frame = Frame::<Gray<u8>>::from_numbers(Size::new(2, 1), vec![0, 255]).unwrap();
+    let frame = Frame::<Gray<u8>>::from_samples(Size::new(2, 1), vec![0, 255]).unwrap();
     let rules = ResizeRules::new(Kernel::Box).light(Light::Linear(curve));
     let one = resize_area(frame.view(), Area::of(frame.size()), Size::new(1, 1), rules).unwrap();
-    assert_eq!(one.numbers(), [188]);
+    assert_eq!(one.samples(), [188]);
 }
 
 #[test]
 fn sampling_agrees_with_resizing_at_the_same_places() {
     let from = Size::new(23, 17);
-    fn agree<P: Stored>(from: Size, most: f64) {
+    fn agree<P: PicturePixel>(from: Size, most: f64) {
         let frame = source::<P>(from);
         let to = Size::new(61, 40);
         for kernel in Kernel::ALL {
@@ -343,23 +343,23 @@ fn what_has_no_bearing_does_not_show() {
     for (to, reached) in [(Size::new(80, 60), 37), (Size::new(10, 10), 7)] {
         let out = resize(frame.view(), to, Kernel::Linear).unwrap();
         let (near, far) = (to.width / 2, to.width / 4);
-        let bad = out.numbers().iter().filter(|v| !v.is_finite()).count();
-        assert!(out[(near, to.height / 2)].v.is_nan() && out[(far, to.height / 2)].v == 0.5);
+        let bad = out.samples().iter().filter(|v| !v.is_finite()).count();
+        assert!(out[(near, to.height / 2)].value.is_nan() && out[(far, to.height / 2)].value == 0.5);
         assert_eq!(bad, reached, "{to}");
     }
 }
 
 #[test]
 fn mirrored_input_gives_mirrored_output() {
-    use rahmen::access::Turn;
+    use rahmen::Orientation;
     for size in [Size::new(61, 33), Size::new(40, 25)] {
         let frame = source::<Rgb<u8>>(size);
-        let mirrored = frame.view().turned(Turn::Half).unwrap();
+        let mirrored = frame.view().oriented(Orientation::RotatedHalf).unwrap();
         for to in [Size::new(17, 60), Size::new(100, 9), Size::new(40, 25)] {
             for kernel in Kernel::ALL.into_iter().skip(1) {
                 let a = resize(frame.view(), to, kernel).unwrap();
                 let b = resize(mirrored.view(), to, kernel).unwrap();
-                assert!(a.view().turned(Turn::Half).unwrap() == b, "{size} -> {to} {kernel}");
+                assert!(a.view().oriented(Orientation::RotatedHalf).unwrap() == b, "{size} -> {to} {kernel}");
             }
         }
     }

@@ -2,15 +2,15 @@
 //! from and into views whose rows do not touch.
 
 use rahmen::access::Edge;
-use rahmen::flow::{Chain, PictureSource, Resize, Source, Step, TurnBy};
-use rahmen::resample::{Area, Kernel, Plan, ResizeRules, Target, WarpRules, resize_area, turned_whole, warp};
-use rahmen::{Content, Frame, Gray, Picture, Rgb, Rgba, Size, Stored};
+use rahmen::flow::{Chain, PictureSource, Resize, RotateBy, Source, Step};
+use rahmen::resample::{Area, Kernel, Plan, ResizeRules, Target, WarpRules, resize_area, rotated_whole, warp};
+use rahmen::{Content, Frame, Gray, Picture, PicturePixel, Rgb, Rgba, Size};
 
-fn frame<P: Stored>(size: Size) -> Frame<P> {
+fn frame<P: PicturePixel>(size: Size) -> Frame<P> {
     Frame::random(size, P::default(), brightest(), 11).unwrap()
 }
 
-fn brightest<P: Stored>() -> P {
+fn brightest<P: PicturePixel>() -> P {
     let mut p = P::default();
     for v in rahmen::pixel::samples_of_mut(std::slice::from_mut(&mut p)) {
         *v = <P::Number as rahmen::Sample>::FULL;
@@ -29,7 +29,7 @@ fn pulled(picture: &Picture, step: Box<dyn Step>, rows: u32, name: &str) -> (Siz
     (size, all)
 }
 
-fn check<P: Stored>(from: Size) {
+fn check<P: PicturePixel>(from: Size) {
     let source = frame::<P>(from);
     let picture = Picture::from(source.clone());
     let areas = [Area::of(from), Area::new(3.25..40.0, 1.5..29.5).unwrap()];
@@ -76,12 +76,12 @@ fn strips_are_rows_of_the_whole_for_every_edge_and_part() {
 }
 
 #[test]
-fn a_turn_by_degrees_in_strips_is_the_whole_one() {
+fn a_rotation_by_degrees_in_strips_is_the_whole_one() {
     let source = frame::<Rgb<u8>>(Size::new(40, 25));
-    let (map, size) = turned_whole(source.size(), 20.0).unwrap();
+    let (map, size) = rotated_whole(source.size(), 20.0).unwrap();
     let mut whole = Frame::<Rgb<u8>>::new(size).unwrap();
     warp(source.view(), map, whole.view_mut(), WarpRules::default()).unwrap();
-    let (found, strips) = pulled(&source.into(), Box::new(TurnBy::new(20.0, WarpRules::default())), 9, "turn");
+    let (found, strips) = pulled(&source.into(), Box::new(RotateBy::new(20.0, WarpRules::default())), 9, "rotate");
     assert_eq!(found, size);
     let mut first = 0;
     for strip in strips {

@@ -3,11 +3,11 @@
 
 use rahmen::file::{ReadOptions, Reader, Writer};
 use rahmen::flow::{Chain, Crop, Step};
-use rahmen::frame::Job;
-use rahmen::{Frame, GrayAlpha, Picture, Region, Rgb, Rgba, Sample, Size, Stored, View};
+use rahmen::frame::Visitor;
+use rahmen::{Frame, GrayAlpha, Picture, PicturePixel, Region, Rgb, Rgba, Sample, Size, View};
 use rahmen::{Gray, pixel::samples_of_mut};
 
-fn picture<P: Stored>(size: Size) -> Frame<P> {
+fn picture<P: PicturePixel>(size: Size) -> Frame<P> {
     let full = P::Number::FULL;
     Frame::from_fn(size, |x, y| {
         let mut pixel = P::splat(full);
@@ -20,24 +20,28 @@ fn picture<P: Stored>(size: Size) -> Frame<P> {
     .unwrap()
 }
 
-fn check<P: Stored>() {
+fn check<P: PicturePixel>() {
     let folder = tempfile::tempdir().unwrap();
     for size in [Size::new(1, 1), Size::new(37, 23), Size::new(256, 3), Size::new(3, 300)] {
         let frame = picture::<P>(size);
-        for ending in ["png", "pam"] {
-            let path = folder.path().join(format!("all.{ending}"));
+        for extension in ["png", "pam"] {
+            let path = folder.path().join(format!("all.{extension}"));
             rahmen::write(&path, &Picture::from(frame.clone())).unwrap();
-            assert!(rahmen::read(&path).unwrap().frame::<P>().unwrap() == frame, "{} {ending} {size}", P::describe());
+            assert!(
+                rahmen::read(&path).unwrap().frame::<P>().unwrap() == frame,
+                "{} {extension} {size}",
+                P::describe()
+            );
             let region =
                 Region::new(size.width / 3..size.width, size.height / 4..size.height - size.height / 3).unwrap();
-            let cut = folder.path().join(format!("cut.{ending}"));
+            let cut = folder.path().join(format!("cut.{extension}"));
             let reader = Reader::open(&path, ReadOptions::default()).unwrap();
             let steps: Vec<Box<dyn Step>> = vec![Box::new(Crop::new(region))];
             let mut chain = Chain::new(Box::new(reader), steps).unwrap();
             let facts = chain.facts().clone();
             chain.run_into(&mut Writer::create(&cut, &facts, Default::default()).unwrap()).unwrap();
             let wanted = frame.region(region).unwrap();
-            assert!(rahmen::read(&cut).unwrap().view::<P>().unwrap() == wanted, "{} {ending} {size}", P::describe());
+            assert!(rahmen::read(&cut).unwrap().view::<P>().unwrap() == wanted, "{} {extension} {size}", P::describe());
         }
     }
 }
@@ -57,9 +61,9 @@ fn samples_come_back_as_they_were() {
 #[test]
 fn a_visitor_sees_the_type_that_is_there() {
     struct Name;
-    impl Job for Name {
+    impl Visitor for Name {
         type Out = String;
-        fn run<P: Stored>(self, view: View<'_, P>) -> String {
+        fn run<P: PicturePixel>(self, view: View<'_, P>) -> String {
             format!("{} {}", view.size(), P::describe())
         }
     }

@@ -100,7 +100,7 @@ fn an_interlaced_picture_keeps_the_rows_whose_passes_are_all_there() {
     let samples: Vec<u16> = noise(40 * 30, 9).iter().map(|&v| v.into()).collect();
     let file = png_of_samples((40, 30), (0, 8), &samples, true, &|y| (y % 5) as u8, &[]);
     let whole = Reader::from_seekable(Cursor::new(file.clone()), ReadOptions::default()).unwrap().read_whole().unwrap();
-    assert_eq!(whole.view::<Gray<u8>>().unwrap()[(3, 2)].v, samples[2 * 40 + 3] as u8);
+    assert_eq!(whole.view::<Gray<u8>>().unwrap()[(3, 2)].value, samples[2 * 40 + 3] as u8);
     let (salvaged, lost) = salvaged(&file[..file.len() * 8 / 10]);
     let missing: u32 = lost.iter().map(|r| r.end - r.start).sum();
     // The last pass holds the 15 odd rows, half of the pixels: a fifth of the bytes is two fifths of it.

@@ -168,7 +168,7 @@ fn indices_of_both_depths_are_looked_up_in_maps_of_every_depth() {
                 let file = [head, map.clone(), body].concat();
                 check(&format!("{bits}-bit indices of {entry}-bit colours, runs {runs}"), &file, layout, &want);
                 if bits == 8 {
-                    let options = ReadOptions::default().form(ReadAs::Indices);
+                    let options = ReadOptions::default().read_as(ReadAs::Indices);
                     let indices = read_from(std::io::Cursor::new(file), options).unwrap();
                     assert_eq!(samples(&indices), values);
                     assert_eq!(indices.metadata().meaning, Meaning::Indices);
@@ -251,7 +251,7 @@ fn what_is_written_is_read_again_with_what_the_area_holds() {
         picture.metadata_mut().text.push(rahmen::frame::Text { keyword: "Title".into(), text: "Board".into() });
         rahmen::write(&path, &picture).unwrap();
         let back = rahmen::read(&path).unwrap();
-        assert!(back == picture, "{}", picture.form().describe());
+        assert!(back == picture, "{}", picture.pixel_format().describe());
     }
 }
 
@@ -267,7 +267,7 @@ fn what_cannot_be_is_refused() {
     // A packet that reaches over the end of the rows.
     let over = [header(10, (0, 0, 0), 24, 0x20), [0xff, 1, 2, 3].repeat(9)].concat();
     let error = says(over);
-    assert!(matches!(error.kind(), ErrorKind::Damaged(_)), "{error}");
+    assert!(matches!(error.kind(), ErrorKind::Malformed(_)), "{error}");
     // Interleaved rows look like none of ours.
     assert!(matches!(says([header(2, (0, 0, 0), 24, 0x80), rows].concat()).kind(), ErrorKind::NotAPicture { .. }));
 }

@@ -4,7 +4,7 @@
 use rahmen::color::GrayWeights;
 use rahmen::measure::{ChannelHistogram, Histogram, HistogramRules, Mask, histogram};
 use rahmen::tone::{
-    Basis, Curve, EqualizeBy, EqualizeRules, Output, QuantizeRules, StretchBy, StretchRules, ThresholdBy, Tone,
+    Basis, Curve, EqualizeBy, EqualizeRules, QuantizeRules, Reconstruction, StretchBy, StretchRules, ThresholdBy, Tone,
     equalization, equalize, level_table, matching, otsu, quantize, stretch, threshold,
 };
 use rahmen::{Frame, Gray, GrayAlpha, Rgb, Rgba, Size, Threads};
@@ -12,19 +12,19 @@ use rahmen::{Frame, Gray, GrayAlpha, Rgb, Rgba, Size, Threads};
 /// 6 x 5 pixels with codes 0..=4, as samples of 8 bits: counts 4 9 9 5 3.
 fn worked() -> Frame<Gray<u8>> {
     let codes = [0, 0, 1, 1, 1, 2, 0, 1, 1, 2, 2, 2, 0, 1, 1, 2, 2, 3, 1, 1, 2, 3, 3, 4, 2, 2, 3, 3, 4, 4];
-    Frame::from_numbers(Size::new(6, 5), codes.map(|c: usize| [0u8, 64, 128, 191, 255][c]).to_vec()).unwrap()
+    Frame::from_samples(Size::new(6, 5), codes.map(|c: usize| [0u8, 64, 128, 191, 255][c]).to_vec()).unwrap()
 }
 
 fn rules(by: EqualizeBy) -> EqualizeRules {
     let mut rules = EqualizeRules::default();
-    (rules.by, rules.top_codes) = (by, Some(vec![4]));
+    (rules.by, rules.max_codes) = (by, Some(vec![4]));
     rules
 }
 
 #[test]
 fn the_worked_example_gives_the_levels_found_by_hand() {
     let mut counting = HistogramRules::default();
-    counting.top_codes = Some(vec![4]);
+    counting.max_codes = Some(vec![4]);
     let counted = histogram(worked().view(), &counting).unwrap();
     // 4 c(k) / 30: 0.53 1.73 2.93 3.6 4; pinned, 4 (c(k) - 4) / 26: 0 1.38 2.77 3.54 4.
     for (by, new) in
@@ -37,7 +37,7 @@ fn the_worked_example_gives_the_levels_found_by_hand() {
         assert_eq!(table[3].probability, 5.0 / 30.0);
         let done = equalize(worked().view(), &rules(by)).unwrap();
         let samples = new.map(|level| [0u8, 64, 128, 191, 255][level as usize]);
-        for (old, found) in worked().numbers().iter().zip(done.frame.numbers()) {
+        for (old, found) in worked().samples().iter().zip(done.frame.samples()) {
             let code = [0u8, 64, 128, 191, 255].iter().position(|v| v == old).unwrap();
             assert_eq!(*found, samples[code]);
         }
@@ -50,15 +50,15 @@ fn the_worked_example_gives_the_levels_found_by_hand() {
 fn equalising_follows_the_formula_on_8_and_16_bits_and_floats() {
     let deep = Frame::from_fn(Size::new(120, 90), |x, y| Gray::new((20_000 + x * x + 31 * y) as u16)).unwrap();
     let done = equalize(deep.view(), &EqualizeRules::default()).unwrap().frame;
-    let mut sorted: Vec<u16> = deep.numbers().to_vec();
+    let mut sorted: Vec<u16> = deep.samples().to_vec();
     sorted.sort_unstable();
-    for (old, found) in deep.numbers().iter().zip(done.numbers()) {
+    for (old, found) in deep.samples().iter().zip(done.samples()) {
         let at_or_below = sorted.partition_point(|v| v <= old) as f64;
         assert_eq!(f64::from(*found), (65_535.0 * at_or_below / 10_800.0 + 0.5).floor());
     }
-    let floats = deep.view().map(|p| Gray::new(f32::from(p.v) / 65_535.0)).unwrap();
+    let floats = deep.view().map(|p| Gray::new(f32::from(p.value) / 65_535.0)).unwrap();
     let done = equalize(floats.view(), &EqualizeRules::default()).unwrap().frame;
-    for (old, found) in deep.numbers().iter().zip(done.numbers()) {
+    for (old, found) in deep.samples().iter().zip(done.samples()) {
         let (below, at_or_below) = (sorted.partition_point(|v| v < old), sorted.partition_point(|v| v <= old));
         // Straight within a bin of 1/65,536.
         let (low, high) = (below as f64 / 10_800.0, at_or_below as f64 / 10_800.0);
@@ -69,7 +69,7 @@ fn equalising_follows_the_formula_on_8_and_16_bits_and_floats() {
 #[test]
 fn one_level_stays_and_is_told() {
     let flat = Frame::filled(Size::new(9, 9), Rgb::new(7u8, 7, 7)).unwrap();
-    for basis in [Basis::Together, Basis::EachChannel, Basis::LUMINANCE] {
+    for basis in [Basis::Together, Basis::EachChannel, Basis::GRAY_VALUE] {
         let mut how = EqualizeRules::default();
         how.basis = basis;
         let done = equalize(flat.view(), &how).unwrap();
@@ -106,13 +106,13 @@ fn curves_by_table_are_the_function_rounded_once_and_leave_alpha_alone() {
     let mut out = words.clone();
     Tone::new(curve()).apply(out.view_mut()).unwrap();
     for (old, new) in words.pixels().iter().zip(out.pixels()) {
-        assert_eq!(f64::from(new.v), (wanted(f64::from(old.v) / 65_535.0) * 65_535.0 + 0.5).floor());
+        assert_eq!(f64::from(new.value), (wanted(f64::from(old.value) / 65_535.0) * 65_535.0 + 0.5).floor());
     }
     let floats = Frame::from_fn(size, |x, y| Gray::new((x as f32 - 20.0) / (900.0 + y as f32))).unwrap();
     let mut out = floats.clone();
     Tone::new(Curve::negative()).apply(out.view_mut()).unwrap();
     // Floats are not clamped.
-    assert!(floats.numbers().iter().zip(out.numbers()).all(|(a, b)| *b == (1.0 - f64::from(*a)) as f32));
+    assert!(floats.samples().iter().zip(out.samples()).all(|(a, b)| *b == (1.0 - f64::from(*a)) as f32));
 }
 
 #[test]
@@ -129,7 +129,7 @@ fn each_channel_has_its_own_curve_and_a_mask_says_where() {
 #[test]
 fn luminance_curves_keep_hues() {
     let frame = Frame::from_fn(Size::new(60, 60), |x, y| Rgb::new((4 * x) as u8, (4 * y) as u8, 90)).unwrap();
-    let tone = Tone::luminance(Curve::gamma(0.6).unwrap(), GrayWeights::Bt709);
+    let tone = Tone::gray_value(Curve::gamma(0.6).unwrap(), GrayWeights::Bt709);
     let out = tone.applied(frame.view()).unwrap();
     let brightness =
         |p: &Rgb<u8>| (0.2126 * f64::from(p.r) + 0.7152 * f64::from(p.g) + 0.0722 * f64::from(p.b)) / 255.0;
@@ -147,15 +147,15 @@ fn luminance_curves_keep_hues() {
 
 #[test]
 fn stretching_takes_extremes_percentiles_or_levels() {
-    let row = Frame::<Gray<u8>>::from_numbers(Size::new(100, 1), (100..200).collect()).unwrap();
+    let row = Frame::<Gray<u8>>::from_samples(Size::new(100, 1), (100..200).collect()).unwrap();
     let at = |by: StretchBy| stretch(row.view(), &StretchRules::new(by)).unwrap().frame;
     let found = at(StretchBy::MinMax);
-    assert!(found.numbers().iter().enumerate().all(|(i, v)| *v == (i as f64 / 99.0 * 255.0 + 0.5).floor() as u8));
+    assert!(found.samples().iter().enumerate().all(|(i, v)| *v == (i as f64 / 99.0 * 255.0 + 0.5).floor() as u8));
     // The 5th percentile is the 5th of 100 values, 104; the 95th is 194.
     let found = at(StretchBy::Percentiles(5.0, 95.0));
-    assert_eq!((found[(4, 0)].v, found[(5, 0)].v, found[(94, 0)].v), (0, 3, 255));
+    assert_eq!((found[(4, 0)].value, found[(5, 0)].value, found[(94, 0)].value), (0, 3, 255));
     let found = at(StretchBy::Levels(120.0, 180.0));
-    assert_eq!((found[(20, 0)].v, found[(50, 0)].v, found[(80, 0)].v), (0, 128, 255));
+    assert_eq!((found[(20, 0)].value, found[(50, 0)].value, found[(80, 0)].value), (0, 128, 255));
     for odd in [StretchBy::Percentiles(9.0, 9.0), StretchBy::Percentiles(-1.0, 50.0), StretchBy::Levels(5.0, f64::NAN)]
     {
         assert!(stretch(row.view(), &StretchRules::new(odd)).is_err(), "{odd:?}");
@@ -166,14 +166,14 @@ fn stretching_takes_extremes_percentiles_or_levels() {
 fn thresholds_part_where_they_say() {
     let ramp = Frame::from_fn(Size::new(256, 1), |x, _| Gray::new(x as u8)).unwrap();
     let at = |by: &ThresholdBy| threshold(ramp.view(), by, Basis::Together, None, Threads::ALL).unwrap().frame;
-    let white = |f: &Frame<Gray<u8>>| f.numbers().iter().position(|v| *v == 255).unwrap_or(256);
+    let white = |f: &Frame<Gray<u8>>| f.samples().iter().position(|v| *v == 255).unwrap_or(256);
     assert_eq!(white(&at(&ThresholdBy::Level(77.0))), 77);
     assert_eq!(white(&at(&ThresholdBy::Level(76.2))), 77);
     // A quarter of 256 values is 0..=63.
     assert_eq!(white(&at(&ThresholdBy::Percentile(25.0))), 64);
     assert_eq!((white(&at(&ThresholdBy::Percentile(0.0))), white(&at(&ThresholdBy::Percentile(100.0)))), (0, 256));
     let three = at(&ThresholdBy::Levels(vec![200.0, 50.0]));
-    assert_eq!([49usize, 50, 199, 200].map(|i| three.numbers()[i]), [0, 128, 128, 255]);
+    assert_eq!([49usize, 50, 199, 200].map(|i| three.samples()[i]), [0, 128, 128, 255]);
     assert!(threshold(ramp.view(), &ThresholdBy::Level(f64::NAN), Basis::Together, None, Threads::ALL).is_err());
     assert!(threshold(ramp.view(), &ThresholdBy::Levels(vec![]), Basis::Together, None, Threads::ALL).is_err());
 }
@@ -212,12 +212,12 @@ fn matching_gives_one_distribution_to_another() {
     let made = tone.applied(from.view()).unwrap();
     // The definition, pixel by pixel, on sorted values.
     let sorted = |f: &Frame<Gray<u8>>| {
-        let mut v = f.numbers().to_vec();
+        let mut v = f.samples().to_vec();
         v.sort_unstable();
         v
     };
     let (a, b) = (sorted(&from), sorted(&to));
-    for (old, new) in from.numbers().iter().zip(made.numbers()) {
+    for (old, new) in from.samples().iter().zip(made.samples()) {
         let share = a.partition_point(|v| v <= old);
         let wanted = (0..=255u8).find(|level| b.partition_point(|v| v <= level) >= share).unwrap();
         assert_eq!(*new, wanted);
@@ -245,21 +245,22 @@ fn quantisers_follow_the_plain_formula_at_every_depth() {
             assert_eq!(u32::from(new.r), v / cell * cell + cell / 2);
             assert_eq!(new.a, 9);
         }
-        let spread = quantize(ramp.view(), &QuantizeRules::bits(bits).output(Output::Spread)).unwrap();
+        let spread = quantize(ramp.view(), &QuantizeRules::bits(bits).reconstruction(Reconstruction::Spread)).unwrap();
         let cells = (1u32 << bits) - 1;
         assert!(ramp.pixels().iter().zip(spread.pixels()).all(|(old, new)| {
             f64::from(new.g) == (f64::from(u32::from(old.g) / cell) * 255.0 / f64::from(cells) + 0.5).floor()
         }));
-        let indices = quantize(ramp.view(), &QuantizeRules::bits(bits).output(Output::Indices)).unwrap();
+        let indices =
+            quantize(ramp.view(), &QuantizeRules::bits(bits).reconstruction(Reconstruction::Indices)).unwrap();
         assert!(
             ramp.pixels().iter().zip(indices.pixels()).all(|(old, new)| u32::from(new.r) == u32::from(old.r) / cell)
         );
     }
-    let floats = Frame::<Gray<f32>>::from_numbers(Size::new(6, 1), vec![-1.0, 0.0, 0.26, 0.5, 1.0, f32::NAN]).unwrap();
+    let floats = Frame::<Gray<f32>>::from_samples(Size::new(6, 1), vec![-1.0, 0.0, 0.26, 0.5, 1.0, f32::NAN]).unwrap();
     let out = quantize(floats.view(), &QuantizeRules::bits(2)).unwrap();
-    assert_eq!(out.numbers(), [0.125, 0.125, 0.375, 0.625, 0.875, 0.125]);
+    assert_eq!(out.samples(), [0.125, 0.125, 0.375, 0.625, 0.875, 0.125]);
     assert!(quantize(ramp.view(), &QuantizeRules::bits(0)).is_err());
     assert!(quantize(ramp.view(), &QuantizeRules::bits(9)).is_err());
     let deep = Frame::filled(Size::new(1, 1), Gray::new(40_000u16)).unwrap();
-    assert_eq!(quantize(deep.view(), &QuantizeRules::bits(16)).unwrap().numbers(), [40_000]);
+    assert_eq!(quantize(deep.view(), &QuantizeRules::bits(16)).unwrap().samples(), [40_000]);
 }

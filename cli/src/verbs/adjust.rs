@@ -10,7 +10,7 @@ use clap::Args;
 use rahmen::color::GrayWeights;
 use rahmen::flow::Retone;
 use rahmen::tone::{Basis, Curve, Tone};
-use rahmen::{Facts, Form};
+use rahmen::{Facts, PixelFormat};
 use std::path::Path;
 
 /// The words of `adjust`: done in this order.
@@ -34,7 +34,7 @@ pub(crate) struct Adjust {
     /// What is changed
     #[arg(long, value_enum, default_value = "together")]
     on: OnWord,
-    /// With --on luminance: how much red, green and blue count
+    /// With --on gray: how much red, green and blue count
     #[arg(long, value_name = "WEIGHTS", value_parser = weights, allow_hyphen_values = true)]
     weights: Option<GrayWeights>,
     /// Only the channel of this name
@@ -83,7 +83,7 @@ impl Adjust {
         let curve = self.curve()?;
         if let Some(name) = &self.channel {
             let at = crate::args::channel_index(input, name).map_err(Failure::words)?;
-            let Form::Pixels { layout, .. } = input.form else { return Ok(Tone::new(curve)) };
+            let PixelFormat::Pixels { layout, .. } = input.pixel_format else { return Ok(Tone::new(curve)) };
             let colors = layout.without_alpha().channels();
             if at >= colors {
                 return Err(Failure::words(format!("{name} is no colour; tone leaves alpha alone")));
@@ -92,7 +92,7 @@ impl Adjust {
             return Ok(Tone::each(each.collect())?);
         }
         Ok(match self.on.basis(self.weights, input) {
-            Basis::Luminance(weights) => Tone::luminance(curve, weights),
+            Basis::GrayValue(weights) => Tone::gray_value(curve, weights),
             _ => Tone::new(curve),
         })
     }

@@ -1,15 +1,15 @@
-//! `pixel --at 12.4,7.75 --kernel linear`: what a place between pixels is made of, as one would work it by hand.
+//! `pixel --at 12.4,7.75 --interpolation linear`: what a place between pixels is made of, as one would work it by hand.
 
 use super::pixel::numbers_of;
 use crate::args::Shared;
-use crate::fail::{Done, Failure};
+use crate::fail::Done;
 use crate::open;
 use crate::text::{Align, number, safe, table};
 use crate::words::EdgeWord;
 use rahmen::access::Edge;
 use rahmen::flow::{Crop, Step};
 use rahmen::resample::{Kernel, Tap, Taps, taps};
-use rahmen::{Depth, Facts, Form, Region};
+use rahmen::{Depth, Facts, PixelFormat, Region};
 use serde::Serialize;
 use std::path::Path;
 
@@ -63,9 +63,9 @@ pub(crate) fn report(
 ) -> Done<Between> {
     let mut known: Option<(Facts, Taps, Region, Edge<[f64; 4]>)> = None;
     let steps = |facts: &Facts| {
-        let edge = match facts.form {
-            Form::Pixels { layout, .. } => edge.of_layout(layout).map_err(|e| Failure::Work(anyhow::anyhow!(e)))?,
-            Form::Planes { .. } => return Err(anyhow::anyhow!(
+        let edge = match facts.pixel_format {
+            PixelFormat::Pixels { .. } => edge.channels_of(facts).map_err(anyhow::Error::msg)?,
+            PixelFormat::Planes { .. } => return Err(anyhow::anyhow!(
                 "planes have no pixels to mix; add a verb that makes a picture of them, such as `rahmen depth --to f32`"
             )
             .into()),
@@ -102,7 +102,8 @@ pub(crate) fn report(
             });
         }
     }
-    let alpha = matches!(facts.form, Form::Pixels { layout, .. } if layout.has_alpha()).then_some(numbers.len() - 1);
+    let alpha = matches!(facts.pixel_format, PixelFormat::Pixels { layout, .. } if layout.has_alpha())
+        .then_some(numbers.len() - 1);
     let sums = sums(&counted, numbers.len(), alpha.filter(|_| kernel != Kernel::Nearest));
     let channels =
         numbers.iter().zip(sums).map(|((name, _), sum)| Sum { name: name.clone(), sum, value: held(&facts, sum) });
@@ -113,7 +114,7 @@ pub(crate) fn report(
         kernel: kernel.to_string(),
         channels: channels.collect(),
         taps: counted,
-        holds: format!("{} {}", facts.size, facts.form.describe()),
+        holds: format!("{} {}", facts.size, facts.pixel_format.describe()),
         weighed: alpha.is_some(),
     })
 }
@@ -138,17 +139,17 @@ fn sums(taps: &[Counted], channels: usize, alpha: Option<usize>) -> Vec<f64> {
 }
 
 fn full(facts: &Facts) -> f64 {
-    match facts.form {
-        Form::Pixels { depth: Depth::U8, .. } => 255.0,
-        Form::Pixels { depth: Depth::U16, .. } => 65_535.0,
+    match facts.pixel_format {
+        PixelFormat::Pixels { depth: Depth::U8, .. } => 255.0,
+        PixelFormat::Pixels { depth: Depth::U16, .. } => 65_535.0,
         _ => 1.0,
     }
 }
 
 /// A sum as the picture holds it: to nearest, halves up, within the range; floats as they are.
 fn held(facts: &Facts, sum: f64) -> f64 {
-    match facts.form {
-        Form::Pixels { depth: Depth::U8 | Depth::U16, .. } => (sum + 0.5).floor().clamp(0.0, full(facts)),
+    match facts.pixel_format {
+        PixelFormat::Pixels { depth: Depth::U8 | Depth::U16, .. } => (sum + 0.5).floor().clamp(0.0, full(facts)),
         _ => f64::from(sum as f32),
     }
 }

@@ -6,12 +6,13 @@ use crate::look;
 use crate::open;
 use crate::plots::Plotting;
 use crate::text::{Align, number, safe, table};
-use crate::verbs::quantize::OutputWord;
+use crate::verbs::quantize::ReconstructWord;
+use crate::words::Bits;
 use clap::Args;
-use rahmen::frame::{Job, PlanesJob};
+use rahmen::frame::{PlanesVisitor, Visitor};
 use rahmen::measure::{Histogram, HistogramRules, content_histogram};
-use rahmen::tone::{BitStudy as Study, Output, Quantizer, bit_study, quantization_error};
-use rahmen::{Content, Metadata, Number, Picture, Planes, Stored, View};
+use rahmen::tone::{BitStudy as Study, Quantizer, Reconstruction, bit_study, quantization_error};
+use rahmen::{Content, Metadata, Number, Picture, PicturePixel, Planes, View};
 use rahmen_show::csv;
 use rahmen_show::plot::{Axis, Chart, Ink, Mark, Panel};
 use serde::Serialize;
@@ -20,16 +21,19 @@ use std::path::{Path, PathBuf};
 /// The words of `bit-study`.
 #[derive(Debug, Args)]
 pub(crate) struct BitStudy {
-    /// The files; - is standard input
+    /// The files, or folders of pictures; - is standard input
     #[arg(required = true, value_name = "FILE")]
     files: Vec<PathBuf>,
-    /// What the cells give out
+    /// Reconstruction levels
     #[arg(long, value_enum, default_value = "centres")]
-    output: OutputWord,
-    /// With --plot and --row: the number of bits whose errors are shown
+    reconstruct: ReconstructWord,
+    /// Numbers of bits to study: one, or from..to with both included, such as 1..7 (default: all below the picture's own)
+    #[arg(long, value_name = "N or A..B")]
+    bits: Option<Bits>,
+    /// The number of bits whose errors --plot and --row show
     #[arg(long, value_name = "N", default_value_t = 3, value_parser = clap::value_parser!(u32).range(1..=15))]
-    bits: u32,
-    /// The row of the picture whose errors are shown, at --bits; printed too where no plot is asked for
+    errors_at: u32,
+    /// The row of the picture whose errors are shown, at --errors-at bits; printed too where no plot is asked for
     #[arg(long, value_name = "Y")]
     row: Option<u32>,
     #[command(flatten)]
@@ -54,8 +58,9 @@ struct Report {
 }
 
 impl BitStudy {
-    pub(crate) fn run(self, shared: &Shared) -> Done {
-        let form = if self.json { look::Form::Json } else { look::Form::Text };
+    pub(crate) fn run(mut self, shared: &Shared) -> Done {
+        self.files = look::with_folders(&self.files)?;
+        let form = if self.json { look::Output::Json } else { look::Output::Text };
         let text = if self.csv { |r: &Report| csv::study(&r.study) } else { text };
         if self.plotting.plot.is_some() && self.files.len() > 1 {
             return Err(Failure::words("--plot draws the study of one file"));
@@ -70,12 +75,12 @@ impl BitStudy {
         let Some((study, row)) = drawn else { return Ok(()) };
         let name = open::name_of(&self.files[0]);
         self.plotting.draw(&format!("What a bit is worth: {name}"), |figure| {
-            let quantizer = Quantizer::new(study.picture_levels, self.bits, self.output.into())?;
-            let level = study.levels.iter().find(|l| l.bits == self.bits);
+            let quantizer = Quantizer::new(study.picture_levels, self.errors_at, self.reconstruct.into())?;
+            let level = study.levels.iter().find(|l| l.bits == self.errors_at);
             let mut below = vec![Panel::Chart(Chart::staircase(&quantizer, study.picture_levels))];
             if let Some(level) = level {
                 let errors = Histogram { channels: vec![level.error.clone()] };
-                below.push(Panel::Chart(Chart::errors(&errors).title(format!("Errors at {} bits", self.bits))));
+                below.push(Panel::Chart(Chart::errors(&errors).title(format!("Errors at {} bits", self.errors_at))));
             }
             below.push(Panel::Chart(self.row_chart(&row)));
             let chart = Chart::study(&study).title("PSNR at each number of bits");
@@ -89,14 +94,27 @@ impl BitStudy {
         let mut counted =
             content_histogram(picture.content(), &HistogramRules::of(picture.metadata())).map_err(named)?;
         counted.channels.retain(|c| c.name != "alpha");
-        let study = bit_study(&counted, self.output.into()).map_err(named)?;
+        let mut study = bit_study(&counted, self.reconstruct.into()).map_err(named)?;
+        if let Some(Bits { from, to }) = self.bits {
+            study.levels.retain(|level| (from..=to).contains(&level.bits));
+            if study.levels.is_empty() {
+                let most = (study.picture_levels - 1).max(1).ilog2();
+                let line = format!(
+                    "{}: {} levels lose something at 1 to {most} bits",
+                    open::name_of(file),
+                    study.picture_levels
+                );
+                return Err(Failure::words(line));
+            }
+        }
         let y = self.row.unwrap_or(picture.size().height / 2);
         picture.size().check_place(0, y).map_err(named)?;
         let codes = row_codes(&picture, y);
-        let errors = quantization_error(&codes, study.picture_levels, self.bits, self.output.into()).map_err(named)?;
+        let errors =
+            quantization_error(&codes, study.picture_levels, self.errors_at, self.reconstruct.into()).map_err(named)?;
         let row = Row { y, errors: errors.clone() };
         let row_error = self.row.map(|_| errors);
-        Ok((Report { file: open::name_of(file), study, row_error, asked: (self.bits, self.row) }, row))
+        Ok((Report { file: open::name_of(file), study, row_error, asked: (self.errors_at, self.row) }, row))
     }
 
     fn row_chart(&self, row: &Row) -> Chart {
@@ -104,7 +122,7 @@ impl BitStudy {
         let last = row.errors.len().max(2) as f64 - 1.0;
         let (x, y) = (Axis::new("x, pixels", 0.0, last).whole(), Axis::new("signed error", -most, most));
         let points = row.errors.iter().enumerate().map(|(x, e)| (x as f64, *e)).collect();
-        Chart::new(format!("Row {} at {} bits", row.y, self.bits), x, y).with("", Ink::Copper, Mark::Line, points)
+        Chart::new(format!("Row {} at {} bits", row.y, self.errors_at), x, y).with("", Ink::Copper, Mark::Line, points)
     }
 }
 
@@ -117,19 +135,19 @@ struct Row {
 /// The codes of the first channel along a row.
 fn row_codes(picture: &Picture, y: u32) -> Vec<u32> {
     struct Codes<'a>(&'a Metadata, u32);
-    impl Job for Codes<'_> {
+    impl Visitor for Codes<'_> {
         type Out = Vec<u32>;
-        fn run<P: Stored>(self, view: View<'_, P>) -> Vec<u32> {
+        fn run<P: PicturePixel>(self, view: View<'_, P>) -> Vec<u32> {
             use rahmen::Sample;
             let code = |v: &P::Number| self.0.code(0, P::Number::DEPTH, v.to_f64() as u32).unwrap_or(0);
-            view.row_numbers(self.1).iter().step_by(P::CHANNELS).map(code).collect()
+            view.row_samples(self.1).iter().step_by(P::CHANNELS).map(code).collect()
         }
     }
-    impl PlanesJob for Codes<'_> {
+    impl PlanesVisitor for Codes<'_> {
         type Out = Vec<u32>;
         fn run<T: Number>(self, planes: &Planes<T>) -> Vec<u32> {
             let first = planes.iter().next();
-            first.map_or(Vec::new(), |(_, f)| f.row(self.1).iter().map(|p| p.v.to_f64() as u32).collect())
+            first.map_or(Vec::new(), |(_, f)| f.row(self.1).iter().map(|p| p.value.to_f64() as u32).collect())
         }
     }
     let codes = Codes(picture.metadata(), y);
@@ -163,11 +181,11 @@ fn text(report: &Report) -> String {
     out
 }
 
-impl From<OutputWord> for Output {
-    fn from(word: OutputWord) -> Output {
+impl From<ReconstructWord> for Reconstruction {
+    fn from(word: ReconstructWord) -> Reconstruction {
         match word {
-            OutputWord::Centres => Output::Centres,
-            OutputWord::Spread => Output::Spread,
+            ReconstructWord::Centres => Reconstruction::Centres,
+            ReconstructWord::Spread => Reconstruction::Spread,
         }
     }
 }

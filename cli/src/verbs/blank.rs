@@ -6,7 +6,7 @@ use crate::make::{Written, create, pipe_is_no_failure};
 use crate::words::{self, Color};
 use clap::Args;
 use rahmen::flow::{Fill, Filling, Sink, Step, Strip};
-use rahmen::{Content, Facts, Form, Layout, Metadata, Size};
+use rahmen::{Content, Facts, Layout, Metadata, PixelFormat, Size};
 use std::path::PathBuf;
 
 /// The words of `blank`.
@@ -19,14 +19,14 @@ pub(crate) struct Blank {
     #[arg(long, value_name = "WxH", value_parser = words::size)]
     size: Size,
     /// Its colour; one with alpha makes a picture with alpha
-    #[arg(long, value_name = "COLOUR", default_value = "black", conflicts_with = "random")]
+    #[arg(long, alias = "colour", value_name = "COLOUR", default_value = "black", conflicts_with = "random")]
     color: Color,
-    /// Random values instead; the same seed gives the same picture for ever
-    #[arg(long, value_name = "SEED")]
+    /// Random values instead; the same seed (default: 0) gives the same picture for ever
+    #[arg(long, value_name = "SEED", num_args = 0..=1, default_missing_value = "0")]
     random: Option<u64>,
     /// Gray or colour (the default)
     #[arg(long = "as", value_enum, value_name = "FORM", default_value = "color")]
-    form: As,
+    read_as: As,
     /// Its sample type
     #[arg(long, value_enum, default_value = "u8")]
     depth: Depth,
@@ -36,21 +36,18 @@ pub(crate) struct Blank {
 
 impl Blank {
     pub(crate) fn run(self, shared: &Shared) -> Done {
-        if self.form == As::Indices {
+        if self.read_as == As::Indices {
             return Err(Failure::words(
                 "a blank picture is gray or color; `rahmen save --as indices` numbers its colours",
             ));
         }
-        let layout = match (self.form, self.color.alpha.is_some() && self.random.is_none()) {
+        let layout = match (self.read_as, self.color.alpha.is_some() && self.random.is_none()) {
             (As::Gray, false) => Layout::Gray,
             (As::Gray, true) => Layout::GrayAlpha,
             (_, false) => Layout::Rgb,
             (_, true) => Layout::Rgba,
         };
-        if self.random.is_none() {
-            self.color.fits(layout).map_err(Failure::words)?;
-        }
-        let form = Form::Pixels { depth: self.depth.into(), layout };
+        let form = PixelFormat::Pixels { depth: self.depth.into(), layout };
         let facts = Facts::new(self.size, form, Metadata::default());
         if self.size.is_empty() {
             return Err(Failure::words(format!(
@@ -60,24 +57,29 @@ impl Blank {
         }
         let with = match self.random {
             Some(seed) => Filling::Random { seed },
-            None => Filling::Color(self.color.rgb, self.color.opacity()),
+            None => {
+                let color = self.color.of(&facts).map_err(Failure::words)?;
+                Filling::Color(color.rgb, color.alpha)
+            }
         };
         let mut fill = Fill { region: self.size.region(), with };
         fill.plan(&facts)?;
         let mut writer = create(&self.output, &facts, &self.written, shared)?;
         // As many rows at a time as take a few MiB, however large the picture is.
-        let row = facts.form.bytes(Size::new(self.size.width, 1)).max(1);
+        let row = facts.pixel_format.bytes(Size::new(self.size.width, 1)).max(1);
         let rows = u32::try_from((4 << 20) / row).unwrap_or(u32::MAX).max(1);
         let mut done = || {
             for first_row in (0..self.size.height).step_by(rows as usize) {
                 let end = first_row.saturating_add(rows).min(self.size.height);
-                let content = Content::new(Size::new(self.size.width, end - first_row), &facts.form)?;
+                let content = Content::new(Size::new(self.size.width, end - first_row), &facts.pixel_format)?;
                 let content = fill.run(&Strip { first_row, content }, first_row..end)?;
                 writer.put(&Strip { first_row, content })?;
             }
             writer.finish()
         };
         done().map_err(pipe_is_no_failure)?;
-        shared.say(&self.output, || format!("{} ({} {})", self.output.display(), self.size, facts.form.describe()))
+        shared.say(&self.output, || {
+            format!("{} ({} {})", self.output.display(), self.size, facts.pixel_format.describe())
+        })
     }
 }

@@ -7,15 +7,15 @@ use crate::open;
 use clap::Args;
 use rahmen::convert::channels::{self, Take};
 use rahmen::flow::{self, Step, Strip};
-use rahmen::frame::JobMut;
-use rahmen::{Content, Facts, Form, Gray, Layout, Region, Stored, ViewMut};
+use rahmen::frame::VisitorMut;
+use rahmen::{Content, Facts, Gray, Layout, PicturePixel, PixelFormat, Region, ViewMut};
 use std::ops::Range;
 use std::path::{Path, PathBuf};
 
 /// The words of `channels`.
 #[derive(Debug, Args)]
 pub(crate) struct Channels {
-    /// The channels of the new picture, such as b,g,r or r,r,r or r,g,b,full: names, or full or none for new ones. One
+    /// Channels of the new picture, such as b,g,r or bgr or r,r,r or r,g,b,full: names, or full or none for new ones. One
     /// becomes gray, two gray with alpha, three rgb, four rgb with alpha
     #[arg(long, value_name = "NAME,...", value_delimiter = ',')]
     pick: Vec<String>,
@@ -48,22 +48,32 @@ impl Making for Channels {
                 "none" => Ok(Take::Zero),
                 name => channel_index(input, name).map(Take::Channel).map_err(|e| Failure::words(e + ", full, none")),
             };
-            steps.push(Box::new(flow::Channels { channels: self.pick.iter().map(take).collect::<Done<_>>()? }));
+            let pick = spelled_out(&self.pick, input);
+            steps.push(Box::new(flow::Channels { channels: pick.iter().map(take).collect::<Done<_>>()? }));
         }
         Ok(steps)
     }
 }
 
+/// Channel names as they were given; one word that is no name, such as `bgr`, as its letters where all of them are.
+fn spelled_out(pick: &[String], input: &Facts) -> Vec<String> {
+    let [word] = pick else { return pick.to_vec() };
+    let letters: Vec<String> = word.chars().map(String::from).collect();
+    let named = |name: &String| channel_index(input, name).is_ok();
+    let whole = named(word) || matches!(word.as_str(), "full" | "none");
+    if !whole && letters.iter().all(named) { letters } else { pick.to_vec() }
+}
+
 /// A gray picture of the same size and depth.
 fn plane_of(input: &Facts, file: &Path, context: &Context<'_>) -> Done<Content> {
     let plane = open::load(file, context.shared, |_| Ok(Vec::new()))?;
-    let depth = match input.form {
-        Form::Pixels { depth, .. } => depth,
-        Form::Planes { .. } => return Err(anyhow::anyhow!("planes have no channels to replace").into()),
+    let depth = match input.pixel_format {
+        PixelFormat::Pixels { depth, .. } => depth,
+        PixelFormat::Planes { .. } => return Err(anyhow::anyhow!("planes have no channels to replace").into()),
     };
-    let wanted = Form::Pixels { depth, layout: Layout::Gray };
-    if plane.form() != wanted || plane.size() != input.size {
-        let found = format!("{} {}", plane.size(), plane.form().describe());
+    let wanted = PixelFormat::Pixels { depth, layout: Layout::Gray };
+    if plane.pixel_format() != wanted || plane.size() != input.size {
+        let found = format!("{} {}", plane.size(), plane.pixel_format().describe());
         let wanted = format!("{} {}", input.size, wanted.describe());
         return Err(anyhow::anyhow!("{}: {found}, but the channel needs {wanted}", open::name_of(file)).into());
     }
@@ -83,15 +93,15 @@ impl Step for Replace {
 
     fn plan(&mut self, input: &Facts) -> rahmen::Result<Facts> {
         let mut output = input.clone();
-        output.metadata.top_codes = None;
+        output.metadata.max_codes = None;
         Ok(output)
     }
 
     fn run(&mut self, input: &Strip, output: Range<u32>) -> rahmen::Result<Content> {
         struct Into<'a>(&'a Content, usize, Region);
-        impl JobMut for Into<'_> {
+        impl VisitorMut for Into<'_> {
             type Out = rahmen::Result<()>;
-            fn run<P: Stored>(self, target: ViewMut<'_, P>) -> Self::Out {
+            fn run<P: PicturePixel>(self, target: ViewMut<'_, P>) -> Self::Out {
                 let plane = self.0.pixels()?.view::<Gray<P::Number>>()?.region(self.2)?;
                 channels::replace(target, self.1, plane)
             }

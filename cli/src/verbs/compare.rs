@@ -6,11 +6,11 @@ use crate::open;
 use crate::plots::{Plotting, picture_panel};
 use crate::text::{Align, number, safe, table};
 use clap::Args;
-use rahmen::frame::{Job, Pixels};
+use rahmen::frame::{Pixels, Visitor};
 use rahmen::measure::{
     CompareRules, Comparison, Difference, Histogram, compare_contents, error_histogram, error_picture,
 };
-use rahmen::{Content, Picture, Stored, View};
+use rahmen::{Content, Picture, PicturePixel, View};
 use rahmen_show::csv;
 use rahmen_show::plot::{Chart, Panel};
 use serde::Serialize;
@@ -104,9 +104,9 @@ trait OfError: Sized {
 impl OfError for Picture {
     fn from_error(a: &Picture, b: &Picture, gain: f64) -> Done<Picture> {
         struct Error<'a>(&'a Pixels, f64);
-        impl Job for Error<'_> {
+        impl Visitor for Error<'_> {
             type Out = rahmen::Result<Content>;
-            fn run<P: Stored>(self, a: View<'_, P>) -> Self::Out {
+            fn run<P: PicturePixel>(self, a: View<'_, P>) -> Self::Out {
                 Ok(error_picture(a, self.0.view::<P>()?, self.1)?.into())
             }
         }
@@ -116,9 +116,9 @@ impl OfError for Picture {
 
 fn errors_of(a: &Pixels, b: &Pixels) -> Done<Histogram> {
     struct Errors<'a>(&'a Pixels);
-    impl Job for Errors<'_> {
+    impl Visitor for Errors<'_> {
         type Out = rahmen::Result<Histogram>;
-        fn run<P: Stored>(self, a: View<'_, P>) -> Self::Out {
+        fn run<P: PicturePixel>(self, a: View<'_, P>) -> Self::Out {
             error_histogram(a, self.0.view::<P>()?)
         }
     }

@@ -11,10 +11,10 @@ use crate::verbs::tone::{self, Kept, OnWord, Where};
 use crate::words;
 use clap::Args;
 use rahmen::color::GrayWeights;
-use rahmen::flow::{EqualizeTiles, Find, FindTone};
+use rahmen::flow::{EqualizeAdaptive, Find, FindTone};
 use rahmen::measure::{Histogram, Mask};
-use rahmen::tone::{Basis, LocalRules, StretchBy, measured};
-use rahmen::{Facts, Size, Stored, Threads, View};
+use rahmen::tone::{AdaptiveRules, Basis, StretchBy, measured};
+use rahmen::{Facts, PicturePixel, Size, Threads, View};
 use std::path::{Path, PathBuf};
 
 /// The words of `equalize`.
@@ -24,20 +24,20 @@ pub(crate) struct Equalize {
     #[arg(long, value_enum, default_value = "cumulative")]
     by: ByWord,
     /// What is measured and changed
-    #[arg(long, value_enum, default_value = "luminance")]
+    #[arg(long, value_enum, default_value = "gray")]
     on: OnWord,
-    /// With --on luminance: how much red, green and blue count
+    /// With --on gray: how much red, green and blue count
     #[arg(long, value_name = "WEIGHTS", value_parser = weights, allow_hyphen_values = true)]
     weights: Option<GrayWeights>,
-    /// Give it the distribution of this picture instead of an even one
-    #[arg(long = "like", value_name = "FILE", conflicts_with_all = ["by", "tiles"])]
-    like: Option<PathBuf>,
-    /// Over so many tiles across and down, each by its own distribution, mixed between them
+    /// Match the distribution of this picture instead of an even one
+    #[arg(long = "match", value_name = "FILE", conflicts_with_all = ["by", "adaptive"])]
+    to_match: Option<PathBuf>,
+    /// Adaptive: C x R tiles, each by its own distribution, interpolated between their centres
     #[arg(long, value_name = "CxR", value_parser = words::size, conflicts_with_all = ["by", "x", "y", "mask"])]
-    tiles: Option<Size>,
-    /// With --tiles: how many times the mean count a level may have before the rest is spread (3 by default)
-    #[arg(long, value_name = "N", requires = "tiles")]
-    limit: Option<f64>,
+    adaptive: Option<Size>,
+    /// With --adaptive: clip counts at N times their mean and spread the rest, which limits contrast (default: 3)
+    #[arg(long, value_name = "N", requires = "adaptive")]
+    clip_limit: Option<f64>,
     #[command(flatten)]
     place: Where,
     #[command(flatten)]
@@ -49,13 +49,13 @@ pub(crate) struct Equalize {
 impl Making for Equalize {
     fn steps(&self, input: &Facts, context: &Context<'_>) -> Done<Steps> {
         let (basis, threads) = (self.on.basis(self.weights, input), context.shared.threads());
-        if let Some(tiles) = self.tiles {
-            let mut rules = LocalRules::default();
+        if let Some(tiles) = self.adaptive {
+            let mut rules = AdaptiveRules::default();
             (rules.tiles, rules.basis, rules.threads) = ((tiles.width, tiles.height), basis, threads);
-            rules.limit = self.limit.unwrap_or(rules.limit);
-            return Ok(vec![Box::new(EqualizeTiles::new(rules))]);
+            rules.clip_limit = self.clip_limit.unwrap_or(rules.clip_limit);
+            return Ok(vec![Box::new(EqualizeAdaptive::new(rules))]);
         }
-        let find = match &self.like {
+        let find = match &self.to_match {
             Some(path) => Find::Match(distribution(path, basis, context.shared)?),
             None => Find::Equalize(self.by.into()),
         };
@@ -80,15 +80,15 @@ impl Making for Equalize {
 /// The distribution of another picture, measured as a tone of this basis needs it.
 fn distribution(path: &Path, basis: Basis, shared: &Shared) -> Done<Histogram> {
     struct Measure<'a>(Basis, Option<&'a [u32]>, Threads);
-    impl rahmen::frame::Job for Measure<'_> {
+    impl rahmen::frame::Visitor for Measure<'_> {
         type Out = rahmen::Result<Histogram>;
-        fn run<P: Stored>(self, view: View<'_, P>) -> Self::Out {
+        fn run<P: PicturePixel>(self, view: View<'_, P>) -> Self::Out {
             measured(view, &Mask::ALL, self.0, self.1, self.2)
         }
     }
     let plain = Shared { page: None, raw: None, ..shared.clone() };
     let picture = open::load(path, &plain, |_| Ok(Vec::new()))?;
-    let tops = picture.metadata().top_codes.as_deref();
+    let tops = picture.metadata().max_codes.as_deref();
     let measure = Measure(basis, tops, shared.threads());
     Ok(picture.visit(measure).and_then(|counted| counted).map_err(|e| e.in_file(open::name_of(path)))?)
 }
@@ -106,7 +106,7 @@ pub(crate) struct Stretch {
     /// What is measured and changed
     #[arg(long, value_enum, default_value = "together")]
     on: OnWord,
-    /// With --on luminance: how much red, green and blue count
+    /// With --on gray: how much red, green and blue count
     #[arg(long, value_name = "WEIGHTS", value_parser = weights, allow_hyphen_values = true)]
     weights: Option<GrayWeights>,
     #[command(flatten)]

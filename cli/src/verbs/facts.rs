@@ -8,22 +8,29 @@ use crate::text::{Align, number, safe, table};
 use clap::Args;
 use rahmen::frame::{Resolution, ResolutionUnit};
 use rahmen::measure::Scan;
-use rahmen::{Form, Meaning, Space, Transfer};
+use rahmen::{Meaning, PixelFormat, Primaries, Transfer};
 use serde::Serialize;
+use std::io::Write;
 use std::path::{Path, PathBuf};
 
 /// The words of `facts`.
 #[derive(Debug, Args)]
 pub(crate) struct Facts {
-    /// The files; - is standard input
+    /// The files, or folders of pictures; - is standard input
     #[arg(required = true, value_name = "FILE")]
     files: Vec<PathBuf>,
     /// Also read the pixels: two-valued? gray stored as rgb? opaque? which range is used?
     #[arg(long)]
     scan: bool,
+    /// Everything about each of several files, instead of a table with a line each
+    #[arg(long)]
+    full: bool,
     /// As JSON: an array with one object a file
     #[arg(long)]
     json: bool,
+    /// As CSV: a line a file
+    #[arg(long, conflicts_with = "json")]
+    csv: bool,
 }
 
 #[derive(Debug, Serialize)]
@@ -36,7 +43,7 @@ struct Report {
     depth: String,
     meaning: &'static str,
     /// The largest code, where all channels have the same.
-    top_code: Option<u32>,
+    max_code: Option<u32>,
     channels: Vec<Channel>,
     bytes: Option<u64>,
     orientation: u16,
@@ -78,13 +85,21 @@ struct Used {
 #[derive(Debug, Serialize)]
 struct Channel {
     name: String,
-    top_code: Option<u32>,
+    max_code: Option<u32>,
 }
 
 impl Facts {
     pub(crate) fn run(self, shared: &Shared) -> Done {
-        let form = if self.json { look::Form::Json } else { look::Form::Text };
-        look::each(&self.files, form, |file| report(file, self.scan, shared), text)
+        let files = look::with_folders(&self.files)?;
+        let one = |file: &Path| report(file, self.scan, shared);
+        if self.csv || (files.len() > 1 && !self.full && !self.json && !self.scan) {
+            let (reports, end) = look::all(&files, one)?;
+            let text = if self.csv { csv(&reports) } else { overview(&reports) };
+            write!(std::io::stdout(), "{text}")?;
+            return end;
+        }
+        let form = if self.json { look::Output::Json } else { look::Output::Text };
+        look::each(&files, form, one, text)
     }
 }
 
@@ -101,17 +116,17 @@ fn report(file: &Path, scan: bool, shared: &Shared) -> Done<Report> {
         }
         false => (open::facts(file, shared)?, None),
     };
-    let (layout, depth) = match &facts.form {
-        Form::Pixels { depth, layout } => (Some(layout.name()), depth.name().to_string()),
-        Form::Planes { number, .. } => (None, number.name().to_string()),
+    let (layout, depth) = match &facts.pixel_format {
+        PixelFormat::Pixels { depth, layout } => (Some(layout.name()), depth.name().to_string()),
+        PixelFormat::Planes { number, .. } => (None, number.name().to_string()),
     };
-    let top = |channel| match &facts.form {
-        Form::Pixels { depth, .. } => facts.metadata.top_code(channel, *depth),
-        Form::Planes { .. } => None,
+    let top = |channel| match &facts.pixel_format {
+        PixelFormat::Pixels { depth, .. } => facts.metadata.max_code(channel, *depth),
+        PixelFormat::Planes { .. } => None,
     };
-    let names = facts.form.channel_names().into_iter();
-    let channels: Vec<Channel> = names.enumerate().map(|(i, name)| Channel { name, top_code: top(i) }).collect();
-    let first = channels.first().and_then(|c| c.top_code);
+    let names = facts.pixel_format.channel_names().into_iter();
+    let channels: Vec<Channel> = names.enumerate().map(|(i, name)| Channel { name, max_code: top(i) }).collect();
+    let first = channels.first().and_then(|c| c.max_code);
     Ok(Report {
         file: open::name_of(file),
         format: facts.format.map(|f| f.name()),
@@ -120,7 +135,7 @@ fn report(file: &Path, scan: bool, shared: &Shared) -> Done<Report> {
         layout,
         depth,
         meaning: facts.metadata.meaning.name(),
-        top_code: first.filter(|_| channels.iter().all(|c| c.top_code == first)),
+        max_code: first.filter(|_| channels.iter().all(|c| c.max_code == first)),
         channels,
         bytes: facts.bytes,
         orientation: facts.metadata.orientation.exif(),
@@ -143,14 +158,14 @@ fn scanned(reader: &mut rahmen::file::Reader, file: &Path) -> Done<Scanned> {
         scan.add(&strip.content);
     }
     let facts = reader.facts();
-    let names = facts.form.channel_names().into_iter().zip(&scan.used);
-    let used = |channel: usize, min: f64, max: f64| match &facts.form {
-        Form::Pixels { depth, .. } => {
+    let names = facts.pixel_format.channel_names().into_iter().zip(&scan.used);
+    let used = |channel: usize, min: f64, max: f64| match &facts.pixel_format {
+        PixelFormat::Pixels { depth, .. } => {
             let code = |v: f64| facts.metadata.code(channel, *depth, v as u32).map(f64::from);
-            let levels = f64::from(facts.metadata.top_code(channel, *depth)?) + 1.0;
+            let levels = f64::from(facts.metadata.max_code(channel, *depth)?) + 1.0;
             Some((code(max)? - code(min)? + 1.0) / levels)
         }
-        Form::Planes { .. } => None,
+        PixelFormat::Planes { .. } => None,
     };
     let channels = names.enumerate().map(|(i, (name, &(min, max)))| Used { name, min, max, used: used(i, min, max) });
     Ok(Scanned {
@@ -160,6 +175,43 @@ fn scanned(reader: &mut rahmen::file::Reader, file: &Path) -> Done<Scanned> {
         nan: scan.nan,
         channels: channels.collect(),
     })
+}
+
+/// A line a file, with a head.
+fn lines(reports: &[Report]) -> Vec<Vec<String>> {
+    let head = ["file", "format", "width", "height", "layout", "depth", "max code", "meaning", "bytes", "pages"];
+    let line = |r: &Report| {
+        let layout = r.layout.map_or_else(|| format!("{} planes", r.channels.len()), String::from);
+        let codes: Vec<String> = r.channels.iter().filter_map(|c| c.max_code).map(|c| c.to_string()).collect();
+        let code = r.max_code.map_or_else(|| codes.join("/"), |code| code.to_string());
+        let bytes = r.bytes.map_or(String::new(), |n| n.to_string());
+        vec![
+            safe(&r.file),
+            r.format.unwrap_or("unknown").into(),
+            r.width.to_string(),
+            r.height.to_string(),
+            layout,
+            r.depth.clone(),
+            code,
+            r.meaning.into(),
+            bytes,
+            r.pages.to_string(),
+        ]
+    };
+    std::iter::once(head.map(String::from).to_vec()).chain(reports.iter().map(line)).collect()
+}
+
+fn overview(reports: &[Report]) -> String {
+    let mut rows = lines(reports);
+    // What no cell says stays visible as a cell.
+    rows.iter_mut().flatten().filter(|word| word.is_empty()).for_each(|word| word.push('-'));
+    let [l, r] = [Align::Left, Align::Right];
+    table("", &[l, l, r, r, l, l, r, l, r, r], &rows)
+}
+
+fn csv(reports: &[Report]) -> String {
+    let line = |row: &Vec<String>| row.iter().map(|w| rahmen_show::csv::field(w)).collect::<Vec<_>>().join(",") + "\n";
+    lines(reports).iter().map(line).collect::<String>().replacen("max code", "max_code", 1)
 }
 
 /// What a scan found, in words, a line each.
@@ -199,14 +251,14 @@ fn text(report: &Report) -> String {
     row("size", format!("{} x {} pixels", report.width, report.height));
     let names: Vec<&str> = report.channels.iter().map(|c| c.name.as_str()).collect();
     match names.as_slice() {
-        [_] => row("holds", facts.form.describe()),
-        _ => row("holds", format!("{}: {}", facts.form.describe(), names.join(", "))),
+        [_] => row("holds", facts.pixel_format.describe()),
+        _ => row("holds", format!("{}: {}", facts.pixel_format.describe(), names.join(", "))),
     }
     row("meaning", meaning(&facts.metadata));
-    if let Some(tops) = &m.top_codes {
+    if let Some(tops) = &m.max_codes {
         row("codes", format!("0 to {}", tops.iter().map(u32::to_string).collect::<Vec<_>>().join(", ")));
     }
-    row("in memory", bytes(facts.form.bytes(facts.size)));
+    row("in memory", bytes(facts.pixel_format.bytes(facts.size)));
     if let Some(count) = facts.bytes {
         row("on disk", bytes(count));
     }
@@ -255,9 +307,9 @@ fn meaning(metadata: &rahmen::Metadata) -> String {
                 Transfer::Power(exponent) => format!("a power of {}", crate::text::number(exponent)),
                 _ => "another curve".to_string(),
             };
-            let primaries = match metadata.space {
-                Space::Srgb => "sRGB primaries",
-                Space::Chromaticities(_) => "primaries of its own",
+            let primaries = match metadata.primaries {
+                Primaries::Srgb => "sRGB primaries",
+                Primaries::Chromaticities(_) => "primaries of its own",
                 _ => "primaries not named",
             };
             format!("encoded by {curve}, {primaries}")

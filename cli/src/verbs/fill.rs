@@ -5,8 +5,8 @@ use crate::fail::{Done, Failure};
 use crate::make::{Context, Making, Steps};
 use crate::words::Color;
 use clap::Args;
+use rahmen::Facts;
 use rahmen::flow::{self, Filling};
-use rahmen::{Facts, Form};
 
 /// The words of `fill`.
 #[derive(Debug, Args)]
@@ -14,10 +14,10 @@ pub(crate) struct Fill {
     #[command(flatten)]
     part: Part,
     /// The colour
-    #[arg(long, value_name = "COLOUR", conflicts_with = "random")]
+    #[arg(long, alias = "colour", value_name = "COLOUR", conflicts_with = "random")]
     color: Option<Color>,
-    /// Random values; the same seed gives the same values for ever
-    #[arg(long, value_name = "SEED")]
+    /// Random values; the same seed (default: 0) gives the same values for ever
+    #[arg(long, value_name = "SEED", num_args = 0..=1, default_missing_value = "0")]
     random: Option<u64>,
 }
 
@@ -25,13 +25,11 @@ impl Making for Fill {
     fn steps(&self, input: &Facts, _context: &Context<'_>) -> Done<Steps> {
         let with = match (self.color, self.random) {
             (Some(color), _) => {
-                if let Form::Pixels { layout, .. } = input.form {
-                    color.fits(layout).map_err(anyhow::Error::msg)?;
-                }
-                Filling::Color(color.rgb, color.opacity())
+                let color = color.of(input).map_err(anyhow::Error::msg)?;
+                Filling::Color(color.rgb, color.alpha)
             }
             (None, Some(seed)) => Filling::Random { seed },
-            (None, None) => return Err(Failure::words("fill needs --color COLOUR or --random SEED")),
+            (None, None) => return Err(Failure::words("fill needs --color COLOUR or --random")),
         };
         Ok(vec![Box::new(flow::Fill { region: self.part.region(input.size)?, with })])
     }

@@ -29,7 +29,7 @@ pub(crate) fn weights(word: &str) -> Result<GrayWeights, String> {
             let own: [f64; 3] = parts.and_then(|p| p.try_into().ok()).ok_or(
                 "weights are bt709, bt601, bt2020, mean, luminance, r, g, b, or three numbers such as 0.3,0.6,0.1",
             )?;
-            GrayWeights::Own(own)
+            GrayWeights::Custom(own)
         }
     })
 }
@@ -44,6 +44,6 @@ impl Making for Gray {
     }
 
     fn remark(&self, input: &Facts, output: &Facts) -> Option<String> {
-        (input.form == output.form).then(|| "it was gray already".to_string())
+        (input.pixel_format == output.pixel_format).then(|| "it was gray already".to_string())
     }
 }

@@ -11,13 +11,13 @@ use crate::words;
 use clap::{Args, ValueEnum};
 use rahmen::color::GrayWeights;
 use rahmen::flow::{Chain, Crop, HistogramSink, Source, Step, ToGray};
-use rahmen::frame::{Job, Pixels};
+use rahmen::frame::{Pixels, Visitor};
 use rahmen::measure::{
-    ChannelHistogram, ChannelStats, Histogram as Counted, HistogramRules, Joint, Mask, joint_histogram,
+    ChannelHistogram, ChannelStats, Histogram as Counted, HistogramRules, JointHistogram, Mask, joint_histogram,
     masked_content_histogram,
 };
 use rahmen::tone::{EqualizeBy, LevelRow, level_table};
-use rahmen::{Facts, Form, Layout, Stored, View};
+use rahmen::{Facts, Layout, PicturePixel, PixelFormat, View};
 use rahmen_show::csv;
 use rahmen_show::plot::{Chart, Figure, Panel};
 use serde::Serialize;
@@ -33,7 +33,7 @@ const MOST_LEVELS: usize = 1024;
 /// The words of `histogram`.
 #[derive(Debug, Args)]
 pub(crate) struct Histogram {
-    /// The files; - is standard input
+    /// The files, or folders of pictures; - is standard input
     #[arg(required = true, value_name = "FILE")]
     files: Vec<PathBuf>,
     #[command(flatten)]
@@ -159,8 +159,9 @@ impl Channel {
 }
 
 impl Histogram {
-    pub(crate) fn run(self, shared: &Shared) -> Done {
-        let form = if self.json { look::Form::Json } else { look::Form::Text };
+    pub(crate) fn run(mut self, shared: &Shared) -> Done {
+        self.files = look::with_folders(&self.files)?;
+        let form = if self.json { look::Output::Json } else { look::Output::Text };
         if let (Some(first), Some(second)) = (&self.channel, &self.against) {
             let text = if self.csv { |r: &Pairs| csv::joint(&r.joint) } else { pairs_text };
             return look::each(&self.files, form, |file| self.pairs(file, first, second, shared), text);
@@ -189,9 +190,11 @@ impl Histogram {
         })?;
         let facts = picture.facts();
         let at = |name: &str| channel_index(&facts, name).map_err(Failure::words);
-        let full = match facts.form {
-            Form::Pixels { depth, .. } => depth.top_code().map_or(1.0, |top| f64::from(top) + 1.0),
-            Form::Planes { .. } => return Err(Failure::words("--against compares channels of pixels, not planes")),
+        let full = match facts.pixel_format {
+            PixelFormat::Pixels { depth, .. } => depth.max_code().map_or(1.0, |top| f64::from(top) + 1.0),
+            PixelFormat::Planes { .. } => {
+                return Err(Failure::words("--against compares channels of pixels, not planes"));
+            }
         };
         let bins = self.bins.unwrap_or(16);
         let range = self.range.unwrap_or((0.0, full));
@@ -289,7 +292,7 @@ impl Histogram {
             let at = channel_index(&facts, name).map_err(Failure::words)?;
             counted.channels = vec![counted.channels.swap_remove(at)];
         }
-        let holds = format!("{} {}", facts.size, facts.form.describe());
+        let holds = format!("{} {}", facts.size, facts.pixel_format.describe());
         Ok(Counts { file: open::name_of(file), counted, holds })
     }
 }
@@ -301,7 +304,7 @@ struct Pairs {
     first: String,
     second: String,
     #[serde(flatten)]
-    joint: Joint,
+    joint: JointHistogram,
 }
 
 struct Against {
@@ -310,9 +313,9 @@ struct Against {
     range: (f64, f64),
 }
 
-impl Job for Against {
-    type Out = rahmen::Result<Joint>;
-    fn run<P: Stored>(self, view: View<'_, P>) -> Self::Out {
+impl Visitor for Against {
+    type Out = rahmen::Result<JointHistogram>;
+    fn run<P: PicturePixel>(self, view: View<'_, P>) -> Self::Out {
         let (first, second) = self.channels;
         joint_histogram((view, first), (view, second), (self.bins, self.bins), [self.range; 2], &Mask::ALL)
     }
@@ -365,8 +368,8 @@ pub(crate) fn weights_for(weights: GrayWeights, input: &Facts) -> GrayWeights {
 /// A mask from a file: gray, or colour whose three channels are equal in what counts as its gray value.
 pub(crate) fn mask_of(path: &Path, shared: &Shared) -> Done<Pixels> {
     let plain = Shared { page: None, raw: None, ..shared.clone() };
-    let picture = open::load(path, &plain, |facts| match facts.form {
-        Form::Pixels { layout: Layout::Gray, .. } => Ok(Vec::new()),
+    let picture = open::load(path, &plain, |facts| match facts.pixel_format {
+        PixelFormat::Pixels { layout: Layout::Gray, .. } => Ok(Vec::new()),
         _ => Ok(vec![Box::<ToGray>::default() as Box<dyn Step>, Box::new(rahmen::flow::DropAlpha)]),
     })?;
     Ok(picture.pixels()?.clone())

@@ -9,7 +9,7 @@ use clap::{Args, ValueEnum};
 use rahmen::convert::channels::Take;
 use rahmen::convert::depth::Window;
 use rahmen::flow::{Channels, Crop, Step};
-use rahmen::{Content, Form, Picture};
+use rahmen::{Content, Picture, PixelFormat};
 use rahmen_show::Look as How;
 use rahmen_show::text::{Colors, Terminal, picture};
 use std::io::IsTerminal;
@@ -18,7 +18,7 @@ use std::path::{Path, PathBuf};
 /// The words of `look`.
 #[derive(Debug, Args)]
 pub(crate) struct Look {
-    /// The files; - is standard input
+    /// The files, or folders of pictures; - is standard input
     #[arg(required = true, value_name = "FILE")]
     files: Vec<PathBuf>,
     #[command(flatten)]
@@ -56,7 +56,8 @@ enum ColorWord {
 }
 
 impl Look {
-    pub(crate) fn run(self, shared: &Shared) -> Done {
+    pub(crate) fn run(mut self, shared: &Shared) -> Done {
+        self.files = looking::with_folders(&self.files)?;
         let (columns, lines) = terminal_size::terminal_size().map_or((80, 40), |(w, h)| (w.0.into(), h.0.into()));
         let colors = self.colors.map_or_else(found_colors, |word| match word {
             ColorWord::True => Colors::True,
@@ -78,7 +79,7 @@ impl Look {
             let text = one(file)?;
             Ok(if several { format!("{}\n{text}", crate::text::safe(&open::name_of(file))) } else { text })
         };
-        looking::each(&self.files, looking::Form::Text, named, String::clone)
+        looking::each(&self.files, looking::Output::Text, named, String::clone)
     }
 
     /// The part that is looked at, and where it begins.
@@ -91,7 +92,7 @@ impl Look {
                 start = (region.x(), region.y());
                 steps.push(Box::new(Crop::new(region)));
             }
-            if let (Some(name), Form::Pixels { .. }) = (&self.channel, &facts.form) {
+            if let (Some(name), PixelFormat::Pixels { .. }) = (&self.channel, &facts.pixel_format) {
                 let at = channel_index(facts, name).map_err(Failure::words)?;
                 steps.push(Box::new(Channels { channels: vec![Take::Channel(at)] }));
             }

@@ -14,6 +14,7 @@ mod fill;
 mod gray;
 mod histogram;
 mod look;
+mod orient;
 mod paste;
 mod pixel;
 mod planes;
@@ -25,7 +26,6 @@ mod threshold;
 mod tiles;
 mod tone;
 mod tour;
-mod turn;
 
 use crate::args::Cli;
 use crate::fail::{Done, Failure};
@@ -35,65 +35,72 @@ use clap::Subcommand;
 /// What to do.
 #[derive(Debug, Subcommand)]
 pub(crate) enum Verb {
-    /// Say what files hold, from their headers
+    /// What files hold, from their headers
+    #[command(visible_alias = "info")]
     Facts(facts::Facts),
-    /// Show the numbers of a pixel, of those around it, or of a region
+    /// Values of a pixel, its surroundings, or a region
     Pixel(pixel::Pixel),
-    /// Count how often each level occurs
+    /// Histogram and statistics
     Histogram(histogram::Histogram),
-    /// Show the values along a row, a column or any line
+    /// Values along a row, a column or any line
     Profile(profile::Profile),
-    /// Say how far two pictures are apart, and what would make them equal
+    /// Compare two pictures: error figures, largest difference, likely cause
     Compare(compare::Compare),
-    /// Say how good a picture stays at each number of bits
+    /// Error of a picture at each number of bits
     BitStudy(bit_study::BitStudy),
     /// Show pictures in the terminal
+    #[command(visible_alias = "show")]
     Look(look::Look),
     /// Save a picture in another format, depth or layout
     Save(Make<save::Save>),
-    /// Cut out a region
+    /// Crop to a region
     Crop(Make<crop::Crop>),
-    /// Make a new picture of one colour, or of random values
+    /// New picture of one colour, or of random values
     Blank(blank::Blank),
     /// Mirror left-right or top-bottom
-    Mirror(Make<turn::Mirror>),
-    /// Turn by a quarter or a half
-    Turn(Make<turn::Turn>),
+    #[command(visible_alias = "flip")]
+    Mirror(Make<orient::Mirror>),
+    /// Rotate by 90, 180 or 270 degrees exactly, or by any angle
+    Rotate(Make<orient::Rotate>),
     /// Exchange rows and columns
-    Transpose(Make<turn::Transpose>),
-    /// Lay a picture into another one
+    Transpose(Make<orient::Transpose>),
+    /// Paste a picture into another one
     Paste(paste::Paste),
     /// Fill a region with a colour, or with random values
     Fill(Make<fill::Fill>),
-    /// Pick, reorder, drop, double, add or replace channels
+    /// Pick, reorder, drop, duplicate, add or replace channels
     Channels(Make<channels::Channels>),
     /// Save each channel as a gray picture
     Split(planes::Split),
-    /// Make one picture of gray ones, a channel each
+    /// Merge gray pictures into one, a channel each
     Merge(planes::Merge),
     /// Cut a picture into tiles, with an index
     Tiles(tiles::Tiles),
-    /// Put tiles together again
-    Join(tiles::Join),
+    /// Assemble a picture from its tiles
+    Assemble(tiles::Assemble),
     /// Change the sample type, or the number of bits
     Depth(Make<depth::Depth>),
     /// Change the size by interpolation
     Resize(Make<resize::Resize>),
-    /// Turn colour into gray
+    /// Convert colour to gray
+    #[command(alias = "grey")]
     Gray(Make<gray::Gray>),
-    /// Turn light into dark and dark into light
+    /// Invert the values
+    #[command(visible_alias = "invert")]
     Negative(Make<adjust::Negative>),
     /// Change brightness, contrast or the curve
     Adjust(Make<adjust::Adjust>),
-    /// Spread the used levels over the full range
+    /// Stretch the used levels to the full range
     Stretch(Make<equalize::Stretch>),
-    /// Even the distribution of levels out, or match another picture's
+    /// Equalise the histogram, or match another picture's
+    #[command(alias = "equalise")]
     Equalize(Make<equalize::Equalize>),
-    /// Make everything below a level black and the rest white
+    /// Threshold: black below a level, white from it on
     Threshold(Make<threshold::Threshold>),
-    /// Keep fewer levels
+    /// Quantise to fewer levels
+    #[command(alias = "quantise")]
     Quantize(Make<quantize::Quantize>),
-    /// Show everything at work on demo pictures, in a folder of its own
+    /// A full example on demo pictures, in a folder of its own
     Tour(tour::Tour),
 }
 
@@ -115,7 +122,7 @@ pub(crate) fn run(cli: Cli) -> Done {
         Verb::Crop(make) => make.run(shared),
         Verb::Blank(verb) => verb.run(shared),
         Verb::Mirror(make) => make.run(shared),
-        Verb::Turn(make) => make.run(shared),
+        Verb::Rotate(make) => make.run(shared),
         Verb::Transpose(make) => make.run(shared),
         Verb::Paste(verb) => verb.run(shared),
         Verb::Fill(make) => make.run(shared),
@@ -123,7 +130,7 @@ pub(crate) fn run(cli: Cli) -> Done {
         Verb::Split(verb) => verb.run(shared),
         Verb::Merge(verb) => verb.run(shared),
         Verb::Tiles(verb) => verb.run(shared),
-        Verb::Join(verb) => verb.run(shared),
+        Verb::Assemble(verb) => verb.run(shared),
         Verb::Depth(make) => make.run(shared),
         Verb::Resize(make) => make.run(shared),
         Verb::Gray(make) => make.run(shared),

@@ -8,8 +8,8 @@ use crate::words;
 use clap::Args;
 use rahmen::convert::channels::Take;
 use rahmen::flow;
-use rahmen::frame::MoveInto;
-use rahmen::{Facts, Form, Pixel, View, ViewMut};
+use rahmen::frame::CombineVisitor;
+use rahmen::{Facts, Pixel, PixelFormat, View, ViewMut};
 use std::path::PathBuf;
 
 /// The words of `paste`.
@@ -46,7 +46,7 @@ struct Place {
     clip: bool,
 }
 
-impl MoveInto for Place {
+impl CombineVisitor for Place {
     fn run<P: Pixel>(&self, mut target: ViewMut<'_, P>, source: View<'_, P>) -> rahmen::Result<()> {
         let (x, y) = self.at;
         if self.clip {
@@ -66,7 +66,7 @@ impl Paste {
             false => Ok(Vec::new()),
         })?;
         let (a, b) = (base.metadata(), over.metadata());
-        let same = a.icc == b.icc && a.space == b.space && a.transfer == b.transfer;
+        let same = a.icc == b.icc && a.primaries == b.primaries && a.transfer == b.transfer;
         if !same && !self.mixed_spaces {
             return Err(anyhow::anyhow!(
                 "{} and {} have different profiles or colour spaces; add --mixed-spaces to paste the numbers as they are",
@@ -75,8 +75,8 @@ impl Paste {
             )
             .into());
         }
-        if a.top_codes != b.top_codes {
-            base.metadata_mut().top_codes = None;
+        if a.max_codes != b.max_codes {
+            base.metadata_mut().max_codes = None;
         }
         let place = Place { at: self.at, clip: self.clip };
         let pasted = base.content_mut().change_by(over.content(), &place);
@@ -101,7 +101,9 @@ impl Paste {
 /// The steps that give a picture the depth and layout of another.
 fn converting(over: &Facts, base: &Facts) -> Done<Steps> {
     let mut steps: Steps = Vec::new();
-    let (Form::Pixels { layout: from, .. }, Form::Pixels { depth, layout: to }) = (&over.form, &base.form) else {
+    let (PixelFormat::Pixels { layout: from, .. }, PixelFormat::Pixels { depth, layout: to }) =
+        (&over.pixel_format, &base.pixel_format)
+    else {
         return Ok(steps);
     };
     let (from, to, depth) = (*from, *to, *depth);

@@ -9,9 +9,9 @@ use crate::verbs::between::{self, Between};
 use crate::words::{self, EdgeWord, Place};
 use clap::Args;
 use rahmen::flow::{Crop, Step};
-use rahmen::frame::{Job, PlanesJob};
+use rahmen::frame::{PlanesVisitor, Visitor};
 use rahmen::resample::Kernel;
-use rahmen::{Content, Depth, Facts, Form, Number, Planes, Region, Sample, Size, Stored, View};
+use rahmen::{Content, Depth, Facts, Number, PicturePixel, PixelFormat, Planes, Region, Sample, Size, View};
 use serde::Serialize;
 use std::path::{Path, PathBuf};
 
@@ -21,10 +21,10 @@ const MOST_PLACES: u64 = 100_000;
 /// The words of `pixel`.
 #[derive(Debug, Args)]
 pub(crate) struct Pixel {
-    /// The files; - is standard input
+    /// The files, or folders of pictures; - is standard input
     #[arg(required = true, value_name = "FILE")]
     files: Vec<PathBuf>,
-    /// The place: column and row, counted from 0 at the top left; with --kernel anywhere, (0.5,0.5 is the middle of the
+    /// The place: column and row, counted from 0 at the top left; with --interpolation anywhere, (0.5,0.5 is the middle of the
     /// first pixel)
     #[arg(long, value_name = "X,Y", allow_hyphen_values = true, conflicts_with_all = ["x", "y"], required_unless_present_any = ["x", "y"])]
     at: Option<Place>,
@@ -32,9 +32,9 @@ pub(crate) struct Pixel {
     #[arg(long, value_name = "N", requires = "at")]
     around: Option<u32>,
     /// What the place is made of by a kernel: its taps, their weights and the sum
-    #[arg(long, value_parser = words::kernel, requires = "at", conflicts_with = "around")]
-    kernel: Option<Kernel>,
-    /// With --kernel: what lies outside the picture: clamp, reflect, wrap or a colour
+    #[arg(long, value_name = "KERNEL", value_parser = words::kernel, requires = "at", conflicts_with = "around")]
+    interpolation: Option<Kernel>,
+    /// With --interpolation: what lies outside the picture: clamp, reflect (the edge pixel repeated), wrap or a colour
     #[arg(long, default_value = "clamp", value_name = "EDGE")]
     edge: EdgeWord,
     #[command(flatten)]
@@ -102,13 +102,14 @@ struct Table {
 }
 
 impl Pixel {
-    pub(crate) fn run(self, shared: &Shared) -> Done {
-        let form = if self.json { look::Form::Json } else { look::Form::Text };
+    pub(crate) fn run(mut self, shared: &Shared) -> Done {
+        self.files = look::with_folders(&self.files)?;
+        let form = if self.json { look::Output::Json } else { look::Output::Text };
         look::each(&self.files, form, |file| self.report(file, shared), text)
     }
 
     fn report(&self, file: &Path, shared: &Shared) -> Done<Report> {
-        match (self.kernel, self.at) {
+        match (self.interpolation, self.at) {
             (Some(kernel), Some(Place::Between(x, y))) => {
                 return Ok(Report::Between(between::report(file, (x, y), kernel, self.edge, shared)?));
             }
@@ -116,9 +117,11 @@ impl Pixel {
                 let place = (f64::from(x), f64::from(y));
                 return Ok(Report::Between(between::report(file, place, kernel, self.edge, shared)?));
             }
-            (Some(_), None) => return Err(Failure::words("--kernel works on one place; add --at X,Y")),
+            (Some(_), None) => return Err(Failure::words("--interpolation works on one place; add --at X,Y")),
             (None, Some(Place::Between(..))) => {
-                return Err(Failure::words("a place between pixels needs --kernel, such as --kernel linear"));
+                return Err(Failure::words(
+                    "a place between pixels needs --interpolation, such as --interpolation linear",
+                ));
             }
             _ => {}
         }
@@ -131,7 +134,7 @@ impl Pixel {
         };
         let picture = open::load(file, shared, steps).map_err(|e| open::in_file(e, file))?;
         let facts = facts.unwrap_or_else(|| picture.facts());
-        let (file, holds) = (open::name_of(file), format!("{} {}", facts.size, facts.form.describe()));
+        let (file, holds) = (open::name_of(file), format!("{} {}", facts.size, facts.pixel_format.describe()));
         let numbers = numbers_of(picture.content());
         match (self.pixel(), self.around) {
             (Some((x, y)), None) => {
@@ -195,18 +198,18 @@ impl Pixel {
 /// Every channel's numbers, row by row.
 pub(super) fn numbers_of(content: &Content) -> Vec<(String, Vec<f64>)> {
     struct Numbers;
-    impl Job for Numbers {
+    impl Visitor for Numbers {
         type Out = Vec<(String, Vec<f64>)>;
-        fn run<P: Stored>(self, view: View<'_, P>) -> Self::Out {
-            let rows = || (0..view.height()).flat_map(|y| view.row_numbers(y));
+        fn run<P: PicturePixel>(self, view: View<'_, P>) -> Self::Out {
+            let rows = || (0..view.height()).flat_map(|y| view.row_samples(y));
             let channel = |c: usize| rows().skip(c).step_by(P::CHANNELS).map(|v| v.to_f64()).collect();
             P::CHANNEL_NAMES.iter().enumerate().map(|(c, name)| (name.to_string(), channel(c))).collect()
         }
     }
-    impl PlanesJob for Numbers {
+    impl PlanesVisitor for Numbers {
         type Out = Vec<(String, Vec<f64>)>;
         fn run<T: Number>(self, planes: &Planes<T>) -> Self::Out {
-            let numbers = |frame: &rahmen::Frame<rahmen::Gray<T>>| frame.numbers().iter().map(|v| v.to_f64()).collect();
+            let numbers = |frame: &rahmen::Frame<rahmen::Gray<T>>| frame.samples().iter().map(|v| v.to_f64()).collect();
             planes.iter().map(|(name, frame)| (name.to_string(), numbers(frame))).collect()
         }
     }
@@ -217,9 +220,9 @@ pub(super) fn numbers_of(content: &Content) -> Vec<(String, Vec<f64>)> {
 }
 
 fn channel(facts: &Facts, index: usize, name: String, value: f64) -> Channel {
-    let depth = match &facts.form {
-        Form::Pixels { depth, .. } => Some(*depth),
-        Form::Planes { .. } => None,
+    let depth = match &facts.pixel_format {
+        PixelFormat::Pixels { depth, .. } => Some(*depth),
+        PixelFormat::Planes { .. } => None,
     };
     let code = depth.and_then(|d| facts.metadata.code(index, d, value as u32));
     let full = depth.map(|d| match d {

@@ -7,8 +7,8 @@ use crate::open;
 use crate::verbs::channels::named_file;
 use clap::Args;
 use rahmen::convert::channels;
-use rahmen::frame::{Change, Job, Pixels};
-use rahmen::{Content, Depth, Facts, Form, Gray, Layout, Picture, Sample, Stored, View};
+use rahmen::frame::{Change, Pixels, Visitor};
+use rahmen::{Content, Depth, Facts, Gray, Layout, Picture, PicturePixel, PixelFormat, Sample, View};
 use std::path::{Path, PathBuf};
 
 /// The words of `split`.
@@ -36,13 +36,14 @@ impl Split {
         let picture = open::load(&self.input, shared, |_| Ok(Vec::new()))?;
         let facts = picture.facts();
         let stem = folder_and_stem(&self.folder, &self.input)?;
-        let ending = self.written.ending_like(&self.input);
+        let extension = self.written.extension_like(&self.input);
         let (content, metadata) = picture.into_parts();
         let planes = planes_of(content)?;
         for (channel, (name, plane)) in planes.into_iter().enumerate() {
-            let mut own = metadata.after(Change::Channels { channels: 1, model: facts.form.channel_names().len() > 1 });
-            own.top_codes = metadata.top_codes.as_ref().and_then(|tops| Some(vec![*tops.get(channel)?]));
-            let path = self.folder.join(format!("{stem}-{name}.{ending}"));
+            let mut own =
+                metadata.after(Change::Channels { channels: 1, model: facts.pixel_format.channel_names().len() > 1 });
+            own.max_codes = metadata.max_codes.as_ref().and_then(|tops| Some(vec![*tops.get(channel)?]));
+            let path = self.folder.join(format!("{stem}-{name}.{extension}"));
             let one = Picture::new(plane, own);
             let to = one.facts();
             write_whole(&path, one, &self.written, shared)?;
@@ -55,9 +56,9 @@ impl Split {
 /// Every channel or plane as content of its own, with its name.
 fn planes_of(content: Content) -> rahmen::Result<Vec<(String, Content)>> {
     struct Each;
-    impl Job for Each {
+    impl Visitor for Each {
         type Out = rahmen::Result<Vec<(String, Content)>>;
-        fn run<P: Stored>(self, view: View<'_, P>) -> Self::Out {
+        fn run<P: PicturePixel>(self, view: View<'_, P>) -> Self::Out {
             let planes = channels::split(view)?.into_vec();
             Ok(planes.into_iter().map(|(name, frame)| (name, frame.into())).collect())
         }
@@ -95,8 +96,8 @@ impl Merge {
             let Some((name, file)) = self.channels.iter().find(|(name, _)| name == wanted) else { continue };
             let picture = open::load(file, shared, |_| Ok(Vec::new()))?;
             let facts = first.get_or_insert_with(|| picture.facts());
-            let (wanted, found) = (facts.form.clone(), picture.form());
-            let gray = matches!(found, Form::Pixels { layout: Layout::Gray, .. });
+            let (wanted, found) = (facts.pixel_format.clone(), picture.pixel_format());
+            let gray = matches!(found, PixelFormat::Pixels { layout: Layout::Gray, .. });
             if !gray || found != wanted || picture.size() != facts.size {
                 let wanted = if gray { wanted.describe() } else { "gray".into() };
                 return Err(anyhow::anyhow!(
@@ -108,21 +109,21 @@ impl Merge {
                 )
                 .into());
             }
-            tops.push(picture.metadata().top_codes.clone().unwrap_or_default());
+            tops.push(picture.metadata().max_codes.clone().unwrap_or_default());
             planes.push(picture.pixels()?.clone());
         }
         let Some(facts) = first else { return Err(Failure::words("merge needs a channel and its file")) };
         let content = merged(&planes, layout)?;
         let mut metadata = facts.metadata.after(Change::Channels { channels: layout.channels(), model: true });
         // One for all channels where the files agree, none where they do not.
-        metadata.top_codes =
+        metadata.max_codes =
             tops.windows(2).all(|two| two[0] == two[1]).then(|| tops.concat()).filter(|t| !t.is_empty());
         let picture = Picture::new(content, metadata);
         let to = picture.facts();
         write_whole(&self.output, picture, &self.written, shared)?;
         shared.say(&self.output, || {
             let from = layout.channel_names().join(", ");
-            format!("{from} -> {} ({} {})", self.output.display(), to.size, to.form.describe())
+            format!("{from} -> {} ({} {})", self.output.display(), to.size, to.pixel_format.describe())
         })
     }
 }
@@ -141,7 +142,7 @@ fn layout_of(names: &[&str]) -> Result<Layout, String> {
 
 fn merged(planes: &[Pixels], layout: Layout) -> rahmen::Result<Content> {
     fn of<S: Sample>(planes: &[Pixels], layout: Layout) -> rahmen::Result<Content> {
-        fn typed<P: Stored>(planes: &[Pixels]) -> rahmen::Result<Content> {
+        fn typed<P: PicturePixel>(planes: &[Pixels]) -> rahmen::Result<Content> {
             let views: Vec<_> = planes.iter().map(|p| p.view::<Gray<P::Number>>()).collect::<Result<_, _>>()?;
             Ok(channels::merge::<P>(&views)?.into())
         }

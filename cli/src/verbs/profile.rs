@@ -17,7 +17,7 @@ use std::path::{Path, PathBuf};
 /// The words of `profile`.
 #[derive(Debug, Args)]
 pub(crate) struct Profile {
-    /// The files; - is standard input
+    /// The files, or folders of pictures; - is standard input
     #[arg(required = true, value_name = "FILE")]
     files: Vec<PathBuf>,
     /// Along this row
@@ -50,8 +50,9 @@ struct Report {
 }
 
 impl Profile {
-    pub(crate) fn run(self, shared: &Shared) -> Done {
-        let form = if self.json { look::Form::Json } else { look::Form::Text };
+    pub(crate) fn run(mut self, shared: &Shared) -> Done {
+        self.files = look::with_folders(&self.files)?;
+        let form = if self.json { look::Output::Json } else { look::Output::Text };
         let text = if self.csv { |r: &Report| csv::profile(&r.profile) } else { text };
         let mut seen: Vec<(String, Measured)> = Vec::new();
         let one = |file: &Path| {

@@ -7,8 +7,8 @@ use crate::plots::Plotting;
 use crate::text::{Align, number, table};
 use clap::{Args, ValueEnum};
 use rahmen::flow;
-use rahmen::tone::{Dither, Output, QuantizeRules, Quantizer};
-use rahmen::{Facts, Form};
+use rahmen::tone::{Dither, QuantizeRules, Quantizer, Reconstruction};
+use rahmen::{Facts, PixelFormat};
 use rahmen_show::plot::Chart;
 use std::cell::Cell;
 use std::io::Write;
@@ -17,19 +17,19 @@ use std::path::Path;
 /// The words of `quantize`.
 #[derive(Debug, Args)]
 pub(crate) struct Quantize {
-    /// As many cells as so many bits tell apart
+    /// Number of bits: 2 to the power of N levels remain
     #[arg(long, value_name = "N", value_parser = clap::value_parser!(u32).range(1..=16))]
     bits: u32,
-    /// What the cells give out
-    #[arg(long = "output", value_enum, default_value = "centres")]
-    gives: OutputWord,
-    /// How the error is hidden
+    /// Reconstruction levels
+    #[arg(long, value_enum, default_value = "centres")]
+    reconstruct: ReconstructWord,
+    /// Dithering
     #[arg(long, value_enum, default_value = "none")]
     dither: DitherWord,
-    /// Keep the numbers of the cells as the picture's codes, which a file that can stores in so many bits
-    #[arg(long, conflicts_with = "gives")]
+    /// Give the level numbers 0, 1, 2 ... as the picture's codes; formats that can store them in N bits
+    #[arg(long, conflicts_with = "reconstruct")]
     indices: bool,
-    /// Print the decision levels and the output levels
+    /// Print the decision levels and the reconstruction levels
     #[arg(long)]
     table: bool,
     #[command(flatten)]
@@ -38,23 +38,23 @@ pub(crate) struct Quantize {
     levels: Cell<u32>,
 }
 
-/// What the cells of a quantiser give out.
+/// Reconstruction levels of a quantiser.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
-pub(crate) enum OutputWord {
+pub(crate) enum ReconstructWord {
     /// The middle of each cell
     Centres,
     /// Spread over the full range: black and white stay
     Spread,
 }
 
-/// How the error of few levels is hidden.
+/// Dithering.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
 enum DitherWord {
-    /// Not
+    /// No dithering
     None,
-    /// By a matrix of thresholds
+    /// Ordered dithering: a matrix of thresholds
     Ordered,
-    /// Each pixel's error goes to the next ones
+    /// Error diffusion to the neighbours
     Diffusion,
 }
 
@@ -65,21 +65,21 @@ impl Quantize {
             DitherWord::Ordered => Dither::Ordered,
             DitherWord::Diffusion => Dither::Diffusion,
         };
-        let mut rules = QuantizeRules::bits(self.bits).output(self.output()).dither(dither);
+        let mut rules = QuantizeRules::bits(self.bits).reconstruction(self.reconstruction()).dither(dither);
         rules.threads = shared.threads();
         rules
     }
 
-    fn output(&self) -> Output {
-        if self.indices { Output::Spread } else { self.gives.into() }
+    fn reconstruction(&self) -> Reconstruction {
+        if self.indices { Reconstruction::Spread } else { self.reconstruct.into() }
     }
 }
 
 impl Making for Quantize {
     fn steps(&self, input: &Facts, context: &Context<'_>) -> Done<Steps> {
         let rules = self.rules(context.shared);
-        if let Form::Pixels { depth, .. } = input.form {
-            self.levels.set(input.metadata.top_code(0, depth).map_or(0, |top| top + 1));
+        if let PixelFormat::Pixels { depth, .. } = input.pixel_format {
+            self.levels.set(input.metadata.max_code(0, depth).map_or(0, |top| top + 1));
         }
         Ok(vec![Box::new(match self.indices {
             true => flow::Quantize::as_codes(rules),
@@ -94,7 +94,7 @@ impl Making for Quantize {
     fn plot(&self, input: &Path, output: &Path, shared: &Shared) -> Done {
         // Floats are cut as finely as 16 bits.
         let levels = if self.levels.get() == 0 { 65_536 } else { self.levels.get() };
-        let quantizer = Quantizer::new(levels, self.bits, self.output())?;
+        let quantizer = Quantizer::new(levels, self.bits, self.reconstruction())?;
         if self.table && !shared.quiet && output != Path::new("-") {
             let mut rows = vec![["cell", "from", "up to", "gives"].map(String::from).to_vec()];
             let words = |v: f64| number(v);

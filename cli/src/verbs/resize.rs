@@ -5,12 +5,12 @@ use crate::make::{Context, Making, Steps};
 use crate::words::{self, EdgeWord, RealRange};
 use clap::{Args, ValueEnum};
 use rahmen::resample::{Area, Kernel, Light, ResizeRules, Target};
-use rahmen::{Facts, Form, Size, flow};
+use rahmen::{Facts, PixelFormat, Size, flow};
 
 /// The words of `resize`: one target size, and how.
 #[derive(Debug, Args)]
 pub(crate) struct Resize {
-    /// Just this size
+    /// This size exactly
     #[arg(long, value_name = "WxH", value_parser = words::size, group = "target")]
     to: Option<Size>,
     /// This width, the height by the aspect ratio
@@ -23,7 +23,7 @@ pub(crate) struct Resize {
     #[arg(long, value_name = "F", value_parser = words::factors, group = "target", allow_hyphen_values = true)]
     scale: Option<(f64, f64)>,
     /// A factor in percent
-    #[arg(long, value_name = "P", group = "target", allow_hyphen_values = true)]
+    #[arg(long, value_name = "P", value_parser = words::percent, group = "target", allow_hyphen_values = true)]
     percent: Option<f64>,
     /// A whole factor
     #[arg(long, value_name = "N", group = "target")]
@@ -31,7 +31,7 @@ pub(crate) struct Resize {
     /// The largest size of the same aspect ratio that fits inside
     #[arg(long, value_name = "WxH", value_parser = words::size, group = "target")]
     fit: Option<Size>,
-    /// Just this size, of the largest part that has its aspect ratio
+    /// This size exactly, of the largest part that has its aspect ratio
     #[arg(long, value_name = "WxH", value_parser = words::size, group = "target")]
     cover: Option<Size>,
     /// With --cover: which part, 0 keeps the left or upper end, 1 the right or lower one (0.5,0.5 by default)
@@ -43,16 +43,17 @@ pub(crate) struct Resize {
     /// Only these rows, likewise (also --rows)
     #[arg(long = "y", alias = "rows", value_name = "C..D", allow_hyphen_values = true)]
     y: Option<RealRange>,
-    /// How to interpolate: nearest, box, linear, catmull-rom, mitchell, lanczos2, lanczos3 or cubic=B,C
-    #[arg(long, default_value = "catmull-rom", value_parser = words::kernel)]
-    kernel: Kernel,
-    /// Keep the kernel's width when shrinking, which aliases
+    /// How to interpolate: nearest, box (area), linear (bilinear), catmull-rom (bicubic), mitchell, lanczos2, lanczos3 or
+    /// cubic=B,C
+    #[arg(long, value_name = "KERNEL", default_value = "catmull-rom", value_parser = words::kernel)]
+    interpolation: Kernel,
+    /// Do not widen the kernel when shrinking: pixels are skipped, which aliases
     #[arg(long)]
-    no_widen: bool,
-    /// What lies outside the picture: clamp, reflect, wrap or a colour
+    no_antialias: bool,
+    /// What lies outside the picture: clamp, reflect (about the outer border, the edge pixel repeated), wrap or a colour
     #[arg(long, default_value = "clamp", value_name = "EDGE")]
     edge: EdgeWord,
-    /// What is mixed: the numbers as they are encoded, or the light they stand for
+    /// Mix encoded values, or linear light by the picture's transfer curve
     #[arg(long, value_enum, default_value = "encoded")]
     light: LightWord,
 }
@@ -98,16 +99,15 @@ impl Resize {
 
 impl Making for Resize {
     fn steps(&self, input: &Facts, context: &Context<'_>) -> Done<Steps> {
-        let mut rules = ResizeRules::new(self.kernel).threads(context.shared.threads());
-        if self.no_widen {
-            rules = rules.without_widening();
+        let mut rules = ResizeRules::new(self.interpolation).threads(context.shared.threads());
+        if self.no_antialias {
+            rules = rules.without_antialias();
         }
         // Planes have no colours; a gray edge would be a number of unknown meaning.
-        let layout = if let Form::Pixels { layout, .. } = input.form { layout } else { rahmen::Layout::Gray };
-        if let (Form::Planes { .. }, true) = (&input.form, self.edge.is_color()) {
+        if let (PixelFormat::Planes { .. }, true) = (&input.pixel_format, self.edge.is_color()) {
             return Err(Failure::words("planes have no colours: --edge clamp, reflect or wrap"));
         }
-        rules = rules.edge(self.edge.of_layout(layout).map_err(|e| Failure::Work(anyhow::anyhow!(e)))?);
+        rules = rules.edge(self.edge.channels_of(input).map_err(anyhow::Error::msg)?);
         if self.light == LightWord::Linear {
             rules = rules.light(Light::linear_of(&input.metadata));
         }
@@ -133,6 +133,6 @@ impl Making for Resize {
                 format!(" of x {} y {}", ends(area.x()), ends(area.y()))
             }
         };
-        Some(format!("{factor}{part}, {}", self.kernel))
+        Some(format!("{factor}{part}, {}", self.interpolation))
     }
 }

@@ -12,7 +12,7 @@ use clap::Args;
 use rahmen::color::GrayWeights;
 use rahmen::flow::{Find, FindTone, Step, ToGray};
 use rahmen::tone::{Basis, ThresholdBy};
-use rahmen::{Facts, Form};
+use rahmen::{Facts, PixelFormat};
 use std::path::Path;
 
 /// The words of `threshold`: one way to find the level.
@@ -89,9 +89,9 @@ impl Making for Threshold {
         }
         // What was found, in levels of the picture: the least level that becomes full.
         let tone = self.kept.tone()?;
-        let depth = if let Form::Pixels { depth, .. } = input.form { depth } else { return None };
+        let depth = if let PixelFormat::Pixels { depth, .. } = input.pixel_format { depth } else { return None };
         let top =
-            input.metadata.top_code(0, depth).filter(|_| !tone::has_color(input)).or(depth.top_code().map(u32::from));
+            input.metadata.max_code(0, depth).filter(|_| !tone::has_color(input)).or(depth.max_code().map(u32::from));
         let found: Vec<_> = tone.curves().iter().map(|curve| first_full(curve, top)).collect();
         Some(format!("threshold {}", found.into_iter().map(number).collect::<Vec<_>>().join(", ")))
     }

@@ -1,19 +1,19 @@
-//! `tiles` and `join`: a picture as a folder of tiles with an index, and back.
+//! `tiles` and `assemble`: a picture as a folder of tiles with an index, and back.
 //!
 //! The index is `tiles.json`: the grid (sizes, step, what became of the rest) and each tile's file and place, so that
-//! `join` needs nothing else.
+//! `assemble` needs nothing else.
 
 use crate::args::Shared;
 use crate::fail::{Done, Failure};
 use crate::make::{Written, say_done, write_whole};
 use crate::open;
 use crate::verbs::planes::folder_and_stem;
-use crate::words::{self, Color, EdgeWord};
+use crate::words::{self, Color, EdgeWord, Fractions, edge_of};
 use anyhow::Context as _;
 use clap::{Args, ValueEnum};
-use rahmen::access::{Overlap, Rest, Tile, TileGrid, contact};
-use rahmen::frame::{Change, Job, Pixels};
-use rahmen::{Facts, Picture, Size, Stored, View};
+use rahmen::access::{Edge, Overlap, Rest, Tile, TileGrid, contact};
+use rahmen::frame::{Change, Pixels, Visitor};
+use rahmen::{Facts, Picture, PicturePixel, Size, View};
 use serde::{Deserialize, Serialize};
 use std::path::{Component, Path, PathBuf};
 
@@ -41,7 +41,7 @@ pub(crate) struct Tiles {
     /// What becomes of columns and rows that do not fill a tile
     #[arg(long, value_enum, default_value = "keep")]
     rest: RestWord,
-    /// What lies beyond the picture, with --rest pad: clamp, reflect, wrap or a colour
+    /// What lies beyond the picture, with --rest pad: clamp, reflect (the edge pixel repeated), wrap or a colour
     #[arg(long, value_name = "EDGE", default_value = "clamp")]
     edge: EdgeWord,
     /// Also one picture of all tiles side by side
@@ -51,7 +51,7 @@ pub(crate) struct Tiles {
     #[arg(long, value_name = "N", default_value_t = 4)]
     gap: u32,
     /// The colour between them
-    #[arg(long, value_name = "COLOUR", default_value = "white")]
+    #[arg(long, alias = "colour", value_name = "COLOUR", default_value = "white")]
     color: Color,
     #[command(flatten)]
     written: Written,
@@ -85,23 +85,23 @@ struct Entry {
 struct Cut<'a> {
     grid: &'a TileGrid,
     tile: Tile,
-    edge: EdgeWord,
+    edge: Edge<Fractions>,
 }
 
-impl Job for Cut<'_> {
+impl Visitor for Cut<'_> {
     type Out = rahmen::Result<Pixels>;
-    fn run<P: Stored>(self, view: View<'_, P>) -> Self::Out {
-        Ok(view.cut_tile(self.grid, &self.tile, self.edge.of()?)?.into())
+    fn run<P: PicturePixel>(self, view: View<'_, P>) -> Self::Out {
+        Ok(view.cut_tile(self.grid, &self.tile, edge_of(self.edge)?)?.into())
     }
 }
 
-struct Sheet<'a>(&'a Tiles, &'a TileGrid);
+struct Sheet<'a>(&'a Tiles, &'a TileGrid, Edge<Fractions>, Fractions);
 
-impl Job for Sheet<'_> {
+impl Visitor for Sheet<'_> {
     type Out = rahmen::Result<Pixels>;
-    fn run<P: Stored>(self, view: View<'_, P>) -> Self::Out {
-        let Sheet(words, grid) = self;
-        Ok(contact(view, grid, words.edge.of()?, words.gap, words.color.pixel()?)?.into())
+    fn run<P: PicturePixel>(self, view: View<'_, P>) -> Self::Out {
+        let Sheet(words, grid, edge, color) = self;
+        Ok(contact(view, grid, edge_of(edge)?, words.gap, color.pixel()?)?.into())
     }
 }
 
@@ -113,18 +113,20 @@ impl Tiles {
             RestWord::Pad => Rest::Pad,
         };
         let picture = open::load(&self.input, shared, |_| Ok(Vec::new()))?;
+        let facts = picture.facts();
+        let edge = self.edge.of(&facts).map_err(anyhow::Error::msg)?;
         let step = self.step.unwrap_or(self.size);
         let grid = TileGrid::new(picture.size(), self.size, (step.width, step.height), rest)?;
         let stem = folder_and_stem(&self.folder, &self.input)?;
-        let ending = self.written.ending_like(&self.input);
+        let extension = self.written.extension_like(&self.input);
         let digits = |side: u32| side.saturating_sub(1).to_string().len();
         let (x_digits, y_digits) = (digits(picture.size().width), digits(picture.size().height));
         let metadata = picture.metadata().after(Change::Crop);
         let mut index = Index { grid, tiles: Vec::new() };
         for tile in grid.tiles() {
             let (x, y) = (tile.region.x(), tile.region.y());
-            let file = format!("{stem}-x{x:0x_digits$}-y{y:0y_digits$}.{ending}");
-            let pixels = picture.pixels()?.visit(Cut { grid: &grid, tile, edge: self.edge })?;
+            let file = format!("{stem}-x{x:0x_digits$}-y{y:0y_digits$}.{extension}");
+            let pixels = picture.pixels()?.visit(Cut { grid: &grid, tile, edge })?;
             let one = Picture::new(pixels, metadata.clone());
             write_whole(&self.folder.join(&file), one, &self.written, &shared.quietly(!index.tiles.is_empty()))?;
             index.tiles.push(Entry { file, x, y });
@@ -133,11 +135,16 @@ impl Tiles {
         let text = serde_json::to_string_pretty(&index).context("the index")?;
         std::fs::write(&path, text + "\n").with_context(|| path.display().to_string())?;
         if let Some(sheet) = &self.contact {
-            let pixels = picture.pixels()?.visit(Sheet(&self, &grid))?;
+            let pixels = picture.pixels()?.visit(Sheet(
+                &self,
+                &grid,
+                edge,
+                self.color.of(&facts).map_err(anyhow::Error::msg)?,
+            ))?;
             let one = Picture::new(pixels, metadata);
             let to = one.facts();
             write_whole(sheet, one, &self.written, &shared.quietly(true))?;
-            say_done(&self.input, sheet, &picture.facts(), &to, Some("the contact picture".into()), shared)?;
+            say_done(&self.input, sheet, &facts, &to, Some("the contact picture".into()), shared)?;
         }
         shared.say(&self.folder, || {
             let (columns, rows) = (grid.columns(), grid.rows());
@@ -147,16 +154,16 @@ impl Tiles {
     }
 }
 
-/// The words of `join`.
+/// The words of `assemble`.
 #[derive(Debug, Args)]
-pub(crate) struct Join {
+pub(crate) struct Assemble {
     /// The folder that `tiles` made
     #[arg(value_name = "FOLDER")]
     folder: PathBuf,
     /// The file to write
     #[arg(value_name = "OUT")]
     output: PathBuf,
-    /// What a pixel is that several tiles hold
+    /// What becomes of pixels that several tiles hold
     #[arg(long, value_enum, default_value = "last")]
     overlap: OverlapWord,
     #[command(flatten)]
@@ -171,7 +178,7 @@ enum OverlapWord {
     Average,
 }
 
-impl Join {
+impl Assemble {
     pub(crate) fn run(self, shared: &Shared) -> Done {
         let path = self.folder.join(INDEX);
         let index = read_index(&path)?;
@@ -190,11 +197,11 @@ impl Join {
         let load = |tile: &Tile| -> Done<Picture> { open::load(&file_of(tile)?, shared, |_| Ok(Vec::new())) };
         let Some(first) = index.grid.tile(0, 0) else { return Err(Failure::words("a grid without tiles")) };
         let first = load(&first)?;
-        let size = index.grid.joined_size()?;
-        let facts = Facts::new(size, first.form(), first.metadata().clone());
+        let size = index.grid.assembled_size()?;
+        let facts = Facts::new(size, first.pixel_format(), first.metadata().clone());
         shared.read_options().limits.check_picture(&facts).map_err(|e| e.in_file(&self.folder))?;
         let mut failure = None;
-        let joined = first.pixels()?.visit(Together {
+        let assembled = first.pixels()?.visit(Together {
             grid: &index.grid,
             overlap: self.overlap,
             tile: &mut |tile| {
@@ -207,7 +214,7 @@ impl Join {
         if let Some(failure) = failure {
             return Err(failure);
         }
-        let picture = Picture::new(joined.map_err(|e| e.in_file(&self.folder))?, first.metadata().clone());
+        let picture = Picture::new(assembled.map_err(|e| e.in_file(&self.folder))?, first.metadata().clone());
         let to = picture.facts();
         write_whole(&self.output, picture, &self.written, shared)?;
         shared.say(&self.output, || {
@@ -217,7 +224,7 @@ impl Join {
                 self.folder.display(),
                 self.output.display(),
                 to.size,
-                to.form.describe()
+                to.pixel_format.describe()
             )
         })
     }
@@ -225,7 +232,7 @@ impl Join {
 
 fn missing(index: &Path, x: u32, y: u32) -> rahmen::Error {
     let what = format!("the index does not list the tile at {x},{y} in its place");
-    rahmen::Error::from(rahmen::ErrorKind::Damaged(what)).in_file(index)
+    rahmen::Error::from(rahmen::ErrorKind::Malformed(what)).in_file(index)
 }
 
 fn read_index(path: &Path) -> Done<Index> {
@@ -259,13 +266,13 @@ struct Together<'a> {
     tile: &'a mut dyn FnMut(&Tile) -> rahmen::Result<Picture>,
 }
 
-impl Job for Together<'_> {
+impl Visitor for Together<'_> {
     type Out = rahmen::Result<Pixels>;
-    fn run<P: Stored>(self, _first: View<'_, P>) -> Self::Out {
+    fn run<P: PicturePixel>(self, _first: View<'_, P>) -> Self::Out {
         let overlap = match self.overlap {
             OverlapWord::Last => Overlap::Last,
             OverlapWord::Average => Overlap::Average,
         };
-        Ok(self.grid.join(overlap, |tile| (self.tile)(&tile)?.frame::<P>())?.into())
+        Ok(self.grid.assemble(overlap, |tile| (self.tile)(&tile)?.frame::<P>())?.into())
     }
 }

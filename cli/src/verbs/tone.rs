@@ -8,7 +8,7 @@ use clap::{Args, ValueEnum};
 use rahmen::color::GrayWeights;
 use rahmen::flow::{FindTone, Found, Part};
 use rahmen::tone::{Basis, Tone};
-use rahmen::{Facts, Form};
+use rahmen::{Facts, PixelFormat};
 use rahmen_show::plot::Chart;
 use std::cell::RefCell;
 use std::path::{Path, PathBuf};
@@ -22,7 +22,7 @@ pub(crate) enum OnWord {
     /// Each channel by a curve of its own
     Each,
     /// The gray value alone, so that hues stay
-    Luminance,
+    Gray,
 }
 
 impl OnWord {
@@ -30,7 +30,7 @@ impl OnWord {
         match self {
             OnWord::Together => Basis::Together,
             OnWord::Each => Basis::EachChannel,
-            OnWord::Luminance => Basis::Luminance(weights_for(weights.unwrap_or(GrayWeights::Bt709), input)),
+            OnWord::Gray => Basis::GrayValue(weights_for(weights.unwrap_or(GrayWeights::Bt709), input)),
         }
     }
 }
@@ -85,7 +85,7 @@ impl Kept {
 
 /// Whether a picture has colour channels.
 pub(crate) fn has_color(input: &Facts) -> bool {
-    matches!(&input.form, Form::Pixels { layout, .. } if layout.is_color())
+    matches!(&input.pixel_format, PixelFormat::Pixels { layout, .. } if layout.is_color())
 }
 
 /// Pictures before and after, their histograms, and the curve between them where there is just one.

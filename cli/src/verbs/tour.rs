@@ -31,7 +31,7 @@ const STOPS: [(&str, &str); 10] = [
         "resize {quay-dawn.png} {quay-small.png} --scale 1/3",
     ),
     (
-        "Gray by the BT.709 weights. Depth stays as it was; the ending picks the format.",
+        "Gray by the BT.709 weights. Depth stays as it was; the extension picks the format.",
         "gray {quay-dawn.png} {quay-gray.pgm}",
     ),
     (
@@ -49,7 +49,7 @@ const STOPS: [(&str, &str); 10] = [
     ),
     (
         "Rings that grow finer than the pixels. Shrunk without widening they break up into false rings: aliasing.",
-        "resize {rings.png} {rings-aliased.png} --percent 40 --no-widen",
+        "resize {rings.png} {rings-aliased.png} --percent 40 --no-antialias",
     ),
 ];
 

@@ -33,10 +33,10 @@ fn every_format_is_saved_and_told() {
 }
 
 #[test]
-fn jpeg_is_told_turned_upright_cut_and_saved() {
+fn jpeg_is_told_laid_upright_cut_and_saved() {
     let folder = Folder::new();
     let text = out(&["facts", &demo("quay-turned.jpg")]);
-    for words in ["JPEG, 8-bit YCbCr, 4:4:4, baseline, quality about 90", "6, to be turned 90 degrees clockwise"] {
+    for words in ["JPEG, 8-bit YCbCr, 4:4:4, baseline, quality about 90", "6, to be rotated by 90 degrees clockwise"] {
         assert!(text.contains(words), "{text}");
     }
     // Upright it is the quay at dawn, nearly.
@@ -59,7 +59,7 @@ fn jpeg_is_told_turned_upright_cut_and_saved() {
     ]);
     let (a, b) = (near(&board, 20, 10), near(&demo("quay-dawn.png"), 100, 100));
     assert!(a.iter().zip(&b).all(|(a, b)| (a - b).abs() <= 8), "{a:?} {b:?}");
-    let words = ["--quality", "60", "--sampling", "half-both", "--progressive", "--restart-rows", "2"];
+    let words = ["--quality", "60", "--sampling", "4:2:0", "--progressive", "--restart-rows", "2"];
     out(&[&["resize", &demo("quay-turned.jpg"), &small, "--upright", "--scale", "1/2"], &words[..]].concat());
     let text = out(&["facts", &small]);
     assert!(text.contains("4:2:0, progressive, quality about 60") && text.contains("240 x 160"), "{text}");
@@ -69,12 +69,12 @@ fn jpeg_is_told_turned_upright_cut_and_saved() {
 }
 
 #[test]
-fn jpeg_is_turned_by_its_coefficients() {
+fn jpeg_is_rotated_by_its_coefficients() {
     let folder = Folder::new();
     let (turned, back) = (folder.path("turned.jpg"), folder.path("back.jpg"));
-    let line = out(&["turn", &demo("quay-turned.jpg"), &turned, "--right", "--lossless"]);
+    let line = out(&["rotate", &demo("quay-turned.jpg"), &turned, "--right", "--lossless"]);
     assert!(line.contains("320x480") && line.contains("480x320"), "{line}");
-    out(&["turn", &turned, &back, "--left", "--lossless"]);
+    out(&["rotate", &turned, &back, "--left", "--lossless"]);
     let pixels = |path: &str| {
         let text = out(&["pixel", path, "--x", "100..140", "--y", "200..230", "--json"]);
         text.split_once(',').unwrap().1.to_string()
@@ -82,7 +82,7 @@ fn jpeg_is_turned_by_its_coefficients() {
     assert_eq!(pixels(&back), pixels(&demo("quay-turned.jpg")));
     out(&["mirror", &back, &back, "--top-bottom", "--lossless", "--progressive"]);
     assert!(out(&["facts", &back]).contains("progressive"));
-    out(&["turn", &demo("quay-turned.jpg"), &turned, "--upright", "--lossless"]);
+    out(&["rotate", &demo("quay-turned.jpg"), &turned, "--upright", "--lossless"]);
     let text = out(&["facts", &turned]);
     assert!(text.contains("480 x 320") && !text.contains("orientation"), "{text}");
     let odd = folder.path("odd.jpg");
@@ -92,9 +92,9 @@ fn jpeg_is_turned_by_its_coefficients() {
     let line = out(&["mirror", &odd, &turned, "--lossless", "--partial-blocks", "drop"]);
     assert!(line.contains("96x50") && line.contains("250 pixels of partial blocks dropped"), "{line}");
     out(&["transpose", &odd, &turned, "--lossless"]);
-    assert!(fails(2, &["turn", &odd, &turned, "--half", "--lossless", "--quality", "50"]).contains("leave one out"));
-    assert!(fails(1, &["turn", &demo("quay-dawn.png"), &turned, "--half", "--lossless"]).contains("only JPEG"));
-    assert!(fails(1, &["turn", &odd, &folder.path("x.png"), "--half", "--lossless"]).contains(".jpg"));
+    assert!(fails(2, &["rotate", &odd, &turned, "--half", "--lossless", "--quality", "50"]).contains("leave one out"));
+    assert!(fails(1, &["rotate", &demo("quay-dawn.png"), &turned, "--half", "--lossless"]).contains("only JPEG"));
+    assert!(fails(1, &["rotate", &odd, &folder.path("x.png"), "--half", "--lossless"]).contains(".jpg"));
     let bytes = std::fs::read(&odd).unwrap();
     let piped = rahmen(&["transpose", "-", "-", "--lossless"]).write_stdin(bytes).output().unwrap();
     assert!(piped.status.success() && piped.stdout == std::fs::read(&turned).unwrap());
@@ -104,7 +104,7 @@ fn jpeg_is_turned_by_its_coefficients() {
 fn raw_bytes_are_written_and_read_by_their_layout() {
     let folder = Folder::new();
     let path = folder.path("frame.bin");
-    let layout = "order=bgra depth=u8 stride=1924 offset=7 alpha=ignored rows=up";
+    let layout = "order=bgra depth=u8 stride=1924 offset=7 alpha=ignored rows=bottom-up";
     out(&["save", &demo("quay-dawn.png"), &path, "--raw-out", layout]);
     let bytes = std::fs::read(&path).unwrap();
     assert_eq!(bytes.len(), 7 + 320 * 1924);

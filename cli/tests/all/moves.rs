@@ -23,36 +23,40 @@ fn made(folder: &Folder, words: &[&str]) -> serde_json::Value {
 }
 
 #[test]
-fn turns_lay_the_six_down_as_they_say() {
+fn orientations_lay_the_six_down_as_they_say() {
     let folder = Folder::new();
     for (words, want) in [
         (&["mirror"][..], json!([[3, 2, 1], [6, 5, 4]])),
         (&["mirror", "--left-right"], json!([[3, 2, 1], [6, 5, 4]])),
         (&["mirror", "--top-bottom"], json!([[4, 5, 6], [1, 2, 3]])),
-        (&["turn", "--right"], json!([[4, 1], [5, 2], [6, 3]])),
-        (&["turn", "--left"], json!([[3, 6], [2, 5], [1, 4]])),
-        (&["turn", "--half"], json!([[6, 5, 4], [3, 2, 1]])),
+        (&["rotate", "--right"], json!([[4, 1], [5, 2], [6, 3]])),
+        (&["rotate", "--left"], json!([[3, 6], [2, 5], [1, 4]])),
+        (&["rotate", "--half"], json!([[6, 5, 4], [3, 2, 1]])),
+        (&["rotate", "180"], json!([[6, 5, 4], [3, 2, 1]])),
+        (&["rotate", "-90"], json!([[3, 6], [2, 5], [1, 4]])),
+        (&["rotate", "450"], json!([[4, 1], [5, 2], [6, 3]])),
+        (&["flip", "--top-bottom"], json!([[4, 5, 6], [1, 2, 3]])),
         (&["transpose"], json!([[1, 4], [2, 5], [3, 6]])),
         (&["transpose", "--anti"], json!([[6, 3], [5, 2], [4, 1]])),
     ] {
         assert_eq!(made(&folder, words), want, "{words:?}");
     }
     assert!(
-        fails(2, &["turn", &six(&folder), &folder.path("x.pgm")]).contains("--right, --left, --half or --degrees A")
+        fails(2, &["rotate", &six(&folder), &folder.path("x.pgm")]).contains("90, 180, 270 or any other behind OUT")
     );
     assert!(
-        fails(2, &["turn", &six(&folder), &folder.path("x.pgm"), "--left", "--half"]).contains("cannot be used with")
+        fails(2, &["rotate", &six(&folder), &folder.path("x.pgm"), "--left", "--half"]).contains("do not go together")
     );
 }
 
 #[test]
-fn turns_of_large_pictures_go_there_and_back() {
+fn orientations_of_large_pictures_go_there_and_back() {
     let folder = Folder::new();
     let (there, back) = (folder.path("there.png"), folder.path("back.ppm"));
     out(&["save", &demo("quay-dawn.png"), &folder.path("dawn.ppm")]);
     for (go, come) in [("--right", "--left"), ("--left", "--right"), ("--half", "--half")] {
-        out(&["turn", &demo("quay-dawn.png"), &there, go]);
-        out(&["turn", &there, &back, come]);
+        out(&["rotate", &demo("quay-dawn.png"), &there, go]);
+        out(&["rotate", &there, &back, come]);
         assert_eq!(std::fs::read(&back).unwrap(), std::fs::read(folder.path("dawn.ppm")).unwrap(), "{go}");
     }
 }
@@ -82,7 +86,7 @@ fn fill_changes_a_region_and_refuses_colours_that_do_not_fit() {
     assert!(fails(1, &["fill", &from, &to, "--color", "red"]).contains("add --as color"));
     assert!(fails(1, &["fill", &from, &to, "--color", "clear"]).contains("no alpha"));
     assert!(fails(1, &["fill", &from, &to, "--x", "2..9", "--color", "black"]).contains("x 2..9 is outside 0..3"));
-    assert!(fails(2, &["fill", &from, &to]).contains("--color COLOUR or --random SEED"));
+    assert!(fails(2, &["fill", &from, &to]).contains("--color COLOUR or --random"));
     out(&["fill", &from, &to, "--x", "..1", "--y", "..1", "--color", "red", "--as", "color"]);
     assert_eq!(&std::fs::read(&to).unwrap()[11..17], [255, 0, 0, 2, 2, 2]);
 }
@@ -152,7 +156,7 @@ fn tiles_join_to_the_picture_and_a_bad_index_is_told() {
     ] {
         out(&[&["tiles", &dawn, &parts], more].concat());
         for overlap in ["last", "average"] {
-            out(&["join", &parts, &to, "--overlap", overlap]);
+            out(&["assemble", &parts, &to, "--overlap", overlap]);
             assert!(std::fs::read(&to).unwrap() == std::fs::read(&dawn).unwrap(), "{more:?} {overlap}");
         }
         std::fs::remove_dir_all(&parts).unwrap();
@@ -174,12 +178,12 @@ fn tiles_join_to_the_picture_and_a_bad_index_is_told() {
         ("[1, 2".into(), "not an index of tiles"),
     ] {
         std::fs::write(&index, bad).unwrap();
-        let line = fails(1, &["join", &parts, &to]);
+        let line = fails(1, &["assemble", &parts, &to]);
         assert!(line.contains(says), "{says}: {line}");
     }
     std::fs::write(&index, &text).unwrap();
     std::fs::remove_file(format!("{parts}/six-x2-y0.pgm")).unwrap();
-    assert!(fails(1, &["join", &parts, &to]).contains("six-x2-y0.pgm"));
+    assert!(fails(1, &["assemble", &parts, &to]).contains("six-x2-y0.pgm"));
 }
 
 #[test]
@@ -191,7 +195,7 @@ fn depth_rescales_windows_and_counts_bits() {
     assert_eq!(made(&folder, &["depth", "--bits", "1", "--window", "1,6"]), json!([[0, 0, 0], [255, 255, 255]]));
     let (from, to) = (six(&folder), folder.path("bits.pgm"));
     out(&["depth", &from, &to, "--bits", "3"]);
-    assert_eq!(json(&["facts", &to, "--json"])[0]["top_code"], json!(7));
+    assert_eq!(json(&["facts", &to, "--json"])[0]["max_code"], json!(7));
     assert!(fails(2, &["depth", &from, &to]).contains("--to u8, u16 or f32, or --bits N"));
     assert!(fails(1, &["depth", &from, &to, "--bits", "9"]).contains("1 to 255"));
     assert!(fails(1, &["depth", &from, &to, "--to", "f32"]).contains("--depth u16"));

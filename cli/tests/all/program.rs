@@ -28,7 +28,7 @@ fn facts_say_what_a_file_holds() {
         "height",
         "depth",
         "meaning",
-        "top_code",
+        "max_code",
         "bytes",
         "orientation",
         "icc",
@@ -114,8 +114,8 @@ fn resize_tells_sizes_factor_and_kernel() {
     for (words, size) in [
         (vec!["--to", "7x9"], "7x9"),
         (vec!["--width", "48"], "48x32"),
-        (vec!["--height", "32", "--kernel", "nearest"], "48x32"),
-        (vec!["--fit", "100x100", "--kernel", "linear"], "100x67"),
+        (vec!["--height", "32", "--interpolation", "nearest"], "48x32"),
+        (vec!["--fit", "100x100", "--interpolation", "linear"], "100x67"),
         (vec!["--scale", "0.5,2"], "240x640"),
         (vec!["--times", "2"], "960x640"),
     ] {
@@ -124,12 +124,13 @@ fn resize_tells_sizes_factor_and_kernel() {
     }
     assert!(fails(2, &["resize", &demo("rings.png"), &to]).contains("--to WxH"));
     assert!(
-        fails(2, &["resize", &demo("rings.png"), &to, "--to", "7x9", "--width", "5"]).contains("cannot be used with")
+        fails(2, &["resize", &demo("rings.png"), &to, "--to", "7x9", "--width", "5"]).contains("do not go together")
     );
     assert!(fails(1, &["resize", &demo("rings.png"), &to, "--to", "0x9"]).contains("no pixel"));
     assert!(fails(1, &["resize", &demo("rings.png"), &to, "--scale", "-1"]).contains("above 0"));
     assert!(
-        fails(2, &["resize", &demo("rings.png"), &to, "--times", "2", "--kernel", "cubist"]).contains("catmull-rom")
+        fails(2, &["resize", &demo("rings.png"), &to, "--times", "2", "--interpolation", "cubist"])
+            .contains("catmull-rom")
     );
 }
 
@@ -143,8 +144,8 @@ fn gray_and_save_follow_the_words() {
     assert_eq!((facts["layout"].as_str(), facts["depth"].as_str()), (Some("rgb"), Some("u16")));
     let line = fails(1, &["save", &demo("quay-dawn.png"), &folder.path("x.pgm")]);
     assert!(line.contains("--as gray"), "{line}");
-    assert!(fails(2, &["save", &gray, &folder.path("x.xyz")]).contains("known endings: .png"));
-    assert!(fails(2, &["save", &gray, &folder.path("noending")]).contains("no ending"));
+    assert!(fails(2, &["save", &gray, &folder.path("x.xyz")]).contains("known extensions: .png"));
+    assert!(fails(2, &["save", &gray, &folder.path("noextension")]).contains("no extension"));
     assert!(fails(2, &["gray", &gray, &back, "--weights", "1,2"]).contains("0.3,0.6,0.1"));
 }
 
@@ -228,7 +229,7 @@ fn bad_files_are_one_line_and_leave_nothing_behind() {
     flipped[middle] ^= 4;
     for (bytes, words) in [
         (&whole[..whole.len() / 2], "ends early"),
-        (flipped.as_slice(), "damaged"),
+        (flipped.as_slice(), "malformed"),
         (b"%PDF-1.4 ...", "a PDF document"),
         (b"", "an empty file"),
         (b"plain words", "text"),
@@ -240,7 +241,7 @@ fn bad_files_are_one_line_and_leave_nothing_behind() {
     }
     std::fs::write(&bad, &whole).unwrap();
     assert!(fails(1, &["histogram", &bad, "--limit-memory", "1KiB"]).contains("raise the limit"));
-    assert!(fails(1, &["facts", &folder.path("")]).contains("folder"));
+    assert!(fails(1, &["save", &folder.path(""), &out]).contains("folder"));
     assert!(fails(1, &["save", &bad, &folder.path("no/such/out.png")]).contains("its folder does not exist"));
 }
 

@@ -130,7 +130,7 @@ fn profiles_and_studies_are_told_as_text_json_and_csv() {
     let levels = study["levels"].as_array().unwrap();
     assert_eq!((levels.len(), levels[0]["bits"].as_u64(), levels[6]["bits"].as_u64()), (7, Some(7), Some(1)));
     assert!(study["slope_db_per_bit"].as_f64().unwrap() > 4.0 && study["intercept_db"].is_number());
-    let text = out(&["bit-study", &demo("quay-fog.png"), "--row", "5", "--bits", "2"]);
+    let text = out(&["bit-study", &demo("quay-fog.png"), "--row", "5", "--errors-at", "2"]);
     assert!(text.contains("in theory 6.021 dB a bit") && text.contains("row 5 at 2 bits"), "{text}");
     assert!(out(&["bit-study", &demo("quay-fog.png"), "--csv"]).starts_with("bits,mse,snr_db,psnr_db\n7,"));
     let two = gray(&folder, "two.pgm", 2, &[64, 192]);
@@ -161,21 +161,21 @@ fn tone_verbs_change_what_they_say_and_nothing_else() {
     assert_eq!(after(&["stretch", "--mask", &mask, "--everywhere"])[1..4], [255, 255, 255]);
     assert_eq!(after(&["threshold", "--level", "110,165"])[..5], [0, 1, 1, 1, 2]);
     assert!(out(&["threshold", &a, &to, "--percentile", "50"]).contains("threshold 161"));
-    assert_eq!(after(&["quantize", "--bits", "1", "--output", "spread"]), [0, 0, 255, 255, 255, 255, 255, 255]);
+    assert_eq!(after(&["quantize", "--bits", "1", "--reconstruct", "spread"]), [0, 0, 255, 255, 255, 255, 255, 255]);
     let flat = gray(&folder, "flat.pgm", 2, &[9, 9]);
     for verb in ["equalize", "stretch"] {
         assert!(out(&[verb, &flat, &to]).contains("left as it is: all pixels have one level"));
         assert_eq!(codes(&to).concat(), [9, 9]);
     }
     let like = gray(&folder, "like.pgm", 2, &[7, 8]);
-    let matched = after(&["equalize", "--like", &like, "--on", "together"]);
+    let matched = after(&["equalize", "--match", &like, "--on", "together"]);
     assert_eq!(matched, [7, 7, 7, 7, 8, 8, 8, 8]);
     assert!(fails(2, &["adjust", &a, &to]).contains("adjust needs"));
     assert!(fails(2, &["threshold", &a, &to]).contains("threshold needs"));
     assert!(fails(2, &["stretch", &a, &to, "--everywhere"]).contains("--everywhere goes with"));
     assert!(fails(1, &["adjust", &a, &to, "--gamma", "0"]).contains("above 0"));
     assert!(fails(1, &["quantize", &a, &to, "--bits", "9"]).contains("there are only 256"));
-    assert!(fails(1, &["equalize", &a, &to, "--tiles", "9x1"]).contains("do not part"));
+    assert!(fails(1, &["equalize", &a, &to, "--adaptive", "9x1"]).contains("do not part"));
 }
 
 #[test]

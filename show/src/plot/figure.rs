@@ -10,7 +10,7 @@ use plotters::coord::Shift;
 use plotters::prelude::*;
 use rahmen::file::{WriteOptions, Writer};
 use rahmen::flow::{Sink, Strip};
-use rahmen::{Content, Format, Frame, Picture, Rgb, Size};
+use rahmen::{Content, FileFormat, Frame, Picture, Rgb, Size};
 use std::path::Path;
 use std::sync::{Arc, Mutex, Once, PoisonError};
 
@@ -93,7 +93,7 @@ impl Figure {
         with_fonts();
         let mut frame = Frame::<Rgb<u8>>::new(self.size)?;
         let places = {
-            let area = BitMapBackend::with_buffer(frame.numbers_mut(), (self.size.width, self.size.height));
+            let area = BitMapBackend::with_buffer(frame.samples_mut(), (self.size.width, self.size.height));
             let area = area.into_drawing_area();
             let places = self.draw(&area)?;
             area.present().map_err(failed)?;
@@ -127,18 +127,18 @@ impl Figure {
         Ok(text)
     }
 
-    /// Writes the figure: `.svg` as such, any other ending as a picture.
+    /// Writes the figure: `.svg` as such, any other extension as a picture.
     ///
     /// # Errors
-    /// As [`to_frame`](Figure::to_frame); an ending that is no form of plots; what writing gives.
+    /// As [`to_frame`](Figure::to_frame); an extension that is no form of plots; what writing gives.
     pub fn save(&self, path: impl AsRef<Path>) -> Result<()> {
         let path = path.as_ref();
         if path.extension().is_some_and(|e| e.eq_ignore_ascii_case("svg")) {
             let put = std::fs::write(path, self.to_svg()?);
             return put.map_err(|source| Error::Io { path: path.to_path_buf(), source });
         }
-        if Format::of_ending(path).is_none() {
-            return Err(Error::Ending(path.to_path_buf()));
+        if FileFormat::of_extension(path).is_none() {
+            return Err(Error::Extension(path.to_path_buf()));
         }
         Ok(rahmen::write(path, &Picture::from(self.to_frame()?))?)
     }
@@ -247,7 +247,7 @@ impl std::io::Write for Shared {
 fn image_element(place: &Place) -> Result<String> {
     let picture = Picture::from(place.shown.clone());
     let (bytes, facts) = (Shared::default(), picture.facts());
-    let mut writer = Writer::to_stream(bytes.clone(), &facts, WriteOptions::default().format(Format::Png))?;
+    let mut writer = Writer::to_stream(bytes.clone(), &facts, WriteOptions::default().format(FileFormat::Png))?;
     writer.put(&Strip { first_row: 0, content: picture.content().clone() })?;
     writer.finish()?;
     drop(writer);

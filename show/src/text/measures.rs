@@ -71,10 +71,10 @@ mod tests {
     fn measurements_are_told_in_a_few_lines() {
         let h = ChannelHistogram::of_counts("v", &[1, 2, 4, 0]);
         assert_eq!(histogram(&h, 4, 1), "|▂▄█ |\n0    3\n");
-        let row = Frame::<Gray<u8>>::from_numbers(Size::new(3, 1), vec![0, 5, 10]).unwrap();
+        let row = Frame::<Gray<u8>>::from_samples(Size::new(3, 1), vec![0, 5, 10]).unwrap();
         let p = along(row.view(), (0, 0), (2, 0)).unwrap();
         assert_eq!(profile(&p.channels[0], 3, 1), "|▁▅█|\n");
-        let other = Frame::<Gray<u8>>::from_numbers(Size::new(3, 1), vec![0, 5, 13]).unwrap();
+        let other = Frame::<Gray<u8>>::from_samples(Size::new(3, 1), vec![0, 5, 13]).unwrap();
         let found = compare(row.view(), other.view(), &CompareRules::default()).unwrap();
         // Mean square 3; 10 log10(65025 / 3) = 43.36.
         assert_eq!(comparison(&found), "PSNR 43.36 dB, RMSE 1.7321");

@@ -170,7 +170,7 @@ fn facts(content: &Content, shown: Size, window: Option<(f64, f64)>) -> String {
         _ => "a character is a pixel wide".to_string(),
     };
     let window = window.map_or(String::new(), |(low, high)| format!(", {low} to {high} shown as black to white"));
-    format!("{size} {}, {cell}{window}\n", content.form().describe())
+    format!("{size} {}, {cell}{window}\n", content.pixel_format().describe())
 }
 
 #[cfg(test)]

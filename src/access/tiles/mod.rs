@@ -1,6 +1,6 @@
 //! Equal patches of a picture: where they lie, and cutting them out. Putting them together again has a file of its own.
 
-mod join;
+mod assemble;
 
 use crate::access::bytes::{self, MOST, bytes_of, with_pixel_bytes};
 use crate::access::{Edge, Margins};
@@ -8,7 +8,7 @@ use crate::error::{Error, Result};
 use crate::frame::{Frame, Region, SampleView, SampleViewMut, Size, View, ViewMut, same_size};
 use crate::pixel::Pixel;
 
-pub use join::Overlap;
+pub use assemble::Overlap;
 
 /// What becomes of the columns at the right and the rows at the bottom that do not fill a tile.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Default)]
@@ -33,7 +33,7 @@ pub enum Rest {
 /// let frame = Frame::from_fn(Size::new(10, 4), |x, y| Gray::new((10 * y + x) as u8))?;
 /// let grid = TileGrid::new(frame.size(), Size::new(4, 4), (3, 3), Rest::Keep)?;
 /// assert_eq!((grid.columns(), grid.rows(), grid.count()), (3, 1, 3));
-/// let corners: Vec<u8> = frame.view().tiles(&grid)?.map(|tile| tile[(0, 0)].v).collect();
+/// let corners: Vec<u8> = frame.view().tiles(&grid)?.map(|tile| tile[(0, 0)].value).collect();
 /// assert_eq!(corners, [0, 3, 6]);
 /// # Ok::<(), rahmen::Error>(())
 /// ```
@@ -83,13 +83,13 @@ impl TileGrid {
     /// A tile or a step of zero.
     pub fn new(picture: Size, tile: Size, step: (u32, u32), rest: Rest) -> Result<TileGrid> {
         if tile.is_empty() {
-            return Err(Error::unusable(format!("a tile of {tile} has no pixel; both sides must be 1 or more")));
+            return Err(Error::invalid("tile", format!("a tile of {tile} has no pixel; both sides must be 1 or more")));
         }
         if step.0 == 0 || step.1 == 0 {
-            return Err(Error::unusable(format!(
-                "steps of {} and {} never get on; they must be 1 or more",
-                step.0, step.1
-            )));
+            return Err(Error::invalid(
+                "overlap",
+                format!("steps of {} and {} never get on; they must be 1 or more", step.0, step.1),
+            ));
         }
         Ok(TileGrid { picture, tile, step, rest })
     }
@@ -253,7 +253,8 @@ impl<'a, P: Pixel> ViewMut<'a, P> {
     pub fn tiles(self, grid: &TileGrid) -> Result<Vec<ViewMut<'a, P>>> {
         same_size("the grid's picture", self.size(), grid.picture)?;
         if grid.overlaps() {
-            return Err(Error::unusable(
+            return Err(Error::invalid(
+                "tiles",
                 "tiles that overlap cannot all be written at once; take steps as long as they",
             ));
         }

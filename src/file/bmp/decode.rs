@@ -6,8 +6,8 @@ use crate::convert::swizzle::each;
 use crate::error::{Error, Result};
 use crate::file::decoder::{Decoder, Jump, RowsOut, Slot, Start, Stop, collect};
 use crate::file::stored::StoredRows;
-use crate::frame::{Facts, Form, Format, Metadata, Palette, RowOrder, SamplesMut};
-use crate::pixel::{Depth, Layout, Meaning, Rgba, Space, codes};
+use crate::frame::{Facts, FileFormat, Metadata, Palette, PixelFormat, RowOrder, SamplesMut};
+use crate::pixel::{Depth, Layout, Meaning, Primaries, Rgba, codes};
 
 /// A decoder of bitmaps: pushed bytes, gives rows.
 pub(in crate::file) struct BmpDecoder {
@@ -79,7 +79,7 @@ impl BmpDecoder {
             Kind::Indices(palette) | Kind::Runs(palette) => {
                 let gray = palette.iter().all(|[r, g, b]| r == g && g == b);
                 if gray {
-                    metadata.top_codes = gray_top(palette).map(|top| vec![top]);
+                    metadata.max_codes = gray_top(palette).map(|top| vec![top]);
                 }
                 (if gray { Layout::Gray } else { Layout::Rgb }, Depth::U8)
             }
@@ -87,9 +87,9 @@ impl BmpDecoder {
             Kind::Fields(fields) => {
                 let layout = if fields.len() == 4 { Layout::Rgba } else { Layout::Rgb };
                 let depth = if fields.iter().all(|f| f.top < 256) { Depth::U8 } else { Depth::U16 };
-                let full = depth.top_code().map(u32::from);
+                let full = depth.max_code().map(u32::from);
                 let tops: Vec<u32> = fields.iter().map(|f| f.top).collect();
-                metadata.top_codes = tops.iter().any(|&top| Some(top) != full).then_some(tops);
+                metadata.max_codes = tops.iter().any(|&top| Some(top) != full).then_some(tops);
                 (layout, depth)
             }
         };
@@ -105,8 +105,8 @@ impl BmpDecoder {
             }
         };
         self.profile = header.profile.filter(|(_, bytes)| limits.check_metadata(u64::from(*bytes)).is_ok());
-        let mut facts = Facts::new(header.size, Form::Pixels { depth, layout }, metadata);
-        facts.format = Some(Format::Bmp);
+        let mut facts = Facts::new(header.size, PixelFormat::Pixels { depth, layout }, metadata);
+        facts.format = Some(FileFormat::Bmp);
         facts.stored = Some(header.describe());
         self.facts = Some(facts);
         self.body = Some(Body { expander: Expander { header, layout, indices: self.start.indices }, rows });
@@ -130,7 +130,7 @@ impl BmpDecoder {
             }
             let profile = std::mem::take(&mut self.part);
             if let Some(facts) = &mut self.facts {
-                (facts.metadata.icc, facts.metadata.space) = (Some(profile), Space::Unknown);
+                (facts.metadata.icc, facts.metadata.primaries) = (Some(profile), Primaries::Unknown);
             }
             self.profile = None;
         }
@@ -146,7 +146,7 @@ impl BmpDecoder {
     }
 }
 
-/// The top code of a palette that is an even ramp of 2, 4 or 16 grays.
+/// The max code of a palette that is an even ramp of 2, 4 or 16 grays.
 fn gray_top(palette: &[[u8; 3]]) -> Option<u32> {
     let top = u32::try_from(palette.len()).ok()?.checked_sub(1).filter(|top| matches!(top, 1 | 3 | 15))?;
     let even = (0u32..).zip(palette).all(|(code, [v, ..])| codes::sample_of(code, top, 255) == u32::from(*v));
@@ -300,7 +300,7 @@ impl Expander {
         let channels = self.layout.channels();
         for (to, index) in to.chunks_exact_mut(channels).zip(indices) {
             let color = palette.get(usize::from(index)).ok_or_else(|| {
-                Error::damaged(format!("a pixel has index {index}; the palette has {} colours", palette.len()))
+                Error::malformed(format!("a pixel has index {index}; the palette has {} colours", palette.len()))
             })?;
             if self.indices {
                 to.fill(index);

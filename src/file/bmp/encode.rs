@@ -4,7 +4,9 @@ use crate::convert::swizzle::each;
 use crate::error::{Help, Result};
 use crate::file::encoder::{Encoder, Output, cannot_hold, check_indices, left_out, palette_of, put_bytes};
 use crate::file::reversed::ReversedRows;
-use crate::frame::{Content, Facts, Form, Format, Metadata, Palette, Resolution, ResolutionUnit, SamplesRef};
+use crate::frame::{
+    Content, Facts, FileFormat, Metadata, Palette, PixelFormat, Resolution, ResolutionUnit, SamplesRef,
+};
 use crate::pixel::{Depth, Layout, Rgba};
 
 /// Metres in an inch.
@@ -24,7 +26,7 @@ pub(in crate::file) struct BmpEncoder {
 impl BmpEncoder {
     /// Starts a file with its headers.
     pub(in crate::file) fn new(facts: &Facts, out: &mut dyn Output) -> Result<BmpEncoder> {
-        let refuse = |what: &str, help: &'static [Help]| Err(cannot_hold(Format::Bmp, what, help));
+        let refuse = |what: &str, help: &'static [Help]| Err(cannot_hold(FileFormat::Bmp, what, help));
         let palette = match palette_of(facts)? {
             Some(palette) if !palette.is_opaque() => {
                 return refuse("a palette with alpha", &[Help::NoIndices, Help::Extension("png")]);
@@ -34,11 +36,13 @@ impl BmpEncoder {
         };
         // Indices of 2 bits do not exist here.
         let index_bits = palette.as_ref().map(|p: &Palette| u16::from(if p.bits() == 2 { 4 } else { p.bits() }));
-        let (layout, bits) = match facts.form {
-            Form::Pixels { depth: Depth::U16, .. } => return refuse("u16 samples", &[Help::Depth(&[Depth::U8])]),
-            Form::Pixels { layout: Layout::Gray, .. } => (Layout::Gray, index_bits.unwrap_or(8)),
-            Form::Pixels { layout: Layout::Rgb, .. } => (Layout::Rgb, 24),
-            Form::Pixels { layout: Layout::Rgba, .. } => (Layout::Rgba, 32),
+        let (layout, bits) = match facts.pixel_format {
+            PixelFormat::Pixels { depth: Depth::U16, .. } => {
+                return refuse("u16 samples", &[Help::Depth(&[Depth::U8])]);
+            }
+            PixelFormat::Pixels { layout: Layout::Gray, .. } => (Layout::Gray, index_bits.unwrap_or(8)),
+            PixelFormat::Pixels { layout: Layout::Rgb, .. } => (Layout::Rgb, 24),
+            PixelFormat::Pixels { layout: Layout::Rgba, .. } => (Layout::Rgba, 32),
             _ => return refuse("gray with alpha", &[Help::Color, Help::Flatten]),
         };
         let indexed = palette.as_ref().map(|p| p.colors().len());

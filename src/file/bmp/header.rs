@@ -30,7 +30,7 @@ impl Field {
         let shift = mask.trailing_zeros().min(31);
         let top = mask >> shift;
         if mask == 0 || top & top.wrapping_add(1) != 0 || top > 0xffff {
-            return Err(Error::damaged(format!("a mask of {mask:08x} is no run of 1 to 16 bits")));
+            return Err(Error::malformed(format!("a mask of {mask:08x} is no run of 1 to 16 bits")));
         }
         Ok(Field { shift, top })
     }
@@ -84,11 +84,11 @@ impl Header {
 
     /// Reads all that stands before the pixels.
     pub(super) fn parse(bytes: &[u8]) -> Result<Header> {
-        let short = || Error::damaged("the header is shorter than it says");
+        let short = || Error::malformed("the header is shorter than it says");
         let data_at = data_at(bytes).ok_or_else(short)?;
         let length = long(bytes, 14).ok_or_else(short)? as usize;
         if !matches!(length, 12 | 16..=124) {
-            return Err(Error::damaged(format!("an information header of {length} bytes does not exist")));
+            return Err(Error::malformed(format!("an information header of {length} bytes does not exist")));
         }
         let core = length == 12;
         let (width, height) = match core {
@@ -106,7 +106,7 @@ impl Header {
         let compression = own(30);
         let size = match (u32::try_from(width), u32::try_from(height.unsigned_abs())) {
             (Ok(width), Ok(height)) => Size::new(width, height),
-            _ => return Err(Error::damaged(format!("a size of {width}x{height}"))),
+            _ => return Err(Error::malformed(format!("a size of {width}x{height}"))),
         };
         let top_down = height < 0;
         let after = length.saturating_add(14);
@@ -124,7 +124,9 @@ impl Header {
             }
             (_, 4 | 5) => return Err(Error::not_supported("a bitmap that holds a JPEG or PNG file")),
             _ => {
-                return Err(Error::damaged(format!("{bits} bits a pixel with compression {compression} do not exist")));
+                return Err(Error::malformed(format!(
+                    "{bits} bits a pixel with compression {compression} do not exist"
+                )));
             }
         };
         let (x, y) = (own(38), own(42));
@@ -177,7 +179,7 @@ fn palette(bytes: &[u8], at: usize, bits: u16, core: bool, used: u32, data_at: u
     });
     let colors: Vec<[u8; 3]> = colors.collect();
     if colors.is_empty() {
-        return Err(Error::damaged("a picture of indices without a palette"));
+        return Err(Error::malformed("a picture of indices without a palette"));
     }
     Ok(colors)
 }

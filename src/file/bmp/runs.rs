@@ -104,7 +104,7 @@ impl Runs {
     fn put(&mut self, index: u8) -> Result<()> {
         let (width, height) = (self.size.width as usize, self.size.height as usize);
         if self.x >= width || self.y >= height {
-            return Err(Error::damaged(format!(
+            return Err(Error::malformed(format!(
                 "a run goes beyond the picture at column {}, row {} from below",
                 self.x, self.y
             )));

@@ -14,7 +14,7 @@ use crate::file::encoder::{Encoder, Output, cannot_hold, left_out, put_bytes};
 use crate::file::exif;
 use crate::file::options::{ChromaSampling, WriteOptions};
 use crate::file::words::words_be;
-use crate::frame::{Content, Facts, Form, Format, Metadata, ResolutionUnit, SamplesRef};
+use crate::frame::{Content, Facts, FileFormat, Metadata, PixelFormat, ResolutionUnit, SamplesRef};
 use crate::pixel::{Depth, Layout};
 use crate::threads::{self, Threads};
 
@@ -48,14 +48,14 @@ struct Stream {
 impl JpegEncoder {
     /// Starts a file: everything before the first scan's tables.
     pub(in crate::file) fn new(facts: &Facts, options: &WriteOptions, out: &mut dyn Output) -> Result<JpegEncoder> {
-        let refuse = |what: &str, help: &'static [Help]| Err(cannot_hold(Format::Jpeg, what, help));
-        let channels = match facts.form {
-            Form::Pixels { depth: Depth::U8, layout: Layout::Gray } => 1,
-            Form::Pixels { depth: Depth::U8, layout: Layout::Rgb } => 3,
-            Form::Pixels { layout, .. } if layout.has_alpha() => return refuse("alpha", &[Help::Flatten]),
-            Form::Pixels { depth: Depth::U8, .. } => return refuse("cmyk", &[Help::Color]),
-            Form::Pixels { .. } => return refuse("u16 samples", &[Help::Depth(&[Depth::U8])]),
-            Form::Planes { .. } => return refuse("planes", &[Help::PixelsOfDepth(&[Depth::U8])]),
+        let refuse = |what: &str, help: &'static [Help]| Err(cannot_hold(FileFormat::Jpeg, what, help));
+        let channels = match facts.pixel_format {
+            PixelFormat::Pixels { depth: Depth::U8, layout: Layout::Gray } => 1,
+            PixelFormat::Pixels { depth: Depth::U8, layout: Layout::Rgb } => 3,
+            PixelFormat::Pixels { layout, .. } if layout.has_alpha() => return refuse("alpha", &[Help::Flatten]),
+            PixelFormat::Pixels { depth: Depth::U8, .. } => return refuse("cmyk", &[Help::Color]),
+            PixelFormat::Pixels { .. } => return refuse("u16 samples", &[Help::Depth(&[Depth::U8])]),
+            PixelFormat::Planes { .. } => return refuse("planes", &[Help::PixelsOfDepth(&[Depth::U8])]),
         };
         let (Ok(width), Ok(height)) = (u16::try_from(facts.size.width), u16::try_from(facts.size.height)) else {
             return refuse(&format!("a picture of {}; each side must be 1 to 65535", facts.size), &[]);
@@ -64,9 +64,9 @@ impl JpegEncoder {
             return refuse(&format!("a picture of {}; each side must be 1 to 65535", facts.size), &[]);
         }
         let first = match (channels, options.jpeg.sampling) {
-            (1, _) | (_, ChromaSampling::Full) => (1usize, 1usize),
-            (_, ChromaSampling::HalfAcross) => (2, 1),
-            (_, ChromaSampling::HalfBoth) => (2, 2),
+            (1, _) | (_, ChromaSampling::Ratio444) => (1usize, 1usize),
+            (_, ChromaSampling::Ratio422) => (2, 1),
+            (_, ChromaSampling::Ratio420) => (2, 2),
         };
         let others = std::iter::repeat_n((1, 1), channels).skip(1);
         let shape = Shape::new((width, height), std::iter::once(first).chain(others).collect());

@@ -60,19 +60,19 @@ impl Frame {
             _ => return Err(Error::not_supported("hierarchical arithmetic-coded JPEG")),
         };
         let Some((&[bits, h0, h1, w0, w1, count], rest)) = body.split_first_chunk::<6>() else {
-            return Err(Error::damaged("a frame header that is too short"));
+            return Err(Error::malformed("a frame header that is too short"));
         };
         let size = Size::new(u32::from(u16::from_be_bytes([w0, w1])), u32::from(u16::from_be_bytes([h0, h1])));
         match (coding, bits) {
             (_, 8) | (Coding::Extended | Coding::Progressive, 12) => {}
-            _ => return Err(Error::damaged(format!("samples of {bits} bits; there are 8, and 12 beyond baseline"))),
+            _ => return Err(Error::malformed(format!("samples of {bits} bits; there are 8, and 12 beyond baseline"))),
         }
         if size.width == 0 {
-            return Err(Error::damaged("a width of 0"));
+            return Err(Error::malformed("a width of 0"));
         }
         let (parts, rest) = rest.as_chunks::<3>();
         if parts.len() != usize::from(count) || !rest.is_empty() {
-            return Err(Error::damaged(format!("a frame header whose length does not fit its {count} components")));
+            return Err(Error::malformed(format!("a frame header whose length does not fit its {count} components")));
         }
         if !matches!(count, 1 | 3 | 4) {
             return Err(Error::not_supported(format!("JPEG of {count} components; there are 1, 3 and 4")));
@@ -82,10 +82,10 @@ impl Frame {
             let (h, v) = (sampling >> 4, sampling & 15);
             if !(1..=4).contains(&h) || !(1..=4).contains(&v) || quantiser > 3 {
                 let line = format!("component {id} with sampling {h}x{v} and quantiser {quantiser}");
-                return Err(Error::damaged(line));
+                return Err(Error::malformed(line));
             }
             if components.iter().any(|c: &Component| c.id == id) {
-                return Err(Error::damaged(format!("two components with the number {id}")));
+                return Err(Error::malformed(format!("two components with the number {id}")));
             }
             let (width, height, blocks, padded) = (0, 0, (0, 0), (0, 0));
             components.push(Component { id, h, v, quantiser, width, height, blocks, padded });

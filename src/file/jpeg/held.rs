@@ -145,7 +145,7 @@ pub(super) fn put_table(number: usize, table: &Table, out: &mut dyn Output) -> R
 }
 
 pub(super) fn put_segment(out: &mut dyn Output, marker: u8, body: &[u8]) -> Result<()> {
-    let length =
-        u16::try_from(body.len().saturating_add(2)).map_err(|_| Error::unusable("a segment of over 64 KiB"))?;
+    let length = u16::try_from(body.len().saturating_add(2))
+        .map_err(|_| Error::invalid("metadata", "a segment of over 64 KiB"))?;
     put_bytes(out, &[&[0xff, marker], &length.to_be_bytes()[..], body].concat())
 }

@@ -51,7 +51,9 @@ impl Huffman {
             code = code.saturating_add(u32::from(count));
             first = first.saturating_add(usize::from(count));
             if code > 1 << length {
-                return Err(Error::damaged(format!("a Huffman table with more codes of {length} bits than there are")));
+                return Err(Error::malformed(format!(
+                    "a Huffman table with more codes of {length} bits than there are"
+                )));
             }
             *limit = code << (16u32.saturating_sub(length));
             code <<= 1;
@@ -91,7 +93,7 @@ impl Huffman {
                 return Ok(symbol);
             }
         }
-        Err(Error::damaged("bits that are no code of the Huffman table"))
+        Err(Error::malformed("bits that are no code of the Huffman table"))
     }
 
     /// A number with the zeros before it, where both are short enough to be looked up at once: value and run. The bits

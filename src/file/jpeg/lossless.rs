@@ -1,18 +1,17 @@
 //! Turning a file by its coefficients, without decoding them: a mirrored block has the same coefficients with other signs,
 //! a transposed one has them in columns instead of rows.
 //!
-//! Samples are not computed, so nothing is rounded once more; turned back, the coefficients are the same again.
+//! Samples are not computed, so nothing is rounded once more; transformed back, the coefficients are the same again.
 
 use super::decode::{Collected, JpegDecoder};
 use super::frame::{Coding, Component, Frame};
 use super::held::{SEGMENT_BYTES, Scans, put_segment};
 use super::scan::NATURAL;
 use super::shape::{Row, Shape};
-use crate::access::Turn;
 use crate::error::{Error, Help, Result};
 use crate::file::encoder::{Output, put_bytes};
 use crate::file::exif;
-use crate::file::lossless::{LosslessRules, PartialBlocks, Turned};
+use crate::file::lossless::{LosslessRules, OrientedFile, PartialBlocks};
 use crate::frame::{Change, Facts, Orientation, Size};
 
 /// What is done to blocks: transposed first, then mirrored.
@@ -24,8 +23,8 @@ struct Parts {
 }
 
 impl Parts {
-    fn of(turn: Orientation) -> Parts {
-        let (transpose, left_right, top_bottom) = turn.parts();
+    fn of(orientation: Orientation) -> Parts {
+        let (transpose, left_right, top_bottom) = orientation.parts();
         Parts { transpose, left_right, top_bottom }
     }
 
@@ -41,31 +40,33 @@ impl Parts {
             let (across, down) = (at & 7, at >> 3);
             let (u, v) = self.pair((across, down));
             // A wave that is odd about the block's middle turns over when mirrored.
-            let turned_over = (self.left_right && across & 1 == 1) != (self.top_bottom && down & 1 == 1);
-            *to = (v << 3 | u, turned_over);
+            let negated = (self.left_right && across & 1 == 1) != (self.top_bottom && down & 1 == 1);
+            *to = (v << 3 | u, negated);
         }
         all
     }
 }
 
-/// Writes the picture that a decoder has collected, turned.
-pub(in crate::file) fn turned(decoder: JpegDecoder, turn: Option<Turn>, rules: &LosslessRules) -> Result<Turned> {
-    let Some(source) = decoder.into_collected() else { return Err(Error::damaged("no picture in the file")) };
+/// Writes the picture that a decoder has collected, its blocks rearranged.
+pub(in crate::file) fn oriented(
+    decoder: JpegDecoder,
+    orientation: Option<Orientation>,
+    rules: &LosslessRules,
+) -> Result<OrientedFile> {
+    let Some(source) = decoder.into_collected() else { return Err(Error::malformed("no picture in the file")) };
     let mut metadata = source.facts.metadata.clone();
-    let mut whole = Orientation::UPRIGHT;
+    let mut whole = Orientation::Upright;
     if rules.upright {
         whole = metadata.orientation;
         metadata = metadata.after(Change::Upright);
     }
-    if let Some(turn) = turn.map(Turn::orientation) {
-        whole = turn.compose(whole);
-        metadata = metadata.after(Change::Turn(turn));
+    if let Some(orientation) = orientation {
+        whole = orientation.after(whole);
+        metadata = metadata.after(Change::Orient(orientation));
     }
     let parts = Parts::of(whole);
     let frame = cut_to_whole(&source.frame, parts, rules.partial)?;
-    rules
-        .limits
-        .check_memory("the coefficients, as they were and turned,", frame.coefficient_bytes().saturating_mul(2))?;
+    rules.limits.check_memory("the coefficients, before and after,", frame.coefficient_bytes().saturating_mul(2))?;
     check_range(&source)?;
     let before = source.facts.clone();
     let (width, height) = parts.pair((frame.size.width, frame.size.height));
@@ -81,16 +82,16 @@ pub(in crate::file) fn turned(decoder: JpegDecoder, turn: Option<Turn>, rules: &
     };
     let most = scans.shape.blocks_an_mcu();
     if scans.ids.len() > 1 && most > 10 {
-        return Err(Error::not_supported(format!("turning a file by coefficients with {most} blocks an MCU")));
+        return Err(Error::not_supported(format!("transforming a file by coefficients with {most} blocks an MCU")));
     }
     if let Err(what) = scans.check_restarts() {
-        return Err(Error::unusable(format!("{what}; 65535 are the most, name fewer rows")));
+        return Err(Error::invalid("size", format!("{what}; 65535 are the most, name fewer rows")));
     }
     let (tables, numbers) = quantisers(&source, parts);
     let mut bytes = Vec::new();
     let out = &mut bytes;
     put_bytes(out, &[0xff, 0xd8])?;
-    let mut after = Facts::new(Size::new(width, height), before.form.clone(), metadata);
+    let mut after = Facts::new(Size::new(width, height), before.pixel_format.clone(), metadata);
     after.format = before.format;
     let remarks = put_segments(&source, &after, parts, out)?;
     scans.put_quantisers(&tables, out)?;
@@ -105,10 +106,10 @@ pub(in crate::file) fn turned(decoder: JpegDecoder, turn: Option<Turn>, rules: &
     scans.put_all(&rows, out)?;
     put_bytes(out, &[0xff, 0xd9])?;
     after.bytes = Some(bytes.len() as u64);
-    Ok(Turned { bytes, before, after, remarks })
+    Ok(OrientedFile { bytes, before, after, remarks })
 }
 
-/// The frame, cut to whole MCUs along the sides whose far end a turn brings to the near one.
+/// The frame, cut to whole MCUs along the sides whose far end comes to lie at the near one.
 fn cut_to_whole(frame: &Frame, parts: Parts, partial: PartialBlocks) -> Result<Frame> {
     let (mirrored_x, mirrored_y) = parts.pair((parts.left_right, parts.top_bottom));
     let mut size = frame.size;
@@ -125,10 +126,11 @@ fn cut_to_whole(frame: &Frame, parts: Parts, partial: PartialBlocks) -> Result<F
         match partial {
             PartialBlocks::Refuse => {
                 let help = &[Help::DropPartialBlocks, Help::NotLossless];
-                return Err(Error::unusable(format!("{line}: the last {rest} pixels are in the way")).with_help(help));
+                return Err(Error::invalid("partial_blocks", format!("{line}: the last {rest} pixels are in the way"))
+                    .with_help(help));
             }
             PartialBlocks::Drop if whole == 0 => {
-                return Err(Error::unusable(format!("{line}, and smaller, so nothing would be left")));
+                return Err(Error::invalid("partial_blocks", format!("{line}, and smaller, so nothing would be left")));
             }
             PartialBlocks::Drop => *side = whole,
         }
@@ -148,38 +150,38 @@ fn check_range(source: &Collected) -> Result<()> {
     };
     match source.coefficients.iter().flatten().all(fits) {
         true => Ok(()),
-        false => Err(Error::damaged(format!("a coefficient beyond {most}, which no picture gives"))),
+        false => Err(Error::malformed(format!("a coefficient beyond {most}, which no picture gives"))),
     }
 }
 
-/// The quantisers that differ, turned, and the number of each component's.
+/// The quantisers that differ, transposed where asked, and the number of each component's.
 fn quantisers(source: &Collected, parts: Parts) -> (Vec<[u16; 64]>, Vec<u8>) {
     let mut tables: Vec<[u16; 64]> = Vec::new();
     let mut numbers = Vec::new();
     for table in &source.quantisers {
-        let mut turned = *table;
+        let mut own = *table;
         if parts.transpose {
-            for (at, to) in turned.iter_mut().enumerate() {
+            for (at, to) in own.iter_mut().enumerate() {
                 *to = table.get((at & 7) << 3 | at >> 3).copied().unwrap_or(1);
             }
         }
-        let known = tables.iter().position(|t| *t == turned).unwrap_or(tables.len());
+        let known = tables.iter().position(|t| *t == own).unwrap_or(tables.len());
         if known == tables.len() {
-            tables.push(turned);
+            tables.push(own);
         }
         numbers.push(known as u8);
     }
     (tables, numbers)
 }
 
-/// The blocks of all components, turned, in zigzag order.
+/// The rearranged blocks of all components, in zigzag order.
 fn rows(frame: &Frame, source: &Collected, parts: Parts, shape: &Shape) -> Vec<Row> {
     let moves = parts.coefficients();
     let block_of = |from: &[i16; 64]| {
         let mut to = [0i16; 64];
-        for (to, &(at, turned_over)) in to.iter_mut().zip(&moves) {
+        for (to, &(at, negated)) in to.iter_mut().zip(&moves) {
             let v = from.get(usize::from(at)).copied().unwrap_or(0);
-            *to = if turned_over { v.saturating_neg() } else { v };
+            *to = if negated { v.saturating_neg() } else { v };
         }
         to
     };

@@ -30,4 +30,4 @@ mod tables;
 
 pub(super) use decode::JpegDecoder;
 pub(super) use encode::JpegEncoder;
-pub(super) use lossless::turned;
+pub(super) use lossless::oriented;

@@ -69,7 +69,7 @@ impl Running {
                 if !bits.is_at_marker() {
                     return Ok(false);
                 }
-                return Err(Error::damaged(format!("the scan ends early, in MCU {} of {}", self.next, self.all)));
+                return Err(Error::malformed(format!("the scan ends early, in MCU {} of {}", self.next, self.all)));
             }
             result?;
             (self.place, self.carried) = (bits.place(), carried);
@@ -101,7 +101,7 @@ impl Running {
         let fill = rest.iter().take_while(|&&b| b == 0xff).count();
         let Some(&marker) = rest.get(fill) else { return Ok(false) };
         if fill == 0 || marker != 0xd0 | self.restart {
-            return Err(Error::damaged(format!("restart mark {} expected before MCU {}", self.restart, self.next)));
+            return Err(Error::malformed(format!("restart mark {} expected before MCU {}", self.restart, self.next)));
         }
         self.place = Place::at(at.saturating_add(fill).saturating_add(1));
         self.carried = Carried::default();

@@ -46,7 +46,7 @@ pub(super) struct Scan {
 
 impl Scan {
     pub(super) fn parse(body: &[u8], frame: &Frame, tables: &Tables) -> Result<Scan> {
-        let short = || Error::damaged("a scan header whose length does not fit");
+        let short = || Error::malformed("a scan header whose length does not fit");
         let (&count, rest) = body.split_first().ok_or_else(short)?;
         let (parts, rest) = rest.split_at_checked(usize::from(count).saturating_mul(2)).ok_or_else(short)?;
         let &[first, last, approximation] = rest.first_chunk::<3>().filter(|_| rest.len() == 3).ok_or_else(short)?;
@@ -65,31 +65,31 @@ impl Scan {
         if !fits {
             let line =
                 format!("a scan of coefficients {first} to {last} from bit {high} to {low} of {count} components");
-            return Err(Error::damaged(line));
+            return Err(Error::malformed(line));
         }
         let mut scan = Scan { parts: Vec::new(), first, last, high, low };
         let mut blocks = 0u32;
         for &[id, numbers] in parts.as_chunks::<2>().0 {
             let found = frame.components.iter().enumerate().find(|(_, c)| c.id == id);
             let Some((index, component)) = found else {
-                return Err(Error::damaged(format!("a scan of component {id}, which the frame has not")));
+                return Err(Error::malformed(format!("a scan of component {id}, which the frame has not")));
             };
             if scan.parts.iter().any(|p| p.index == index) {
-                return Err(Error::damaged(format!("a scan that has component {id} twice")));
+                return Err(Error::malformed(format!("a scan that has component {id} twice")));
             }
             blocks = blocks.saturating_add(u32::from(component.h).saturating_mul(u32::from(component.v)));
             let pick = |from: &[Option<_>; 4], number: u8, needed: bool, what: &str| match from.get(usize::from(number))
             {
                 Some(Some(table)) => Ok(Some(std::sync::Arc::clone(table))),
                 _ if !needed => Ok(None),
-                _ => Err(Error::damaged(format!("a scan by {what} table {number}, which has not come"))),
+                _ => Err(Error::malformed(format!("a scan by {what} table {number}, which has not come"))),
             };
             let dc = pick(&tables.dc, numbers >> 4, first == 0 && high == 0, "DC")?;
             let ac = pick(&tables.ac, numbers & 15, last > 0, "AC")?;
             scan.parts.push(Part { index, dc, ac });
         }
         if scan.parts.is_empty() || scan.parts.len() > 4 || (scan.parts.len() > 1 && blocks > 10) {
-            return Err(Error::damaged(format!(
+            return Err(Error::malformed(format!(
                 "a scan of {count} components with {blocks} blocks together; 10 is the most"
             )));
         }
@@ -103,7 +103,7 @@ impl Scan {
 }
 
 fn missing() -> Error {
-    Error::damaged("a scan without the table it needs")
+    Error::malformed("a scan without the table it needs")
 }
 
 /// What is carried from block to block.
@@ -129,7 +129,7 @@ pub(super) fn sequential(
     bits.fill();
     let size = u32::from(dc.symbol(bits)?);
     if size > 16 {
-        return Err(Error::damaged(format!("a mean that differs by a number of {size} bits")));
+        return Err(Error::malformed(format!("a mean that differs by a number of {size} bits")));
     }
     bits.fill();
     *mean = mean.wrapping_add(bits.extended(size));
@@ -161,7 +161,7 @@ pub(super) fn sequential(
             }
         };
         if k > 63 {
-            return Err(Error::damaged("a block with more than 64 coefficients"));
+            return Err(Error::malformed("a block with more than 64 coefficients"));
         }
         let place = NATURAL.get(usize::from(k)).copied().unwrap_or(63);
         if let (Some(to), Some(q)) = (block.get_mut(usize::from(place)), quantiser.get(usize::from(place))) {
@@ -188,7 +188,7 @@ pub(super) fn progressive(
             bits.fill();
             let size = u32::from(dc.symbol(bits)?);
             if size > 16 {
-                return Err(Error::damaged(format!("a mean that differs by a number of {size} bits")));
+                return Err(Error::malformed(format!("a mean that differs by a number of {size} bits")));
             }
             bits.fill();
             *mean = mean.wrapping_add(bits.extended(size));
@@ -242,7 +242,7 @@ fn band_first(
             _ => {
                 k = k.saturating_add(run);
                 if k > scan.last {
-                    return Err(Error::damaged("a coefficient behind the end of its band"));
+                    return Err(Error::malformed("a coefficient behind the end of its band"));
                 }
                 let value = bits.extended(u32::from(size));
                 if let Some(to) = block.get_mut(place_of(k)) {
@@ -285,7 +285,7 @@ fn band_again(
                         bit.wrapping_neg()
                     }
                 }
-                _ => return Err(Error::damaged("a further bit of a coefficient that is more than a bit")),
+                _ => return Err(Error::malformed("a further bit of a coefficient that is more than a bit")),
             };
             // Past `run` coefficients that are still zero; each that is not takes a bit on the way.
             while k <= scan.last {

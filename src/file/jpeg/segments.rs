@@ -20,10 +20,10 @@ pub(super) fn quantisers(mut body: &[u8], into: &mut Quantisers) -> Result<()> {
         let bytes = if wide == 0 { 64 } else { 128 };
         let (Some((values, rest)), Some(place)) = (rest.split_at_checked(bytes), into.get_mut(usize::from(number)))
         else {
-            return Err(Error::damaged(format!("quantiser {number} of {} bytes", rest.len())));
+            return Err(Error::malformed(format!("quantiser {number} of {} bytes", rest.len())));
         };
         if wide > 1 {
-            return Err(Error::damaged(format!("a quantiser of kind {wide}; there are 0 and 1")));
+            return Err(Error::malformed(format!("a quantiser of kind {wide}; there are 0 and 1")));
         }
         let mut table = [0u16; 64];
         for (i, &at) in NATURAL.iter().take(64).enumerate() {
@@ -32,7 +32,7 @@ pub(super) fn quantisers(mut body: &[u8], into: &mut Quantisers) -> Result<()> {
                 _ => values.as_chunks::<2>().0.get(i).map(|&v| u16::from_be_bytes(v)),
             };
             match (value, table.get_mut(usize::from(at))) {
-                (Some(0), _) => return Err(Error::damaged("a quantiser with a step of 0")),
+                (Some(0), _) => return Err(Error::malformed("a quantiser with a step of 0")),
                 (Some(value), Some(to)) => *to = value,
                 _ => {}
             }
@@ -48,19 +48,19 @@ pub(super) fn huffman_tables(mut body: &[u8], into: &mut Tables) -> Result<()> {
     while let Some((&kind, rest)) = body.split_first() {
         let (class, number) = (kind >> 4, usize::from(kind & 15));
         let Some((counts, rest)) = rest.split_first_chunk::<16>() else {
-            return Err(Error::damaged("a Huffman table that is cut off"));
+            return Err(Error::malformed("a Huffman table that is cut off"));
         };
         let all = counts.iter().map(|&c| usize::from(c)).fold(0usize, usize::saturating_add);
         let Some((symbols, rest)) = rest.split_at_checked(all).filter(|_| all <= 256) else {
-            return Err(Error::damaged(format!("a Huffman table of {all} codes in {} bytes", rest.len())));
+            return Err(Error::malformed(format!("a Huffman table of {all} codes in {} bytes", rest.len())));
         };
         let tables = match class {
             0 => &mut into.dc,
             1 => &mut into.ac,
-            _ => return Err(Error::damaged(format!("a Huffman table of class {class}; there are 0 and 1"))),
+            _ => return Err(Error::malformed(format!("a Huffman table of class {class}; there are 0 and 1"))),
         };
         let Some(place) = tables.get_mut(number) else {
-            return Err(Error::damaged(format!("Huffman table {number}; there are 0 to 3")));
+            return Err(Error::malformed(format!("Huffman table {number}; there are 0 to 3")));
         };
         *place = Some(Arc::new(Huffman::new(counts, symbols)?));
         body = rest;
@@ -108,7 +108,7 @@ impl Notes {
                     self.metadata.resolution = exif::resolution_of(block);
                 }
                 if let (Some((space, transfer)), None) = (exif::color_of(block), &self.metadata.exif) {
-                    (self.metadata.space, self.metadata.transfer) = (space, transfer);
+                    (self.metadata.primaries, self.metadata.transfer) = (space, transfer);
                 }
                 if self.metadata.exif.is_none() {
                     self.metadata.exif = Some(block.to_vec());
@@ -151,7 +151,7 @@ impl Notes {
             true => {
                 let parts = std::mem::take(&mut self.profile);
                 self.metadata.icc = Some(parts.into_iter().flat_map(|(_, part)| part).collect());
-                self.metadata.space = crate::pixel::Space::Unknown;
+                self.metadata.primaries = crate::pixel::Primaries::Unknown;
             }
             false => self.remarks.push("the colour profile is not complete and is left out".to_string()),
         }

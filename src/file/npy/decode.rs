@@ -5,7 +5,7 @@ use super::header::{Header, wanted};
 use crate::error::{Error, Result};
 use crate::file::decoder::{Decoder, RowsOut, Slot, Start, Stop, collect};
 use crate::file::stored::StoredRows;
-use crate::frame::{AnyNumbersMut, AnyPlanes, Facts, Form, Format, Metadata, RowOrder, SamplesMut, Size};
+use crate::frame::{AnyNumbersMut, AnyPlanes, Facts, FileFormat, Metadata, PixelFormat, RowOrder, SamplesMut, Size};
 use crate::pixel::{Depth, Layout, Meaning, NumberKind, Sample, Transfer};
 
 /// A decoder of arrays: pushed bytes, gives rows.
@@ -64,7 +64,7 @@ impl NpyDecoder {
             return Err(crate::error::ErrorKind::Truncated(format!("{all} bytes of numbers expected")).into());
         }
         let mut facts = Facts::new(size, form_of(&header), metadata_of(&header));
-        facts.format = Some(Format::Npy);
+        facts.format = Some(FileFormat::Npy);
         facts.stored = Some(header.describe());
         let swapped = header.big_endian != cfg!(target_endian = "big");
         let put = Put { element: header.element, swapped, channels: header.channels };
@@ -84,7 +84,7 @@ impl NpyDecoder {
 }
 
 /// What the array comes as.
-fn form_of(header: &Header) -> Form {
+fn form_of(header: &Header) -> PixelFormat {
     let layout = match header.channels {
         1 => Some(Layout::Gray),
         2 => Some(Layout::GrayAlpha),
@@ -100,8 +100,8 @@ fn form_of(header: &Header) -> Form {
         _ => None,
     };
     match (layout, depth) {
-        (Some(layout), Some(depth)) => Form::Pixels { depth, layout },
-        _ => Form::Planes { number, names: (0..header.channels).map(|i| i.to_string()).collect() },
+        (Some(layout), Some(depth)) => PixelFormat::Pixels { depth, layout },
+        _ => PixelFormat::Planes { number, names: (0..header.channels).map(|i| i.to_string()).collect() },
     }
 }
 
@@ -109,15 +109,15 @@ fn form_of(header: &Header) -> Form {
 fn metadata_of(header: &Header) -> Metadata {
     let mut metadata = Metadata::default();
     match form_of(header) {
-        Form::Planes { .. } => metadata.meaning = Meaning::values(),
-        Form::Pixels { depth: Depth::F32, layout } if !layout.is_color() => metadata.meaning = Meaning::values(),
-        Form::Pixels { depth: Depth::F32, .. } => {
+        PixelFormat::Planes { .. } => metadata.meaning = Meaning::values(),
+        PixelFormat::Pixels { depth: Depth::F32, layout } if !layout.is_color() => metadata.meaning = Meaning::values(),
+        PixelFormat::Pixels { depth: Depth::F32, .. } => {
             (metadata.meaning, metadata.transfer) = (Meaning::Linear, Transfer::Linear);
         }
-        Form::Pixels { layout, .. } if header.element == Element::Bool => {
-            metadata.top_codes = Some(vec![1; layout.channels()]);
+        PixelFormat::Pixels { layout, .. } if header.element == Element::Bool => {
+            metadata.max_codes = Some(vec![1; layout.channels()]);
         }
-        Form::Pixels { .. } => {}
+        PixelFormat::Pixels { .. } => {}
     }
     metadata
 }
@@ -250,7 +250,7 @@ impl Put {
 }
 
 fn truth(v: u8) -> Result<u8> {
-    if v > 1 { Err(Error::damaged(format!("a boolean of {v}; it is 0 or 1"))) } else { Ok(v) }
+    if v > 1 { Err(Error::malformed(format!("a boolean of {v}; it is 0 or 1"))) } else { Ok(v) }
 }
 
 /// Elements of `N` bytes side by side into one plane each; a plane's numbers take as many.

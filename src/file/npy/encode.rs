@@ -4,7 +4,7 @@ use super::element::Element;
 use super::header::MARK;
 use crate::error::Result;
 use crate::file::encoder::{Encoder, Output, left_out, put_bytes};
-use crate::frame::{AnyNumbers, Content, Facts, Form, SamplesRef};
+use crate::frame::{AnyNumbers, Content, Facts, PixelFormat, SamplesRef};
 use crate::pixel::{Depth, Layout, Meaning, NumberKind};
 
 /// The numbers start at a multiple of this, says the format's description.
@@ -21,16 +21,16 @@ impl NpyEncoder {
     /// Starts a file with its header.
     pub(in crate::file) fn new(facts: &Facts, out: &mut dyn Output) -> Result<NpyEncoder> {
         let m = &facts.metadata;
-        let (kind, channels) = match &facts.form {
-            Form::Pixels { depth: Depth::U8, layout } => (NumberKind::U8, layout.channels()),
-            Form::Pixels { depth: Depth::U16, layout } => (NumberKind::U16, layout.channels()),
-            Form::Pixels { depth: Depth::F32, layout } => (NumberKind::F32, layout.channels()),
-            Form::Planes { number, names } => (*number, names.len()),
+        let (kind, channels) = match &facts.pixel_format {
+            PixelFormat::Pixels { depth: Depth::U8, layout } => (NumberKind::U8, layout.channels()),
+            PixelFormat::Pixels { depth: Depth::U16, layout } => (NumberKind::U16, layout.channels()),
+            PixelFormat::Pixels { depth: Depth::F32, layout } => (NumberKind::F32, layout.channels()),
+            PixelFormat::Planes { number, names } => (*number, names.len()),
         };
         // Two-valued pictures are booleans.
         let one = |tops: &Vec<u32>| tops.iter().all(|&top| top == 1);
-        let bools =
-            matches!(facts.form, Form::Pixels { depth: Depth::U8, .. }) && m.top_codes.as_ref().is_some_and(one);
+        let bools = matches!(facts.pixel_format, PixelFormat::Pixels { depth: Depth::U8, .. })
+            && m.max_codes.as_ref().is_some_and(one);
         let letters = match (bools, Element::letters(kind)) {
             (true, _) => "|b1".to_string(),
             (false, letters) if kind.bytes() == 1 => format!("|{letters}"),
@@ -58,16 +58,16 @@ fn remarks(facts: &Facts, bools: bool) -> Vec<String> {
     let m = &facts.metadata;
     let mut remarks = left_out(m, !bools);
     let mut say = |line: &str| remarks.push(line.to_string());
-    match &facts.form {
-        Form::Planes { names, .. } if names.iter().enumerate().any(|(i, name)| *name != i.to_string()) => {
+    match &facts.pixel_format {
+        PixelFormat::Planes { names, .. } if names.iter().enumerate().any(|(i, name)| *name != i.to_string()) => {
             say("the planes' names are not kept: planes of an array are told apart by their place");
         }
-        Form::Pixels { depth: Depth::F32, layout: Layout::Gray | Layout::GrayAlpha }
+        PixelFormat::Pixels { depth: Depth::F32, layout: Layout::Gray | Layout::GrayAlpha }
             if !matches!(m.meaning, Meaning::Values { .. }) =>
         {
             say("the numbers are written as they are; floats without colour are read back as values");
         }
-        Form::Pixels { depth: Depth::F32, layout } if layout.is_color() && m.meaning != Meaning::Linear => {
+        PixelFormat::Pixels { depth: Depth::F32, layout } if layout.is_color() && m.meaning != Meaning::Linear => {
             say("the numbers are written as they are; floats in colour are read back as linear light");
         }
         _ => {}

@@ -35,7 +35,7 @@ pub(super) fn wanted(bytes: &[u8]) -> Result<usize> {
     let Some(length) = bytes.get(8..fixed(version)) else { return Ok(fixed(version)) };
     let length = length.iter().rev().fold(0usize, |n, &b| (n << 8) | usize::from(b));
     if length > HEADER_BYTES {
-        return Err(Error::damaged(format!("the header is longer than {HEADER_BYTES} bytes")));
+        return Err(Error::malformed(format!("the header is longer than {HEADER_BYTES} bytes")));
     }
     Ok(fixed(version).saturating_add(length))
 }
@@ -44,11 +44,11 @@ impl Header {
     /// From all the bytes before the numbers.
     pub(super) fn parse(bytes: &[u8]) -> Result<Header> {
         if !bytes.starts_with(MARK) {
-            return Err(Error::damaged("the mark is not that of NPY"));
+            return Err(Error::malformed("the mark is not that of NPY"));
         }
         let version = bytes.get(6).copied().unwrap_or(0);
         let text = bytes.get(if version == 1 { 10 } else { 12 }..).unwrap_or_default();
-        let text = std::str::from_utf8(text).map_err(|_| Error::damaged("the header is not text"))?;
+        let text = std::str::from_utf8(text).map_err(|_| Error::malformed("the header is not text"))?;
         let (mut element, mut columns_first, mut shape) = (None, None, None);
         let mut words = Words { rest: text };
         words.expect('{')?;
@@ -61,7 +61,7 @@ impl Header {
                 "shape" => shape = Some(words.numbers()?),
                 other => {
                     let shown = shown(other, 24);
-                    return Err(Error::damaged(format!("the header has an entry {shown}, which does not exist")));
+                    return Err(Error::malformed(format!("the header has an entry {shown}, which does not exist")));
                 }
             }
             if !words.take(',') && !words.rest.trim_start().starts_with('}') {
@@ -69,7 +69,7 @@ impl Header {
             }
         }
         let (Some((element, big_endian)), Some(columns_first), Some(shape)) = (element, columns_first, shape) else {
-            return Err(Error::damaged("the header lacks one of descr, fortran_order, shape"));
+            return Err(Error::malformed("the header lacks one of descr, fortran_order, shape"));
         };
         let (height, width, channels) = match *shape.as_slice() {
             [height, width] => (height, width, 1),
@@ -148,7 +148,7 @@ impl<'a> Words<'a> {
     #[cold]
     fn wrong(&self, wanted: &str) -> Error {
         let shown: String = self.rest.trim_start().chars().take(16).collect();
-        Error::damaged(format!("the header has {shown:?} where {wanted} is expected"))
+        Error::malformed(format!("the header has {shown:?} where {wanted} is expected"))
     }
 
     fn quoted(&mut self) -> Result<&'a str> {

@@ -5,7 +5,7 @@ use crate::file::decoder::{Decoder, RowsOut, Slot, Start, Stop};
 use crate::file::options::Limits;
 use crate::file::stored::StoredRows;
 use crate::file::words::shown;
-use crate::frame::{Facts, Form, Format, Metadata, RowOrder, SamplesMut, Size};
+use crate::frame::{Facts, FileFormat, Metadata, PixelFormat, RowOrder, SamplesMut, Size};
 use crate::pixel::{Depth, Layout, Meaning, Sample, Transfer};
 
 /// Longer headers do not exist.
@@ -38,7 +38,7 @@ impl PfmDecoder {
         });
         let Some(end) = ends.nth(3) else {
             if self.part.len() >= HEADER_BYTES {
-                return Err(Error::damaged(format!("the header is longer than {HEADER_BYTES} bytes")));
+                return Err(Error::malformed(format!("the header is longer than {HEADER_BYTES} bytes")));
             }
             return Ok(None);
         };
@@ -50,23 +50,23 @@ impl PfmDecoder {
 
     fn parse(&mut self, header: &str, length: usize) -> Result<()> {
         let words: Vec<&str> = header.split_ascii_whitespace().collect();
-        let &[kind, width, height, scale] = words.as_slice() else { return Err(Error::damaged("not a float map")) };
+        let &[kind, width, height, scale] = words.as_slice() else { return Err(Error::malformed("not a float map")) };
         let number = |word: &str, what: &str| {
             let shown = shown(word, 16);
-            word.parse::<u32>().map_err(|_| Error::damaged(format!("the {what} is not a number: {shown}")))
+            word.parse::<u32>().map_err(|_| Error::malformed(format!("the {what} is not a number: {shown}")))
         };
         let size = Size::new(number(width, "width")?, number(height, "height")?);
         self.limits.check_size(size)?;
         let scale = scale.parse::<f64>().ok().filter(|s| s.is_finite() && *s != 0.0);
-        let Some(scale) = scale else { return Err(Error::damaged("the scale is not a number other than 0")) };
+        let Some(scale) = scale else { return Err(Error::malformed("the scale is not a number other than 0")) };
         let layout = if kind == "PF" { Layout::Rgb } else { Layout::Gray };
         let mut metadata = Metadata::default();
         match layout {
             Layout::Gray => metadata.meaning = Meaning::values(),
             _ => (metadata.meaning, metadata.transfer) = (Meaning::Linear, Transfer::Linear),
         }
-        let mut facts = Facts::new(size, Form::Pixels { depth: Depth::F32, layout }, metadata);
-        facts.format = Some(Format::Pfm);
+        let mut facts = Facts::new(size, PixelFormat::Pixels { depth: Depth::F32, layout }, metadata);
+        facts.format = Some(FileFormat::Pfm);
         let order = if scale < 0.0 { "little" } else { "big" };
         facts.stored = Some(format!("32-bit float {layout}, {order}-endian, lowest row first"));
         if scale.abs() != 1.0 {

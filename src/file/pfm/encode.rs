@@ -3,7 +3,7 @@
 use crate::error::{Help, Result};
 use crate::file::encoder::{Encoder, Output, cannot_hold, left_out, put_bytes};
 use crate::file::reversed::ReversedRows;
-use crate::frame::{Content, Facts, Form, Format, SamplesRef};
+use crate::frame::{Content, Facts, FileFormat, PixelFormat, SamplesRef};
 use crate::pixel::{Depth, Layout, Meaning, Transfer};
 
 /// An encoder of float maps: given rows, gives bytes once all have come.
@@ -15,14 +15,14 @@ pub(in crate::file) struct PfmEncoder {
 impl PfmEncoder {
     /// Starts a file with its header.
     pub(in crate::file) fn new(facts: &Facts, out: &mut dyn Output) -> Result<PfmEncoder> {
-        let refuse = |what: &str, help: &'static [Help]| Err(cannot_hold(Format::Pfm, what, help));
-        let kind = match facts.form {
-            Form::Pixels { depth: Depth::F32, layout: Layout::Gray } => "Pf",
-            Form::Pixels { depth: Depth::F32, layout: Layout::Rgb } => "PF",
-            Form::Pixels { layout: Layout::Cmyk, .. } => return refuse("cmyk", &[Help::Color]),
-            Form::Pixels { layout, .. } if layout.has_alpha() => return refuse("alpha", &[Help::Flatten]),
-            Form::Pixels { .. } => return refuse("integers", &[Help::Depth(&[Depth::F32])]),
-            Form::Planes { .. } => return refuse("planes", &[Help::PixelsOfDepth(&[Depth::F32])]),
+        let refuse = |what: &str, help: &'static [Help]| Err(cannot_hold(FileFormat::Pfm, what, help));
+        let kind = match facts.pixel_format {
+            PixelFormat::Pixels { depth: Depth::F32, layout: Layout::Gray } => "Pf",
+            PixelFormat::Pixels { depth: Depth::F32, layout: Layout::Rgb } => "PF",
+            PixelFormat::Pixels { layout: Layout::Cmyk, .. } => return refuse("cmyk", &[Help::Color]),
+            PixelFormat::Pixels { layout, .. } if layout.has_alpha() => return refuse("alpha", &[Help::Flatten]),
+            PixelFormat::Pixels { .. } => return refuse("integers", &[Help::Depth(&[Depth::F32])]),
+            PixelFormat::Planes { .. } => return refuse("planes", &[Help::PixelsOfDepth(&[Depth::F32])]),
         };
         if !facts.metadata.orientation.is_upright() {
             return refuse("an orientation", &[Help::Upright]);

@@ -8,7 +8,7 @@ use crate::file::decoder::take_bytes;
 use crate::file::exif;
 use crate::file::options::Limits;
 use crate::frame::{Metadata, Resolution, ResolutionUnit, Time};
-use crate::pixel::{Space, Transfer};
+use crate::pixel::{Primaries, Transfer};
 use std::io::Write;
 
 /// Metres in an inch.
@@ -40,7 +40,7 @@ pub(super) fn read(kind: [u8; 4], mut body: &[u8], context: &Context<'_>, into: 
         // 11.3.2.2: the encoding exponent times 100,000. sRGB, iCCP and cICP take precedence.
         b"gAMA" => {
             let Some(gamma) = take_bytes::<4>(&mut body).map(u32::from_be_bytes).filter(|&g| g > 0) else {
-                return Err(Error::damaged("gAMA must hold a number above 0"));
+                return Err(Error::malformed("gAMA must hold a number above 0"));
             };
             if into.icc.is_none() && into.code_points.is_none() && into.transfer == Transfer::Srgb && gamma != 45_455 {
                 into.transfer =
@@ -49,22 +49,22 @@ pub(super) fn read(kind: [u8; 4], mut body: &[u8], context: &Context<'_>, into: 
         }
         // 11.3.2.1: x and y of white, red, green and blue, times 100,000.
         b"cHRM" => {
-            let (numbers, []) = body.as_chunks::<4>() else { return Err(Error::damaged("cHRM must have 32 bytes")) };
+            let (numbers, []) = body.as_chunks::<4>() else { return Err(Error::malformed("cHRM must have 32 bytes")) };
             let Some(all) = numbers.first_chunk::<8>().filter(|_| numbers.len() == 8) else {
-                return Err(Error::damaged("cHRM must have 32 bytes"));
+                return Err(Error::malformed("cHRM must have 32 bytes"));
             };
             let all = all.map(u32::from_be_bytes);
             if into.icc.is_none() && into.code_points.is_none() {
-                into.space = if all == SRGB_PRIMARIES { Space::Srgb } else { Space::Chromaticities(all) };
+                into.primaries = if all == SRGB_PRIMARIES { Primaries::Srgb } else { Primaries::Chromaticities(all) };
             }
         }
         b"sRGB" if into.icc.is_none() && into.code_points.is_none() => {
-            (into.space, into.transfer) = (Space::Srgb, Transfer::Srgb);
+            (into.primaries, into.transfer) = (Primaries::Srgb, Transfer::Srgb);
         }
         b"sRGB" => {}
         b"iCCP" => {
             into.icc = Some(profile(body, context.limits)?);
-            into.space = Space::Unknown;
+            into.primaries = Primaries::Unknown;
         }
         b"cICP" => code_points(body, into)?,
         // 11.3.2.7: for each channel of the file (of a palette: red, green, blue) how many bits it had.
@@ -74,14 +74,14 @@ pub(super) fn read(kind: [u8; 4], mut body: &[u8], context: &Context<'_>, into: 
                 _ => (context.header.channels(), context.header.bits),
             };
             if body.len() != channels || body.iter().any(|&b| b == 0 || b > most) {
-                return Err(Error::damaged(format!("sBIT must hold {channels} numbers from 1 to {most}")));
+                return Err(Error::malformed(format!("sBIT must hold {channels} numbers from 1 to {most}")));
             }
             into.significant_bits = Some(body.to_vec());
         }
         b"bKGD" => into.background = Some(background(body, context)?),
         b"tIME" => {
             let Some([a, b, month, day, hour, minute, second]) = take_bytes::<7>(&mut body) else {
-                return Err(Error::damaged("tIME must have 7 bytes"));
+                return Err(Error::malformed("tIME must have 7 bytes"));
             };
             let year = u16::from_be_bytes([a, b]);
             into.changed = Some(Time { year, month, day, hour, minute, second });
@@ -101,7 +101,7 @@ fn resolution(mut body: &[u8]) -> Result<Option<Resolution>> {
     let (Some(x), Some(y), Some([unit]), []) =
         (take_bytes::<4>(all), take_bytes::<4>(all), take_bytes::<1>(all), &**all)
     else {
-        return Err(Error::damaged("pHYs must have 9 bytes"));
+        return Err(Error::malformed("pHYs must have 9 bytes"));
     };
     let unit = if unit == 1 { ResolutionUnit::Metre } else { ResolutionUnit::Ratio };
     let [x, y] = [x, y].map(|v| f64::from(u32::from_be_bytes(v)));
@@ -112,7 +112,7 @@ fn resolution(mut body: &[u8]) -> Result<Option<Resolution>> {
 fn profile(body: &[u8], limits: &Limits) -> Result<Vec<u8>> {
     let packed = texts::split_at_zero(body).and_then(|(_, rest)| rest.split_first());
     let Some((_, packed)) = packed.filter(|(method, _)| **method == 0) else {
-        return Err(Error::damaged("iCCP must hold a name and a profile packed by method 0"));
+        return Err(Error::malformed("iCCP must hold a name and a profile packed by method 0"));
     };
     unpack(packed, limits)
 }
@@ -121,14 +121,14 @@ fn profile(body: &[u8], limits: &Limits) -> Result<Vec<u8>> {
 /// everything else.
 fn code_points(mut body: &[u8], into: &mut Metadata) -> Result<()> {
     let (Some(points), []) = (take_bytes::<4>(&mut body), body) else {
-        return Err(Error::damaged("cICP must have 4 bytes"));
+        return Err(Error::malformed("cICP must have 4 bytes"));
     };
     let [primaries, transfer, matrix, _] = points;
     if matrix != 0 {
-        return Err(Error::damaged(format!("cICP names matrix {matrix}; only 0 (rgb) is allowed")));
+        return Err(Error::malformed(format!("cICP names matrix {matrix}; only 0 (rgb) is allowed")));
     }
     into.code_points = Some(points);
-    into.space = if primaries == 1 { Space::Srgb } else { Space::Unknown };
+    into.primaries = if primaries == 1 { Primaries::Srgb } else { Primaries::Unknown };
     into.transfer = match transfer {
         8 => Transfer::Linear,
         4 => Transfer::Power(2.2),
@@ -142,7 +142,7 @@ fn code_points(mut body: &[u8], into: &mut Metadata) -> Result<()> {
 fn background(body: &[u8], context: &Context<'_>) -> Result<[f64; 3]> {
     let full = f64::from((1u32 << context.header.bits.min(16)).saturating_sub(1));
     let words: Vec<f64> = body.as_chunks::<2>().0.iter().map(|b| f64::from(u16::from_be_bytes(*b)) / full).collect();
-    let wrong = || Error::damaged(format!("bKGD has {} bytes, which do not fit the colour type", body.len()));
+    let wrong = || Error::malformed(format!("bKGD has {} bytes, which do not fit the colour type", body.len()));
     match (context.header.color, words.as_slice(), body) {
         (Color::Palette, _, [index]) => {
             let color = context.palette.get(usize::from(*index)).ok_or_else(wrong)?;
@@ -165,9 +165,9 @@ pub(super) fn write(
     if let Some(points) = metadata.code_points {
         before.push((*b"cICP", points.to_vec()));
     }
-    match (&metadata.icc, metadata.space, metadata.transfer) {
+    match (&metadata.icc, metadata.primaries, metadata.transfer) {
         (Some(profile), ..) => before.push((*b"iCCP", pack_profile(profile)?)),
-        (None, Space::Srgb, Transfer::Srgb) => before.push((*b"sRGB", vec![0])),
+        (None, Primaries::Srgb, Transfer::Srgb) => before.push((*b"sRGB", vec![0])),
         (None, space, transfer) => {
             let gamma = match transfer {
                 Transfer::Srgb => 45_455,
@@ -176,9 +176,9 @@ pub(super) fn write(
             };
             before.push((*b"gAMA", gamma.to_be_bytes().to_vec()));
             let primaries = match space {
-                Space::Chromaticities(all) => Some(all),
-                Space::Srgb => Some(SRGB_PRIMARIES),
-                Space::Unknown => None,
+                Primaries::Chromaticities(all) => Some(all),
+                Primaries::Srgb => Some(SRGB_PRIMARIES),
+                Primaries::Unknown => None,
             };
             before.extend(primaries.map(|all| (*b"cHRM", all.map(u32::to_be_bytes).concat())));
         }

@@ -7,7 +7,7 @@ use super::{SIGNATURE, chunks};
 use crate::error::{Error, Result};
 use crate::file::decoder::{Decoder, RowsOut, Start, Stop, collect};
 use crate::file::options::Limits;
-use crate::frame::{Facts, Form, Format, Metadata, Palette, RowOrder};
+use crate::frame::{Facts, FileFormat, Metadata, Palette, PixelFormat, RowOrder};
 use crate::pixel::{Layout, Meaning, Rgba};
 
 /// A PNG decoder: pushed bytes, gives rows.
@@ -83,26 +83,26 @@ impl PngDecoder {
         let (length, Ok(kind)) = (u32::from_be_bytes(*length), <[u8; 4]>::try_from(kind)) else { return Ok(()) };
         self.part.clear();
         if !kind.iter().all(u8::is_ascii_alphabetic) || length > i32::MAX as u32 {
-            return Err(Error::damaged(format!("no chunk starts here (length {length}, kind {:?})", show(kind))));
+            return Err(Error::malformed(format!("no chunk starts here (length {length}, kind {:?})", show(kind))));
         }
         self.crc = crc32fast::Hasher::new();
         self.crc.update(&kind);
         if self.header.is_none() && kind != *b"IHDR" {
-            return Err(Error::damaged(format!("the first chunk is {}, not IHDR", show(kind))));
+            return Err(Error::malformed(format!("the first chunk is {}, not IHDR", show(kind))));
         }
         self.state = match &kind {
-            b"IHDR" if self.header.is_some() => return Err(Error::damaged("a second IHDR")),
+            b"IHDR" if self.header.is_some() => return Err(Error::malformed("a second IHDR")),
             b"IDAT" => {
                 self.begin_rows()?;
                 State::Data { left: length }
             }
-            b"IEND" if self.rows.is_none() => return Err(Error::damaged("IEND before any pixel data (IDAT)")),
+            b"IEND" if self.rows.is_none() => return Err(Error::malformed("IEND before any pixel data (IDAT)")),
             b"PLTE" | b"tRNS" if self.rows.is_some() => {
-                return Err(Error::damaged(format!("{} behind the first IDAT", show(kind))));
+                return Err(Error::malformed(format!("{} behind the first IDAT", show(kind))));
             }
-            b"PLTE" if !self.colors.palette.is_empty() => return Err(Error::damaged("a second PLTE")),
+            b"PLTE" if !self.colors.palette.is_empty() => return Err(Error::malformed("a second PLTE")),
             b"IHDR" | b"IEND" | b"PLTE" | b"tRNS" if length > 768 => {
-                return Err(Error::damaged(format!("{} has {length} bytes; it never has more than 768", show(kind))));
+                return Err(Error::malformed(format!("{} has {length} bytes; it never has more than 768", show(kind))));
             }
             b"IHDR" | b"IEND" | b"PLTE" | b"tRNS" => State::Body { kind, length },
             kind if chunks::is_read(kind) => {
@@ -111,7 +111,7 @@ impl PngDecoder {
                 State::Body { kind: *kind, length }
             }
             [b'A'..=b'Z', ..] => {
-                return Err(Error::damaged(format!("the critical chunk {} does not exist", show(kind))));
+                return Err(Error::malformed(format!("the critical chunk {} does not exist", show(kind))));
             }
             _ => State::Passed { kind, left: length },
         };
@@ -120,10 +120,10 @@ impl PngDecoder {
 
     /// Once, at the first IDAT: everything before the pixels is known.
     fn begin_rows(&mut self) -> Result<()> {
-        let Some(header) = self.header else { return Err(Error::damaged("IDAT before IHDR")) };
+        let Some(header) = self.header else { return Err(Error::malformed("IDAT before IHDR")) };
         if self.rows.is_none() {
             if header.color == Color::Palette && self.colors.palette.is_empty() {
-                return Err(Error::damaged("a picture of indices without a palette (PLTE)"));
+                return Err(Error::malformed("a picture of indices without a palette (PLTE)"));
             }
             let what =
                 if header.interlaced { "an interlaced picture, which is held whole," } else { "a row of pixels" };
@@ -141,7 +141,7 @@ impl PngDecoder {
             if let Some(top) = tops.first_mut() {
                 *top = (1u32 << header.bits).saturating_sub(1);
             }
-            self.metadata.top_codes = Some(tops);
+            self.metadata.max_codes = Some(tops);
         }
         if header.color == Color::Palette && self.indices {
             layout = Layout::Gray;
@@ -150,9 +150,9 @@ impl PngDecoder {
             let colors = self.colors.palette.iter().zip(alpha).map(|(&[r, g, b], a)| Rgba::new(r, g, b, a));
             self.metadata.palette = Some(Palette::new(colors.collect())?);
         }
-        let form = Form::Pixels { depth: header.depth(), layout };
+        let form = PixelFormat::Pixels { depth: header.depth(), layout };
         let mut facts = Facts::new(header.size, form, self.metadata.clone());
-        facts.format = Some(Format::Png);
+        facts.format = Some(FileFormat::Png);
         facts.stored = Some(self.describe(header));
         self.facts = Some(facts);
         Ok(())
@@ -183,7 +183,7 @@ impl PngDecoder {
             }
             b"IEND" => {
                 if self.rows.as_ref().is_some_and(|r| !r.is_complete()) {
-                    return Err(Error::damaged(format!("the pixel data ends early: {}", self.expected())));
+                    return Err(Error::malformed(format!("the pixel data ends early: {}", self.expected())));
                 }
                 self.state = State::Done;
                 return Ok(());
@@ -211,7 +211,7 @@ impl PngDecoder {
         let computed = std::mem::replace(&mut self.crc, crc32fast::Hasher::new()).finalize();
         if stored != Some(computed) {
             let stored = stored.unwrap_or_default();
-            return Err(Error::damaged(format!(
+            return Err(Error::malformed(format!(
                 "the checksum of chunk {} is {stored:08x}, its bytes give {computed:08x}",
                 show(kind)
             )));
@@ -245,7 +245,7 @@ impl Decoder for PngDecoder {
                         return Ok((taken(rest), Stop::NeedInput));
                     }
                     if self.part != SIGNATURE {
-                        return Err(Error::damaged("the signature is not that of PNG"));
+                        return Err(Error::malformed("the signature is not that of PNG"));
                     }
                     self.part.clear();
                     self.state = State::ChunkHeader;
@@ -277,7 +277,7 @@ impl Decoder for PngDecoder {
                     self.state = State::Checksum { kind, body: None };
                 }
                 State::Data { left } => {
-                    let Some(rows) = &mut self.rows else { return Err(Error::damaged("IDAT before IHDR")) };
+                    let Some(rows) = &mut self.rows else { return Err(Error::malformed("IDAT before IHDR")) };
                     let (head, _) = rest.split_at(rest.len().min(left as usize));
                     let (used, stop) = rows.inflate(head, out)?;
                     let (used_bytes, tail) = rest.split_at(used.min(rest.len()));

@@ -7,7 +7,7 @@ use crate::error::{Error, Help, Result};
 use crate::file::encoder::{Encoder, Output, cannot_hold, check_indices, palette_of, put_bytes};
 use crate::file::options::WriteOptions;
 use crate::file::words::extend_words_be;
-use crate::frame::{Content, Facts, Form, Format, Metadata, Palette, SamplesRef};
+use crate::frame::{Content, Facts, FileFormat, Metadata, Palette, PixelFormat, SamplesRef};
 use crate::pixel::{Depth, Layout, codes};
 
 /// Bytes of packed data a chunk at most.
@@ -26,22 +26,22 @@ pub(in crate::file) struct PngEncoder {
 impl PngEncoder {
     /// Starts a file: signature, header and what stands before the pixels.
     pub(in crate::file) fn new(facts: &Facts, options: &WriteOptions, out: &mut dyn Output) -> Result<PngEncoder> {
-        let Form::Pixels { depth, layout } = facts.form else {
-            return Err(cannot_hold(Format::Png, "planes", &[Help::PixelsOfDepth(&[Depth::U16, Depth::U8])]));
+        let PixelFormat::Pixels { depth, layout } = facts.pixel_format else {
+            return Err(cannot_hold(FileFormat::Png, "planes", &[Help::PixelsOfDepth(&[Depth::U16, Depth::U8])]));
         };
         if facts.size.is_empty() || facts.size.width > i32::MAX as u32 || facts.size.height > i32::MAX as u32 {
             let what = format!("a picture of {}; each side must be 1 to 2^31 - 1", facts.size);
-            return Err(cannot_hold(Format::Png, &what, &[]));
+            return Err(cannot_hold(FileFormat::Png, &what, &[]));
         }
         if layout == Layout::Cmyk {
-            return Err(cannot_hold(Format::Png, "cmyk", &[Help::Color]));
+            return Err(cannot_hold(FileFormat::Png, "cmyk", &[Help::Color]));
         }
         let palette = palette_of(facts)?;
         let header = Header { size: facts.size, interlaced: false, ..form_of(depth, layout, &facts.metadata, palette) };
         let colors: Vec<[u8; 3]> = palette.iter().flat_map(|p| p.colors()).map(|c| [c.r, c.g, c.b]).collect();
         let (before, behind, mut remarks) = chunks::write(&facts.metadata, &header, &colors)?;
-        if facts.metadata.top_codes.is_some() && header.bits >= 8 && palette.is_none() {
-            remarks.push("the top code is not kept: the samples fill the full range".to_string());
+        if facts.metadata.max_codes.is_some() && header.bits >= 8 && palette.is_none() {
+            remarks.push("the max code is not kept: the samples fill the full range".to_string());
         }
         put_bytes(out, &SIGNATURE)?;
         put_chunk(out, *b"IHDR", &header.chunk_body())?;
@@ -50,7 +50,7 @@ impl PngEncoder {
         }
         // Filters predict a sample from its neighbours, which numbers of colours and packed bits do not follow (12.8).
         let adaptive = header.bits >= 8 && palette.is_none();
-        let effort = u32::from(options.effort.min(9));
+        let effort = u32::from(options.compression.min(9));
         let packer = Packer::new(header.row_bytes(), header.pixel_bytes(), adaptive, effort, options.threads);
         let colors = palette.map(|p| p.colors().len());
         Ok(PngEncoder { header, colors, rows_left: facts.size.height, packer, remarks })
@@ -72,7 +72,7 @@ impl PngEncoder {
             SamplesRef::U8(s) => row.extend_from_slice(s),
             SamplesRef::U16(s) => extend_words_be(row, s),
             SamplesRef::F32(_) => {
-                return Err(cannot_hold(Format::Png, "f32 samples", &[Help::Depth(&[Depth::U16, Depth::U8])]));
+                return Err(cannot_hold(FileFormat::Png, "f32 samples", &[Help::Depth(&[Depth::U16, Depth::U8])]));
             }
         }
         self.rows_left = self.rows_left.saturating_sub(1);
@@ -83,7 +83,7 @@ impl PngEncoder {
     }
 }
 
-/// The colour type and bits that fit. Gray of a top code that some bits count just up to is written in those bits.
+/// The colour type and bits that fit. Gray of a max code that some bits count just up to is written in those bits.
 fn form_of(depth: Depth, layout: Layout, metadata: &Metadata, palette: Option<&Palette>) -> Header {
     let color = match layout {
         Layout::Gray if palette.is_some() => Color::Palette,
@@ -92,7 +92,7 @@ fn form_of(depth: Depth, layout: Layout, metadata: &Metadata, palette: Option<&P
         Layout::Rgba => Color::Rgba,
         Layout::Rgb | Layout::Cmyk => Color::Rgb,
     };
-    let bits = match (color, depth, metadata.top_codes.as_deref()) {
+    let bits = match (color, depth, metadata.max_codes.as_deref()) {
         (Color::Palette, ..) => palette.map_or(8, Palette::bits),
         (_, Depth::U16, _) => 16,
         (Color::Gray, _, Some([1])) => 1,
@@ -132,7 +132,7 @@ fn put_packed(out: &mut dyn Output, packed: &[u8]) -> Result<()> {
 }
 
 fn put_chunk(out: &mut dyn Output, kind: [u8; 4], body: &[u8]) -> Result<()> {
-    let length = u32::try_from(body.len()).map_err(|_| Error::unusable("a chunk of over 4 GiB"))?;
+    let length = u32::try_from(body.len()).map_err(|_| Error::invalid("metadata", "a chunk of over 4 GiB"))?;
     let mut crc = crc32fast::Hasher::new();
     crc.update(&kind);
     crc.update(body);

@@ -29,13 +29,13 @@ impl Colors {
         let (entries, rest) = body.as_chunks::<3>();
         let most = if header.color == Color::Palette { 1usize << header.bits.min(8) } else { 256 };
         if !rest.is_empty() || entries.is_empty() || entries.len() > most {
-            return Err(Error::damaged(format!(
+            return Err(Error::malformed(format!(
                 "PLTE has {} bytes; it holds 1 to {most} colours of 3 bytes",
                 body.len()
             )));
         }
         if matches!(header.color, Color::Gray | Color::GrayAlpha) {
-            return Err(Error::damaged("PLTE in a gray picture"));
+            return Err(Error::malformed("PLTE in a gray picture"));
         }
         // In a colour picture it is a suggestion for others, and means nothing here.
         if header.color == Color::Palette {
@@ -46,7 +46,7 @@ impl Colors {
 
     /// tRNS.
     pub(super) fn read_transparency(&mut self, body: &[u8], header: &Header) -> Result<()> {
-        let wanted = |bytes: usize| Error::damaged(format!("tRNS has {} bytes, not {bytes}", body.len()));
+        let wanted = |bytes: usize| Error::malformed(format!("tRNS has {} bytes, not {bytes}", body.len()));
         let words = || body.as_chunks::<2>().0.iter().map(|b| u16::from_be_bytes(*b));
         match header.color {
             Color::Gray => {
@@ -60,16 +60,16 @@ impl Colors {
                 };
                 self.key = Some([r, g, b]);
             }
-            Color::Palette if self.palette.is_empty() => return Err(Error::damaged("tRNS before PLTE")),
+            Color::Palette if self.palette.is_empty() => return Err(Error::malformed("tRNS before PLTE")),
             Color::Palette if body.len() > self.palette.len() => {
-                return Err(Error::damaged(format!(
+                return Err(Error::malformed(format!(
                     "tRNS has {} entries for a palette of {}",
                     body.len(),
                     self.palette.len()
                 )));
             }
             Color::Palette => self.alpha = body.to_vec(),
-            Color::GrayAlpha | Color::Rgba => return Err(Error::damaged("tRNS in a picture with alpha")),
+            Color::GrayAlpha | Color::Rgba => return Err(Error::malformed("tRNS in a picture with alpha")),
         }
         Ok(())
     }
@@ -154,7 +154,7 @@ impl Expander {
     #[cold]
     fn beyond(&self, index: u8) -> Error {
         let count = self.colors.palette.len();
-        Error::damaged(format!("a pixel has index {index}; the palette has {count} colours"))
+        Error::malformed(format!("a pixel has index {index}; the palette has {count} colours"))
     }
 
     /// Indices as they are, if the palette has them.

@@ -90,12 +90,12 @@ impl Header {
         let (Some(width), Some(height), Some(rest), []) =
             (take_bytes::<4>(all), take_bytes::<4>(all), take_bytes::<5>(all), &**all)
         else {
-            return Err(Error::damaged("IHDR must have 13 bytes"));
+            return Err(Error::malformed("IHDR must have 13 bytes"));
         };
         let (width, height) = (u32::from_be_bytes(width), u32::from_be_bytes(height));
         let [bits, color, compression, filter, interlace] = rest;
         if compression != 0 || filter != 0 || interlace > 1 {
-            return Err(Error::damaged(format!(
+            return Err(Error::malformed(format!(
                 "IHDR names compression {compression}, filter method {filter}, interlace {interlace}; only 0, 0 and 0 or 1 exist"
             )));
         }
@@ -106,13 +106,13 @@ impl Header {
             (4, 8 | 16) => Color::GrayAlpha,
             (6, 8 | 16) => Color::Rgba,
             _ => {
-                return Err(Error::damaged(format!(
+                return Err(Error::malformed(format!(
                     "IHDR names colour type {color} at {bits} bits, which does not exist"
                 )));
             }
         };
         if width > i32::MAX as u32 || height > i32::MAX as u32 {
-            return Err(Error::damaged(format!("IHDR names a size of {width}x{height}; a side is below 2^31")));
+            return Err(Error::malformed(format!("IHDR names a size of {width}x{height}; a side is below 2^31")));
         }
         Ok(Header { size: Size::new(width, height), bits, color, interlaced: interlace == 1 })
     }

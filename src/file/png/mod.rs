@@ -1,7 +1,7 @@
 //! PNG: Portable Network Graphics, ISO/IEC 15948 (third edition). Section numbers in this folder are that standard's.
 //!
 //! Read: everything. Palettes and transparent colours are expanded, codes below 8 bits scaled; an interlaced picture is
-//! held whole. Written: gray, gray+alpha, rgb, rgb+alpha at 8 and 16 bits, gray of 1, 2 and 4 bits where the top code says
+//! held whole. Written: gray, gray+alpha, rgb, rgb+alpha at 8 and 16 bits, gray of 1, 2 and 4 bits where the max code says
 //! so, not interlaced.
 
 mod chunks;

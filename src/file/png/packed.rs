@@ -10,7 +10,7 @@ pub(super) fn unpack(packed: &[u8], limits: &Limits) -> Result<Vec<u8>> {
     let most = limits.metadata;
     let unpacked = flate2::read::ZlibDecoder::new(packed);
     let read = unpacked.take(most.saturating_add(1)).read_to_end(&mut out);
-    read.map_err(|e| Error::damaged(format!("a packed chunk cannot be unpacked: {e}")))?;
+    read.map_err(|e| Error::malformed(format!("a packed chunk cannot be unpacked: {e}")))?;
     limits.check_metadata(out.len() as u64)?;
     Ok(out)
 }

@@ -107,12 +107,12 @@ impl Rows {
                 if self.all_read() { &mut beyond[..] } else { self.buffer.get_mut(self.have..).unwrap_or_default() };
             let status = self.inflate.decompress(input, room, FlushDecompress::None);
             let status =
-                status.map_err(|e| Error::damaged(format!("the packed pixel data cannot be unpacked: {e}")))?;
+                status.map_err(|e| Error::malformed(format!("the packed pixel data cannot be unpacked: {e}")))?;
             let taken = self.inflate.total_in().saturating_sub(before_in) as usize;
             let made = self.inflate.total_out().saturating_sub(before_out) as usize;
             input = input.get(taken..).unwrap_or_default();
             if self.all_read() && made > 0 {
-                return Err(Error::damaged("there is more pixel data than the header's rows"));
+                return Err(Error::malformed("there is more pixel data than the header's rows"));
             }
             self.have = self.have.saturating_add(made);
             self.ended = status == Status::StreamEnd;

@@ -12,7 +12,7 @@ const XMP: &str = "XML:com.adobe.xmp";
 pub(super) fn read(kind: [u8; 4], body: &[u8], limits: &Limits, into: &mut Metadata) -> Result<()> {
     let Some((keyword, rest)) = split_at_zero(body) else {
         let kind = String::from_utf8_lossy(&kind).into_owned();
-        return Err(Error::damaged(format!("{kind} must hold a keyword and a zero byte")));
+        return Err(Error::malformed(format!("{kind} must hold a keyword and a zero byte")));
     };
     let text = match &kind {
         // A keyword, a zero, text in Latin-1.
@@ -20,7 +20,7 @@ pub(super) fn read(kind: [u8; 4], body: &[u8], limits: &Limits, into: &mut Metad
         // A keyword, a zero, method 0, a zlib stream of Latin-1.
         b"zTXt" => match rest.split_first() {
             Some((0, packed)) => from_latin1(&unpack(packed, limits)?),
-            _ => return Err(Error::damaged("zTXt must hold a text packed by method 0")),
+            _ => return Err(Error::malformed("zTXt must hold a text packed by method 0")),
         },
         // A keyword, a zero, whether it is packed, method 0, a language, a zero, the keyword in it, a zero, UTF-8.
         _ => international(rest, limits)?,
@@ -35,7 +35,7 @@ pub(super) fn read(kind: [u8; 4], body: &[u8], limits: &Limits, into: &mut Metad
 }
 
 fn international(rest: &[u8], limits: &Limits) -> Result<String> {
-    let wrong = || Error::damaged("iTXt must hold flags, a language, a keyword in it and a text");
+    let wrong = || Error::malformed("iTXt must hold flags, a language, a keyword in it and a text");
     let (flags, rest) = rest.split_first_chunk::<2>().ok_or_else(wrong)?;
     let (_, rest) = split_at_zero(rest).ok_or_else(wrong)?;
     let (_, text) = split_at_zero(rest).ok_or_else(wrong)?;
@@ -44,7 +44,7 @@ fn international(rest: &[u8], limits: &Limits) -> Result<String> {
         [1, 0] => unpack(text, limits)?,
         _ => return Err(wrong()),
     };
-    String::from_utf8(bytes).map_err(|_| Error::damaged("the text of iTXt is not UTF-8"))
+    String::from_utf8(bytes).map_err(|_| Error::malformed("the text of iTXt is not UTF-8"))
 }
 
 /// The chunks for a picture's texts.

@@ -15,7 +15,7 @@ pub(super) fn unfilter(kind: u8, row: &mut [u8], above: &[u8], pixel_bytes: usiz
             6 => leftward::<6>(kind, row, above),
             _ => leftward::<8>(kind, row, above),
         },
-        _ => return Err(Error::damaged(format!("a row has filter {kind}; only 0 to 4 exist"))),
+        _ => return Err(Error::malformed(format!("a row has filter {kind}; only 0 to 4 exist"))),
     }
     Ok(())
 }

@@ -6,7 +6,7 @@ use super::scale::Scale;
 use crate::error::{Error, Result};
 use crate::file::decoder::{Decoder, RowsOut, Slot, Start, Stop};
 use crate::file::stored::StoredRows;
-use crate::frame::{Facts, Format, Metadata, RowOrder};
+use crate::frame::{Facts, FileFormat, Metadata, RowOrder};
 use crate::pixel::codes;
 
 /// Longer headers are refused: comments are all that could make one so long.
@@ -16,7 +16,7 @@ const PAGES_COUNTED: u32 = 200;
 
 /// A decoder of portable maps: pushed bytes, gives rows.
 pub(in crate::file) struct PnmDecoder {
-    format: Format,
+    format: FileFormat,
     start: Start,
     /// Bytes of a header that is not complete yet.
     part: Vec<u8>,
@@ -52,7 +52,7 @@ enum Rows {
 }
 
 impl PnmDecoder {
-    pub(in crate::file) fn new(format: Format, start: Start) -> PnmDecoder {
+    pub(in crate::file) fn new(format: FileFormat, start: Start) -> PnmDecoder {
         let (part, body, facts) = (Vec::new(), None, None);
         PnmDecoder { format, start, part, at: 0, page: 1, state: State::Header, ended: false, body, facts }
     }
@@ -69,11 +69,11 @@ impl PnmDecoder {
         self.part.extend_from_slice(input.get(..room).unwrap_or_default());
         let parsed = match self.part.as_slice() {
             [b'P', b'1'..=b'7', ..] | [b'P'] | [] => Header::parse(&self.part)?,
-            _ => return Err(Error::damaged(format!("page {} does not start as a map", self.page))),
+            _ => return Err(Error::malformed(format!("page {} does not start as a map", self.page))),
         };
         let Some((header, length)) = parsed else {
             if self.part.len() >= HEADER_BYTES {
-                return Err(Error::damaged(format!("the header is longer than {HEADER_BYTES} bytes")));
+                return Err(Error::malformed(format!("the header is longer than {HEADER_BYTES} bytes")));
             }
             self.take(input, room);
             return Ok(None);
@@ -95,9 +95,9 @@ impl PnmDecoder {
     fn begin(&mut self, header: Header) {
         let mut metadata = Metadata::default();
         let depth = header.depth();
-        let full = depth.top_code() == Some(header.top);
+        let full = depth.max_code() == Some(header.top);
         if !full {
-            metadata.top_codes = Some(vec![u32::from(header.top); header.layout.channels()]);
+            metadata.max_codes = Some(vec![u32::from(header.top); header.layout.channels()]);
         }
         let mut facts = Facts::new(header.size, header.form(), metadata);
         facts.format = Some(self.format);
@@ -119,7 +119,7 @@ impl PnmDecoder {
     fn headers(&mut self, input: &mut &[u8]) -> Result<Stop> {
         if self.ended && self.state == State::Header {
             let (page, pages) = (self.start.page, self.page.saturating_sub(1));
-            return Err(Error::unusable(format!("there is no page {page}; the file has {pages}")));
+            return Err(Error::invalid("page", format!("there is no page {page}; the file has {pages}")));
         }
         if self.ended {
             if !self.part.is_empty() {
@@ -160,7 +160,7 @@ impl PnmDecoder {
         }
         self.page = self.page.saturating_add(1);
         if self.page > self.start.limits.pages {
-            return Err(Error::unusable(format!("more pages than the limit of {}", self.start.limits.pages)));
+            return Err(Error::invalid("page", format!("more pages than the limit of {}", self.start.limits.pages)));
         }
         self.at = end;
         Ok(Stop::forward(end))

@@ -2,12 +2,12 @@
 
 use crate::error::{Help, Result};
 use crate::file::encoder::{Encoder, Output, cannot_hold, left_out, put_bytes};
-use crate::frame::{Content, Facts, Form, Format, SamplesRef};
+use crate::frame::{Content, Facts, FileFormat, PixelFormat, SamplesRef};
 use crate::pixel::{Depth, Layout, codes};
 
 /// An encoder of portable maps: given rows, gives bytes.
 pub(in crate::file) struct PnmEncoder {
-    format: Format,
+    format: FileFormat,
     depth: Depth,
     /// The code of each sample, where samples are not codes already.
     codes: Vec<u16>,
@@ -18,22 +18,22 @@ pub(in crate::file) struct PnmEncoder {
 }
 
 impl PnmEncoder {
-    /// Starts a file with its header. For PNM the ending narrows what can be held: .pgm is gray, .ppm is rgb.
+    /// Starts a file with its header. For PNM the extension narrows what can be held: .pgm is gray, .ppm is rgb.
     pub(in crate::file) fn new(
-        format: Format,
-        ending: Option<&str>,
+        format: FileFormat,
+        extension: Option<&str>,
         facts: &Facts,
         out: &mut dyn Output,
     ) -> Result<PnmEncoder> {
-        let Form::Pixels { depth, layout } = facts.form else {
+        let PixelFormat::Pixels { depth, layout } = facts.pixel_format else {
             return Err(cannot_hold(format, "planes", &[Help::PixelsOfDepth(&[Depth::U16, Depth::U8])]));
         };
-        let Some(full) = depth.top_code() else {
+        let Some(full) = depth.max_code() else {
             return Err(cannot_hold(format, "f32 samples", &[Help::Depth(&[Depth::U16, Depth::U8])]));
         };
-        check_layout(format, ending, layout)?;
-        if ending == Some("pbm") {
-            let two_valued = layout == Layout::Gray && facts.metadata.top_codes.as_deref() == Some(&[1]);
+        check_layout(format, extension, layout)?;
+        if extension == Some("pbm") {
+            let two_valued = layout == Layout::Gray && facts.metadata.max_codes.as_deref() == Some(&[1]);
             if !two_valued {
                 let remedy = &[Help::TwoLevels, Help::Extension("pgm")];
                 return Err(cannot_hold(format, "more than two values in a .pbm file", remedy));
@@ -43,16 +43,16 @@ impl PnmEncoder {
             return Ok(PnmEncoder { format, depth, codes: Vec::new(), row: Vec::new(), remarks, bits: true });
         }
         // One maximum value serves all channels; where they differ the full range is written.
-        let top = match &facts.metadata.top_codes {
+        let top = match &facts.metadata.max_codes {
             Some(tops) if tops.windows(2).all(|w| w.first() == w.last()) => {
                 tops.first().and_then(|&t| u16::try_from(t).ok()).filter(|&t| t > 0 && t <= full).unwrap_or(full)
             }
             _ => full,
         };
-        // 8-bit data is a byte a sample and wider data two: the depth decides, so a small top code of u16 data is
+        // 8-bit data is a byte a sample and wider data two: the depth decides, so a small max code of u16 data is
         // written in its own narrower form, which reads back as u8.
         let head = match format {
-            Format::Pam => format!(
+            FileFormat::Pam => format!(
                 "P7\nWIDTH {}\nHEIGHT {}\nDEPTH {}\nMAXVAL {top}\nTUPLTYPE {}\nENDHDR\n",
                 facts.size.width,
                 facts.size.height,
@@ -82,17 +82,17 @@ impl PnmEncoder {
     }
 }
 
-fn check_layout(format: Format, ending: Option<&str>, layout: Layout) -> Result<()> {
+fn check_layout(format: FileFormat, extension: Option<&str>, layout: Layout) -> Result<()> {
     if layout == Layout::Cmyk {
         return Err(cannot_hold(format, "cmyk", &[Help::Color]));
     }
-    if format == Format::Pam {
+    if format == FileFormat::Pam {
         return Ok(());
     }
     if layout.has_alpha() {
         return Err(cannot_hold(format, "alpha", &[Help::Flatten, Help::Extension("pam"), Help::Extension("png")]));
     }
-    match (ending, layout) {
+    match (extension, layout) {
         (Some("pgm"), Layout::Rgb) => {
             Err(cannot_hold(format, "colour in a .pgm file", &[Help::Gray, Help::Extension("ppm")]))
         }

@@ -2,7 +2,7 @@
 
 use crate::error::{Error, Result};
 use crate::file::words::shown;
-use crate::frame::{Form, Size};
+use crate::frame::{PixelFormat, Size};
 use crate::pixel::{Depth, Layout};
 
 /// What a header says.
@@ -24,8 +24,8 @@ impl Header {
         if self.top < 256 { Depth::U8 } else { Depth::U16 }
     }
 
-    pub(super) fn form(&self) -> Form {
-        Form::Pixels { depth: self.depth(), layout: self.layout }
+    pub(super) fn form(&self) -> PixelFormat {
+        PixelFormat::Pixels { depth: self.depth(), layout: self.layout }
     }
 
     pub(super) fn describe(&self) -> String {
@@ -72,7 +72,7 @@ fn parse_map(kind: u8, bytes: &[u8]) -> Result<Option<(Header, usize)>> {
         b'3' => (Layout::Rgb, true),
         b'5' => (Layout::Gray, false),
         b'6' => (Layout::Rgb, false),
-        _ => return Err(Error::damaged(format!("a map of kind P{}", char::from(kind).escape_default()))),
+        _ => return Err(Error::malformed(format!("a map of kind P{}", char::from(kind).escape_default()))),
     };
     let bits = matches!(kind, b'1' | b'4');
     let mut words = Words { bytes, at: 2 };
@@ -96,14 +96,14 @@ fn check_top(top: u32) -> Result<u16> {
     u16::try_from(top)
         .ok()
         .filter(|&t| t > 0)
-        .ok_or_else(|| Error::damaged(format!("a maximum value of {top}; it is 1 to 65535")))
+        .ok_or_else(|| Error::malformed(format!("a maximum value of {top}; it is 1 to 65535")))
 }
 
 fn parse_number(word: &[u8], what: &str) -> Result<u32> {
     let text = std::str::from_utf8(word).ok().filter(|t| t.bytes().all(|b| b.is_ascii_digit()));
     text.and_then(|t| t.parse().ok()).ok_or_else(|| {
         let shown = shown(&String::from_utf8_lossy(word), 16);
-        Error::damaged(format!("the {what} is not a number: {shown}"))
+        Error::malformed(format!("the {what} is not a number: {shown}"))
     })
 }
 
@@ -161,7 +161,7 @@ fn parse_arbitrary(bytes: &[u8]) -> Result<Option<(Header, usize)>> {
             b"TUPLTYPE" => kind.push_str(&String::from_utf8_lossy(value)),
             b"ENDHDR" => {
                 let (Some(width), Some(height), Some(depth), Some(top)) = (width, height, depth, top) else {
-                    return Err(Error::damaged("the header lacks one of WIDTH, HEIGHT, DEPTH, MAXVAL"));
+                    return Err(Error::malformed("the header lacks one of WIDTH, HEIGHT, DEPTH, MAXVAL"));
                 };
                 let layout = layout_of(&kind, depth)?;
                 let size = Size::new(width, height);
@@ -173,7 +173,7 @@ fn parse_arbitrary(bytes: &[u8]) -> Result<Option<(Header, usize)>> {
             [b'#', ..] => {}
             other => {
                 let shown = shown(&String::from_utf8_lossy(other), 16);
-                return Err(Error::damaged(format!("the header has a field {shown}, which does not exist")));
+                return Err(Error::malformed(format!("the header has a field {shown}, which does not exist")));
             }
         }
     }
@@ -197,7 +197,7 @@ fn layout_of(kind: &str, depth: u32) -> Result<Layout> {
         }
     };
     if layout.channels() as u32 != depth {
-        return Err(Error::damaged(format!(
+        return Err(Error::malformed(format!(
             "tuple type {kind} has {} channels, DEPTH says {depth}",
             layout.channels()
         )));

@@ -79,7 +79,7 @@ impl Plain {
                 }
                 b'#' => self.comment = true,
                 _ if byte.is_ascii_whitespace() => {}
-                _ => return Err(Error::damaged(format!("a character {:?} among the samples", char::from(byte)))),
+                _ => return Err(Error::malformed(format!("a character {:?} among the samples", char::from(byte)))),
             }
             *input = tail;
             if let Some(number) = self.number.take_if(|_| !byte.is_ascii_digit()) {

@@ -53,6 +53,6 @@ impl Scale {
 
     #[cold]
     pub(super) fn above(&self, number: u32) -> Error {
-        Error::damaged(format!("a sample of {number} is above the maximum value {}", self.top))
+        Error::malformed(format!("a sample of {number} is above the maximum value {}", self.top))
     }
 }

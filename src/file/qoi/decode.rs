@@ -4,7 +4,7 @@ use super::{END, MAGIC, Rgba, START, place};
 use crate::error::{Error, Result};
 use crate::file::decoder::{Decoder, RowsOut, Slot, Start, Stop, collect, take_bytes};
 use crate::file::options::Limits;
-use crate::frame::{Facts, Form, Format, Metadata, SamplesMut, Size};
+use crate::frame::{Facts, FileFormat, Metadata, PixelFormat, SamplesMut, Size};
 use crate::pixel::{Depth, Layout, Transfer};
 
 /// Bytes of the header.
@@ -49,25 +49,25 @@ impl QoiDecoder {
         let (Some(MAGIC), Some(width), Some(height), Some([channels, space])) =
             (take_bytes::<4>(all), take_bytes::<4>(all), take_bytes::<4>(all), take_bytes::<2>(all))
         else {
-            return Err(Error::damaged("the header is not that of QOI"));
+            return Err(Error::malformed("the header is not that of QOI"));
         };
         let size = Size::new(u32::from_be_bytes(width), u32::from_be_bytes(height));
         self.limits.check_size(size)?;
         let layout = match channels {
             3 => Layout::Rgb,
             4 => Layout::Rgba,
-            n => return Err(Error::damaged(format!("the header names {n} channels; only 3 and 4 exist"))),
+            n => return Err(Error::malformed(format!("the header names {n} channels; only 3 and 4 exist"))),
         };
         let mut metadata = Metadata::default();
         match space {
             0 => {}
             1 => metadata.transfer = Transfer::Linear,
-            n => return Err(Error::damaged(format!("the header names colour space {n}; only 0 and 1 exist"))),
+            n => return Err(Error::malformed(format!("the header names colour space {n}; only 0 and 1 exist"))),
         }
         let row = (size.width as usize).saturating_mul(layout.channels());
         self.limits.check_memory("a row of pixels", row as u64)?;
-        let mut facts = Facts::new(size, Form::Pixels { depth: Depth::U8, layout }, metadata);
-        facts.format = Some(Format::Qoi);
+        let mut facts = Facts::new(size, PixelFormat::Pixels { depth: Depth::U8, layout }, metadata);
+        facts.format = Some(FileFormat::Qoi);
         facts.stored = Some(format!("8-bit {layout}"));
         self.facts = Some(facts);
         self.row.reserve(row);
@@ -140,7 +140,7 @@ impl Decoder for QoiDecoder {
             return Ok((taken(rest), Stop::Facts));
         };
         let size = facts.size;
-        let channels = facts.form.channel_names().len();
+        let channels = facts.pixel_format.channel_names().len();
         let bytes = (size.width as usize).saturating_mul(channels);
         while self.given < size.height {
             if self.row.len() >= bytes || self.fill(channels, bytes) {
@@ -159,14 +159,14 @@ impl Decoder for QoiDecoder {
             }
         }
         if self.run > 0 {
-            return Err(Error::damaged("a run goes on beyond the last pixel"));
+            return Err(Error::malformed("a run goes on beyond the last pixel"));
         }
         if !self.done {
             if !self.collect(&mut rest, END.len()) {
                 return Ok((taken(rest), Stop::NeedInput));
             }
             if self.part != END {
-                return Err(Error::damaged("the pixels are not followed by the end mark"));
+                return Err(Error::malformed("the pixels are not followed by the end mark"));
             }
             self.done = true;
         }

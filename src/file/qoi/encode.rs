@@ -3,7 +3,7 @@
 use super::{END, MAGIC, Rgba, START, place};
 use crate::error::{Help, Result};
 use crate::file::encoder::{Encoder, Output, cannot_hold, left_out, put_bytes};
-use crate::frame::{Content, Facts, Form, Format, SamplesRef};
+use crate::frame::{Content, Facts, FileFormat, PixelFormat, SamplesRef};
 use crate::pixel::{Depth, Layout, Transfer};
 
 /// A QOI encoder: given rows, gives bytes.
@@ -20,13 +20,13 @@ pub(in crate::file) struct QoiEncoder {
 impl QoiEncoder {
     /// Starts a file with its header.
     pub(in crate::file) fn new(facts: &Facts, out: &mut dyn Output) -> Result<QoiEncoder> {
-        let channels = match facts.form {
-            Form::Pixels { depth: Depth::U8, layout: Layout::Rgb } => 3,
-            Form::Pixels { depth: Depth::U8, layout: Layout::Rgba } => 4,
-            Form::Pixels { depth: Depth::U16, .. } => {
-                return Err(cannot_hold(Format::Qoi, "u16 samples", &[Help::Depth(&[Depth::U8])]));
+        let channels = match facts.pixel_format {
+            PixelFormat::Pixels { depth: Depth::U8, layout: Layout::Rgb } => 3,
+            PixelFormat::Pixels { depth: Depth::U8, layout: Layout::Rgba } => 4,
+            PixelFormat::Pixels { depth: Depth::U16, .. } => {
+                return Err(cannot_hold(FileFormat::Qoi, "u16 samples", &[Help::Depth(&[Depth::U8])]));
             }
-            _ => return Err(cannot_hold(Format::Qoi, "gray", &[Help::Color])),
+            _ => return Err(cannot_hold(FileFormat::Qoi, "gray", &[Help::Color])),
         };
         let linear = facts.metadata.transfer == Transfer::Linear;
         let mut header = MAGIC.to_vec();

@@ -3,7 +3,7 @@
 use crate::error::{Error, ErrorKind, Help, Result};
 use crate::file::decoder::{Decoder, RowsOut, Slot, Start, Stop, collect};
 use crate::file::stored::StoredRows;
-use crate::frame::{Facts, Form, Format, Metadata, Pixels, RawLayout, RowOrder, SamplesMut, SamplesRef};
+use crate::frame::{Facts, FileFormat, Metadata, PixelFormat, Pixels, RawLayout, RowOrder, SamplesMut, SamplesRef};
 use crate::pixel::{Depth, Meaning, Transfer};
 
 /// A decoder of bytes that a layout describes.
@@ -24,7 +24,7 @@ enum Rows {
 impl RawDecoder {
     pub(in crate::file) fn new(start: Start) -> Result<RawDecoder> {
         let Some(layout) = start.raw else {
-            return Err(Error::unusable("raw bytes can only be read by a layout that describes them")
+            return Err(Error::invalid("raw", "raw bytes can only be read by a layout that describes them")
                 .with_help(&[Help::RawLayout]));
         };
         start.limits.check_size(layout.size)?;
@@ -33,7 +33,7 @@ impl RawDecoder {
         if let Some(length) = start.length.filter(|&l| l < needed) {
             let found = usize::try_from(length).unwrap_or(usize::MAX);
             let detail = format!(" ({} {} from byte {})", layout.size, layout.order.name(), layout.offset);
-            return Err(ErrorKind::TooShort { unit: "bytes", needed: measures.needed, found, detail }.into());
+            return Err(ErrorKind::WrongLength { unit: "bytes", needed: measures.needed, found, detail }.into());
         }
         start.limits.check_memory("a row of pixels", measures.stride as u64)?;
         let mut metadata = Metadata::default();
@@ -43,9 +43,9 @@ impl RawDecoder {
                 false => metadata.meaning = Meaning::values(),
             }
         }
-        let form = Form::Pixels { depth: layout.depth, layout: layout.layout() };
+        let form = PixelFormat::Pixels { depth: layout.depth, layout: layout.layout() };
         let mut facts = Facts::new(layout.size, form, metadata);
-        facts.format = Some(Format::Raw);
+        facts.format = Some(FileFormat::Raw);
         facts.stored = Some(layout.to_string());
         // The gap behind the last row may be there or not.
         let gap = measures.stride.saturating_sub(measures.row) as u64;

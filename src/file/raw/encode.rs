@@ -3,7 +3,7 @@
 use crate::error::{Help, Result};
 use crate::file::encoder::{Encoder, Output, cannot_hold, left_out, put_bytes};
 use crate::file::reversed::ReversedRows;
-use crate::frame::{Content, Facts, Form, Format, RawLayout, Size};
+use crate::frame::{Content, Facts, FileFormat, PixelFormat, RawLayout, Size};
 use crate::pixel::Meaning;
 
 /// An encoder of bytes as a layout describes them.
@@ -23,14 +23,14 @@ pub(in crate::file) struct RawEncoder {
 impl RawEncoder {
     /// Starts with the bytes before the first row. The layout's size is that of the picture.
     pub(in crate::file) fn new(facts: &Facts, layout: Option<RawLayout>, out: &mut dyn Output) -> Result<RawEncoder> {
-        let refuse = |what: &str, help: &'static [Help]| Err(cannot_hold(Format::Raw, what, help));
+        let refuse = |what: &str, help: &'static [Help]| Err(cannot_hold(FileFormat::Raw, what, help));
         let Some(layout) = layout else {
             return refuse("a picture whose layout is not named", &[Help::RawLayoutOut]);
         };
         let layout = RawLayout { size: facts.size, ..layout };
-        if facts.form != (Form::Pixels { depth: layout.depth, layout: layout.layout() }) {
-            let what = format!("{} as {} {}", facts.form.describe(), layout.layout(), layout.depth);
-            let has_alpha = matches!(&facts.form, Form::Pixels { layout, .. } if layout.has_alpha());
+        if facts.pixel_format != (PixelFormat::Pixels { depth: layout.depth, layout: layout.layout() }) {
+            let what = format!("{} as {} {}", facts.pixel_format.describe(), layout.layout(), layout.depth);
+            let has_alpha = matches!(&facts.pixel_format, PixelFormat::Pixels { layout, .. } if layout.has_alpha());
             let remedy = match layout.layout().has_alpha() && !has_alpha {
                 true => &[Help::RawAlphaIgnored][..],
                 false => &[Help::RawLayoutOut][..],
@@ -39,7 +39,7 @@ impl RawEncoder {
         }
         let measures = layout.measures()?;
         let gathered = layout.planar && layout.channels() > 1;
-        let whole = if gathered { Some(Content::new(facts.size, &facts.form)?) } else { None };
+        let whole = if gathered { Some(Content::new(facts.size, &facts.pixel_format)?) } else { None };
         if !gathered {
             put_zeros(layout.offset, out)?;
         }

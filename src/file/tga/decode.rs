@@ -3,12 +3,12 @@
 use super::area::{AREA, Attributes, FOOTER, area_at, read as read_area};
 use super::header::{HEADER, Header, Kind, color_of};
 use super::runs::Packets;
-use crate::convert::premultiply::divide_row;
+use crate::convert::premultiply::unpremultiply_row;
 use crate::convert::swizzle::each;
 use crate::error::{Error, Result};
 use crate::file::decoder::{Decoder, RowsOut, Slot, Start, Stop, collect};
 use crate::file::stored::StoredRows;
-use crate::frame::{Facts, Form, Format, Metadata, Palette, RowOrder, SamplesMut};
+use crate::frame::{Facts, FileFormat, Metadata, Palette, PixelFormat, RowOrder, SamplesMut};
 use crate::pixel::{Depth, Layout, Meaning, Rgba};
 
 /// A decoder of TGA: pushed bytes, gives rows.
@@ -165,7 +165,7 @@ impl TgaDecoder {
             _ => (Layout::Rgb, Depth::U8),
         };
         if header.kind == Kind::Color && header.bits <= 16 {
-            metadata.top_codes = Some(if alpha { vec![31, 31, 31, 1] } else { vec![31; 3] });
+            metadata.max_codes = Some(if alpha { vec![31, 31, 31, 1] } else { vec![31; 3] });
         }
         let row_bytes = header.row_bytes();
         let packets = Packets::new(header.pixel_bytes(), row_bytes);
@@ -181,8 +181,8 @@ impl TgaDecoder {
                 Rows::Whole { packets, bytes: Vec::new(), given: 0 }
             }
         };
-        let mut facts = Facts::new(header.size, Form::Pixels { depth, layout }, metadata);
-        facts.format = Some(Format::Tga);
+        let mut facts = Facts::new(header.size, PixelFormat::Pixels { depth, layout }, metadata);
+        facts.format = Some(FileFormat::Tga);
         facts.stored = Some(header.describe());
         let associated = attributes == Attributes::Associated && !indices;
         if associated {
@@ -335,7 +335,7 @@ impl Expander {
                 if self.associated {
                     self.scratch.clear();
                     self.scratch.extend_from_slice(to);
-                    divide_row(&self.scratch, to, self.layout.into());
+                    unpremultiply_row(&self.scratch, to, self.layout.into());
                 }
                 self.mirror(to, channels);
             }
@@ -364,7 +364,7 @@ impl Expander {
                         let (first, count) = (self.header.map.0, self.map.len());
                         let line =
                             format!("a pixel has index {index}; the palette has {count} colours from {first} on");
-                        return Err(Error::damaged(line));
+                        return Err(Error::malformed(line));
                     };
                     match self.indices {
                         true => to.fill(index as u8),

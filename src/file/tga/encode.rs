@@ -5,7 +5,7 @@ use crate::convert::swizzle::each;
 use crate::error::{Help, Result};
 use crate::file::encoder::{Encoder, Output, cannot_hold, check_indices, left_out, palette_of, put_bytes};
 use crate::file::words::words_le;
-use crate::frame::{Content, Facts, Form, Format, SamplesRef};
+use crate::frame::{Content, Facts, FileFormat, PixelFormat, SamplesRef};
 use crate::pixel::{Depth, Layout};
 
 /// An encoder of TGA: given rows, gives bytes.
@@ -22,16 +22,18 @@ pub(in crate::file) struct TgaEncoder {
 impl TgaEncoder {
     /// Starts a file with its header and palette.
     pub(in crate::file) fn new(facts: &Facts, out: &mut dyn Output) -> Result<TgaEncoder> {
-        let refuse = |what: &str, help: &'static [Help]| Err(cannot_hold(Format::Tga, what, help));
+        let refuse = |what: &str, help: &'static [Help]| Err(cannot_hold(FileFormat::Tga, what, help));
         let palette = palette_of(facts)?.map(|p| (p.colors(), p.is_opaque()));
-        let (layout, kind, bits, alpha) = match facts.form {
-            Form::Pixels { depth: Depth::U16, .. } => return refuse("u16 samples", &[Help::Depth(&[Depth::U8])]),
-            Form::Pixels { layout: Layout::Gray, .. } => match palette {
+        let (layout, kind, bits, alpha) = match facts.pixel_format {
+            PixelFormat::Pixels { depth: Depth::U16, .. } => {
+                return refuse("u16 samples", &[Help::Depth(&[Depth::U8])]);
+            }
+            PixelFormat::Pixels { layout: Layout::Gray, .. } => match palette {
                 Some((_, opaque)) => (Layout::Gray, 1u8, 8u8, !opaque),
                 None => (Layout::Gray, 3, 8, false),
             },
-            Form::Pixels { layout: Layout::Rgb, .. } => (Layout::Rgb, 2, 24, false),
-            Form::Pixels { layout: Layout::Rgba, .. } => (Layout::Rgba, 2, 32, true),
+            PixelFormat::Pixels { layout: Layout::Rgb, .. } => (Layout::Rgb, 2, 24, false),
+            PixelFormat::Pixels { layout: Layout::Rgba, .. } => (Layout::Rgba, 2, 32, true),
             _ => return refuse("gray with alpha", &[Help::Color, Help::Flatten]),
         };
         let sides = (u16::try_from(facts.size.width), u16::try_from(facts.size.height));

@@ -44,7 +44,7 @@ impl Header {
             1 => Kind::Indices,
             2 => Kind::Color,
             3 => Kind::Gray,
-            _ => return Err(Error::damaged(format!("a picture of type {kind}"))),
+            _ => return Err(Error::malformed(format!("a picture of type {kind}"))),
         };
         let fits = match kind {
             Kind::Indices => matches!(bits, 8 | 15 | 16),
@@ -52,17 +52,17 @@ impl Header {
             Kind::Gray => matches!(bits, 8 | 16),
         };
         if !fits {
-            return Err(Error::damaged(format!("{bits} bits a pixel do not fit the type of picture")));
+            return Err(Error::malformed(format!("{bits} bits a pixel do not fit the type of picture")));
         }
         let map = match has_map {
             0 => (0, 0, 0),
             _ => (u16::from_le_bytes([f0, f1]), u16::from_le_bytes([l0, l1]), entry),
         };
         if map.1 > 0 && !matches!(map.2, 15 | 16 | 24 | 32) {
-            return Err(Error::damaged(format!("a palette with colours of {} bits", map.2)));
+            return Err(Error::malformed(format!("a palette with colours of {} bits", map.2)));
         }
         if kind == Kind::Indices && map.1 == 0 {
-            return Err(Error::damaged("a picture of indices without a palette"));
+            return Err(Error::malformed("a picture of indices without a palette"));
         }
         if descriptor & 0xc0 != 0 {
             return Err(Error::not_supported("interleaved rows, which version 2.0 has abolished"));

@@ -86,7 +86,7 @@ impl Packets {
     pub(super) fn check_end(&self) -> Result<()> {
         match self.packet {
             Packet::Count => Ok(()),
-            _ => Err(Error::damaged("a packet goes on beyond the last pixel")),
+            _ => Err(Error::malformed("a packet goes on beyond the last pixel")),
         }
     }
 }

@@ -52,7 +52,7 @@ pub struct FindTone {
     basis: Basis,
     part: Part,
     threads: Threads,
-    top_codes: Option<Vec<u32>>,
+    max_codes: Option<Vec<u32>>,
     sum: Option<Histogram>,
     tone: Option<Tone>,
     found: Found,
@@ -66,7 +66,7 @@ impl FindTone {
             basis,
             part: Part::default(),
             threads: Threads::ALL,
-            top_codes: None,
+            max_codes: None,
             sum: None,
             tone: None,
             found: Found::default(),
@@ -93,26 +93,26 @@ impl FindTone {
             return Ok(tone.clone());
         }
         let Some(sum) = &self.sum else {
-            return Err(Error::unusable("the part that is to be measured has no pixel"));
+            return Err(Error::invalid("part", "the part that is to be measured has no pixel"));
         };
-        let (basis, threads, top_codes) = (self.basis, self.threads, self.top_codes.clone());
+        let (basis, threads, max_codes) = (self.basis, self.threads, self.max_codes.clone());
         let tone = match &self.find {
-            Find::Equalize(by) => equalization(sum, &EqualizeRules { by: *by, basis, top_codes: None, threads })?,
-            Find::Stretch(by) => stretching(sum, &StretchRules { by: *by, basis, top_codes: None, threads })?,
+            Find::Equalize(by) => equalization(sum, &EqualizeRules { by: *by, basis, max_codes: None, threads })?,
+            Find::Stretch(by) => stretching(sum, &StretchRules { by: *by, basis, max_codes: None, threads })?,
             Find::Threshold(by) => thresholding(sum, by, basis, threads)?,
             Find::Match(to) => matching(sum, to, basis, threads)?,
         };
-        let tone = tone.top_codes(&Metadata { top_codes, ..Metadata::default() });
+        let tone = tone.max_codes(&Metadata { max_codes, ..Metadata::default() });
         self.found.set(&tone);
         self.tone = Some(tone.clone());
         Ok(tone)
     }
 
-    /// The top codes that the output has, where its values are codes.
+    /// The max codes that the output has, where its values are codes.
     fn codes_after(&self, input: &Facts, layout: Layout) -> Option<Vec<u32>> {
-        let mixed = matches!(self.basis, Basis::Luminance(_)) && layout.without_alpha() == Layout::Rgb;
+        let mixed = matches!(self.basis, Basis::GrayValue(_)) && layout.without_alpha() == Layout::Rgb;
         match &self.find {
-            Find::Equalize(_) if !mixed => input.metadata.top_codes.clone(),
+            Find::Equalize(_) if !mixed => input.metadata.max_codes.clone(),
             // As many levels as there are thresholds, and one.
             Find::Threshold(by) if !mixed && (self.part.is_all() || self.part.everywhere) && !layout.has_alpha() => {
                 let top = if let ThresholdBy::Levels(levels) = by { levels.len() as u32 } else { 1 };
@@ -136,9 +136,9 @@ impl Step for FindTone {
     fn plan(&mut self, input: &Facts) -> Result<Facts> {
         let (depth, layout) = tone_form(input, self.name())?;
         self.part.check(input)?;
-        self.top_codes = input.metadata.top_codes.clone();
+        self.max_codes = input.metadata.max_codes.clone();
         let mut metadata = input.metadata.after(Change::Values);
-        metadata.top_codes = self.codes_after(input, layout).filter(|_| depth != Depth::F32);
+        metadata.max_codes = self.codes_after(input, layout).filter(|_| depth != Depth::F32);
         Ok(same_form(input, input.size, metadata))
     }
 
@@ -151,8 +151,8 @@ impl Step for FindTone {
         let Some((region, mask)) = self.part.of_strip(&strip.rows(), width)? else { return Ok(()) };
         let pixels = strip.content.pixels()?;
         let view = pixels.samples_any().part(region.inside(pixels.size())?);
-        let (basis, top_codes) = (self.basis, self.top_codes.as_deref());
-        let counted = measured_any(view, pixels.layout(), &mask, basis, top_codes, self.threads)?;
+        let (basis, max_codes) = (self.basis, self.max_codes.as_deref());
+        let counted = measured_any(view, pixels.layout(), &mask, basis, max_codes, self.threads)?;
         match &mut self.sum {
             Some(sum) => sum.merge(&counted)?,
             None => self.sum = Some(counted),

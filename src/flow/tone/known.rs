@@ -48,10 +48,10 @@ impl Step for Retone {
     fn plan(&mut self, input: &Facts) -> Result<Facts> {
         tone_form(input, self.name)?;
         self.part.check(input)?;
-        self.tone = self.tone.clone().top_codes(&input.metadata);
+        self.tone = self.tone.clone().max_codes(&input.metadata);
         let mut metadata = input.metadata.after(Change::Values);
         if self.keeps_codes {
-            metadata.top_codes = input.metadata.top_codes.clone();
+            metadata.max_codes = input.metadata.max_codes.clone();
         }
         Ok(same_form(input, input.size, metadata))
     }

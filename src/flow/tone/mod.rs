@@ -1,16 +1,16 @@
 //! Tone as steps: curves that are known, curves found from the picture itself, fewer levels, equalising over tiles.
 
+mod adaptive;
 mod find;
 mod known;
 mod part;
 mod quantize;
-mod tiles;
 
+pub use adaptive::EqualizeAdaptive;
 pub use find::{Find, FindTone, Found};
 pub use known::Retone;
 pub use part::Part;
 pub use quantize::Quantize;
-pub use tiles::EqualizeTiles;
 
 #[cfg(test)]
 mod tests {
@@ -19,7 +19,7 @@ mod tests {
     use crate::flow::{Chain, PictureSink, PictureSource, apply as apply_steps};
     use crate::frame::{Frame, Picture, Pixels, Region, Size};
     use crate::pixel::{Gray, Rgb};
-    use crate::tone::{Basis, Dither, EqualizeBy, LocalRules, QuantizeRules, StretchBy};
+    use crate::tone::{AdaptiveRules, Basis, Dither, EqualizeBy, QuantizeRules, StretchBy};
     use std::sync::Arc;
 
     fn picture() -> Picture {
@@ -40,7 +40,7 @@ mod tests {
         let steps: Vec<Box<dyn Fn() -> Box<dyn Step>>> = vec![
             Box::new(|| Box::new(Retone::negative())),
             Box::new(|| Box::new(FindTone::new(Find::Equalize(EqualizeBy::Cumulative), Basis::EachChannel))),
-            Box::new(|| Box::new(FindTone::new(Find::Equalize(EqualizeBy::Pinned), Basis::LUMINANCE))),
+            Box::new(|| Box::new(FindTone::new(Find::Equalize(EqualizeBy::Pinned), Basis::GRAY_VALUE))),
             Box::new({
                 let part = part.clone();
                 move || {
@@ -52,7 +52,7 @@ mod tests {
             }),
             Box::new(|| Box::new(Quantize::new(QuantizeRules::bits(2).dither(Dither::Ordered)))),
             Box::new(|| Box::new(Quantize::as_codes(QuantizeRules::bits(3).dither(Dither::Diffusion)))),
-            Box::new(|| Box::new(EqualizeTiles::new(LocalRules::default()))),
+            Box::new(|| Box::new(EqualizeAdaptive::new(AdaptiveRules::default()))),
         ];
         for step in steps {
             let whole = apply_steps(picture(), &mut [step().as_mut()]).unwrap();

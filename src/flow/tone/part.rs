@@ -15,7 +15,7 @@ use std::sync::Arc;
 pub(super) fn tone_form(input: &Facts, step: &str) -> Result<(Depth, Layout)> {
     let form = pixel_form(input, step)?;
     if input.metadata.meaning.needs_window() {
-        return Err(needs_window(&input.form.describe()));
+        return Err(needs_window(&input.pixel_format.describe()));
     }
     Ok(form)
 }
@@ -36,7 +36,7 @@ impl Part {
         if let Some(region) = self.region {
             region.inside(facts.size)?;
             if region.is_empty() {
-                return Err(Error::unusable(format!("the region {region} has no pixel")));
+                return Err(Error::invalid("region", format!("the region {region} has no pixel")));
             }
         }
         self.mask.as_ref().map_or(Ok(()), |mask| Mask::of_pixels(mask)?.check(facts.size))

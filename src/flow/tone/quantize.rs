@@ -7,7 +7,7 @@ use crate::flow::input::{rows_of, same_form};
 use crate::flow::{Sees, Step, Strip};
 use crate::frame::{Change, Content, Facts, Pixels};
 use crate::pixel::Depth;
-use crate::tone::{Dither, Output, QuantizeRules, quantize_any};
+use crate::tone::{Dither, QuantizeRules, Reconstruction, quantize_any};
 use std::ops::Range;
 
 /// Fewer levels. Error diffusion needs the picture whole; everything else goes strip by strip.
@@ -21,16 +21,16 @@ pub struct Quantize {
 }
 
 impl Quantize {
-    /// By these rules. [`Output::Indices`] are numbers that no picture of colours holds: use
+    /// By these rules. [`Reconstruction::Indices`] are numbers that no picture of colours holds: use
     /// [`as_codes`](Quantize::as_codes) for files that store them.
     pub fn new(rules: QuantizeRules) -> Quantize {
         Quantize { rules, as_codes: false, height: 0, whole: None }
     }
 
-    /// The numbers of the cells as the picture's codes: spread over the full range, with a top code of 2^bits - 1, so that
+    /// The numbers of the cells as the picture's codes: spread over the full range, with a max code of 2^bits - 1, so that
     /// a file that can stores just the numbers.
     pub fn as_codes(rules: QuantizeRules) -> Quantize {
-        Quantize { as_codes: true, ..Quantize::new(rules.output(Output::Spread)) }
+        Quantize { as_codes: true, ..Quantize::new(rules.reconstruction(Reconstruction::Spread)) }
     }
 }
 
@@ -41,18 +41,18 @@ impl Step for Quantize {
 
     fn plan(&mut self, input: &Facts) -> Result<Facts> {
         let (depth, layout) = tone_form(input, "quantize")?;
-        if self.rules.output == Output::Indices {
-            return Err(Error::unusable("indices are no colours; a step gives them as codes of its picture"));
+        if self.rules.reconstruction == Reconstruction::Indices {
+            return Err(Error::invalid("input", "indices are no colours; a step gives them as codes of its picture"));
         }
-        self.rules.top_codes = input.metadata.top_codes.clone();
+        self.rules.max_codes = input.metadata.max_codes.clone();
         (self.height, self.whole) = (input.size.height, None);
         let mut metadata = input.metadata.after(Change::Values);
         if self.as_codes {
             let top = (1u32 << self.rules.bits.min(16)) - 1;
             codes::check_top(depth, top)?;
-            metadata.top_codes = Some(vec![top; layout.channels()]);
+            metadata.max_codes = Some(vec![top; layout.channels()]);
         } else if self.rules.dither == Dither::None || depth != Depth::F32 {
-            metadata.top_codes = input.metadata.top_codes.clone();
+            metadata.max_codes = input.metadata.max_codes.clone();
         }
         // Whether bits and levels go together is found out here, not at the first row.
         quantize_any(Pixels::new(crate::Size::new(1, 1), layout, depth)?.samples_any_mut(), &self.rules)?;

@@ -15,7 +15,7 @@ use crate::file::jpeg::segments::{huffman_tables, quantisers};
 use crate::file::jpeg::strips::Stretch;
 use crate::file::jpeg::tables::quality_of;
 use crate::file::options::Chroma;
-use crate::frame::{Facts, Form, Format, Size};
+use crate::frame::{Facts, FileFormat, PixelFormat, Size};
 use crate::pixel::{Depth, Layout};
 
 impl JpegDecoder {
@@ -34,7 +34,7 @@ impl JpegDecoder {
                 self.drop_front(to.unwrap_or(self.data.len()));
                 return Ok(Step::On);
             }
-            [first, ..] => return Err(Error::damaged(format!("a byte of {first:#04x} where a marker is expected"))),
+            [first, ..] => return Err(Error::malformed(format!("a byte of {first:#04x} where a marker is expected"))),
         };
         match marker {
             // Restart marks that nobody waits for, and marks without a segment.
@@ -42,7 +42,7 @@ impl JpegDecoder {
                 self.drop_front(2);
                 return Ok(Step::On);
             }
-            0xd8 => return Err(Error::damaged("a second start-of-image mark")),
+            0xd8 => return Err(Error::malformed("a second start-of-image mark")),
             0xd9 => {
                 self.drop_front(2);
                 return self.end_of_image();
@@ -52,7 +52,7 @@ impl JpegDecoder {
         let Some(&[_, _, high, low]) = self.data.first_chunk::<4>() else { return Ok(Step::Wait) };
         let length = usize::from(u16::from_be_bytes([high, low]));
         if length < 2 {
-            return Err(Error::damaged(format!("a segment of {length} bytes, which has at least 2")));
+            return Err(Error::malformed(format!("a segment of {length} bytes, which has at least 2")));
         }
         let whole = length.saturating_add(2);
         let looked_at = matches!(marker, 0xe0..=0xef | 0xfe);
@@ -89,7 +89,7 @@ impl JpegDecoder {
             0xc4 => huffman_tables(body, &mut self.tables)?,
             0xc0..=0xc3 | 0xc5..=0xc7 | 0xc9..=0xcb | 0xcd..=0xcf => {
                 if self.frame.is_some() {
-                    return Err(Error::damaged("a second frame header"));
+                    return Err(Error::malformed("a second frame header"));
                 }
                 let frame = Frame::parse(marker, body)?;
                 self.frame = Some(frame);
@@ -97,7 +97,7 @@ impl JpegDecoder {
             0xcc => return Err(Error::not_supported("arithmetic-coded JPEG (DAC)")),
             0xdd => match *body {
                 [high, low] => self.interval = u32::from(u16::from_be_bytes([high, low])),
-                _ => return Err(Error::damaged("a restart interval whose length does not fit")),
+                _ => return Err(Error::malformed("a restart interval whose length does not fit")),
             },
             0xda => return self.start_scan(body),
             // A number of lines that was known before says nothing new.
@@ -118,7 +118,7 @@ impl JpegDecoder {
 
     /// The first scan says that the header is complete.
     fn begin(&mut self, scan: &Scan) -> Result<()> {
-        let Some(frame) = &self.frame else { return Err(Error::damaged("a scan before the frame header")) };
+        let Some(frame) = &self.frame else { return Err(Error::malformed("a scan before the frame header")) };
         let limits = self.start.limits;
         limits.check_size(frame.size)?;
         let one_scan = frame.coding != Coding::Progressive && scan.parts.len() == frame.components.len();
@@ -137,13 +137,13 @@ impl JpegDecoder {
         let depth = if frame.bits == 8 { Depth::U8 } else { Depth::U16 };
         let mut metadata = self.notes.metadata.clone();
         if frame.bits == 12 {
-            metadata.top_codes = Some(vec![4095; layout.channels()]);
+            metadata.max_codes = Some(vec![4095; layout.channels()]);
         }
         let n = self.start.reduced.block();
         let part = |side: u32| side.saturating_mul(n).div_ceil(8);
         let size = Size::new(part(frame.size.width), part(frame.size.height));
-        let mut facts = Facts::new(size, Form::Pixels { depth, layout }, metadata);
-        facts.format = Some(Format::Jpeg);
+        let mut facts = Facts::new(size, PixelFormat::Pixels { depth, layout }, metadata);
+        facts.format = Some(FileFormat::Jpeg);
         let name = match model {
             Model::Gray => "gray",
             Model::Rgb => "rgb",
@@ -190,11 +190,11 @@ impl JpegDecoder {
     }
 
     fn start_scan(&mut self, body: &[u8]) -> Result<Step> {
-        let Some(frame) = &self.frame else { return Err(Error::damaged("a scan before the frame header")) };
+        let Some(frame) = &self.frame else { return Err(Error::malformed("a scan before the frame header")) };
         let scan = Scan::parse(body, frame, &self.tables)?;
         self.scans = self.scans.saturating_add(1);
         if self.scans > MOST_SCANS {
-            return Err(Error::unusable(format!("more than {MOST_SCANS} scans")));
+            return Err(Error::malformed(format!("more than {MOST_SCANS} scans")));
         }
         if frame.size.height == 0 {
             self.state = State::Lines;
@@ -214,7 +214,7 @@ impl JpegDecoder {
             let quantiser = self.quantisers.get(usize::from(component.quantiser)).copied().flatten();
             if let Some(kept @ None) = picture.quantisers.get_mut(part.index) {
                 let missing =
-                    || Error::damaged(format!("a scan by quantiser {}, which has not come", component.quantiser));
+                    || Error::malformed(format!("a scan by quantiser {}, which has not come", component.quantiser));
                 *kept = Some(quantiser.ok_or_else(missing)?);
             }
         }
@@ -248,7 +248,7 @@ impl JpegDecoder {
             _ => None,
         });
         match (said, &mut self.frame) {
-            (Some(0), _) => Err(Error::damaged("a number of lines of 0")),
+            (Some(0), _) => Err(Error::malformed("a number of lines of 0")),
             (Some(lines), Some(frame)) => {
                 frame.set_height(u32::from(lines));
                 self.scans = self.scans.saturating_sub(1);

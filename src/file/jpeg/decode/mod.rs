@@ -136,7 +136,7 @@ impl JpegDecoder {
                     self.state = State::Segments;
                     Ok(Step::On)
                 }
-                Some(_) => Err(Error::damaged("the file does not start with a start-of-image mark")),
+                Some(_) => Err(Error::malformed("the file does not start with a start-of-image mark")),
                 None => Ok(Step::Wait),
             },
             State::Segments => self.segment(),
@@ -194,7 +194,7 @@ impl JpegDecoder {
 
     fn end_of_image(&mut self) -> Result<Step> {
         let Some(picture) = &mut self.picture else {
-            return Err(Error::damaged("an end-of-image mark before any scan"));
+            return Err(Error::malformed("an end-of-image mark before any scan"));
         };
         match picture.streams {
             true => self.state = State::End,
@@ -204,7 +204,7 @@ impl JpegDecoder {
                     *stored = stored.replace(SEVERAL_SCANS, &counted);
                 }
                 if picture.quantisers.iter().any(Option::is_none) && !self.salvaging {
-                    return Err(Error::damaged("a component of which there is no scan"));
+                    return Err(Error::malformed("a component of which there is no scan"));
                 }
                 self.state = State::Rows;
             }

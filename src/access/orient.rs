@@ -1,123 +1,93 @@
-//! Mirrors, quarter turns and transpositions: the eight ways to lay a picture down.
+//! Pixels mirrored, rotated by quarters and transposed, as an [`Orientation`] says.
 
 use super::bytes::{self, with_pixel_bytes};
 use crate::error::{Error, Result};
-use crate::frame::{
-    Change, Content, Frame, Orientation, Picture, Region, SampleView, SampleViewMut, Size, View, ViewMut, same_size,
-};
+use crate::frame::{Change, Content, Frame, Orientation, Picture, SampleView, SampleViewMut, View, ViewMut, same_size};
 use crate::pixel::Pixel;
 use crate::simd::{self, Level};
-use std::ops::Range;
-
-/// A way to lay a picture down other than as it is.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
-pub enum Turn {
-    /// Mirrored left-right: x becomes width - 1 - x.
-    LeftRight,
-    /// Mirrored top-bottom: y becomes height - 1 - y.
-    TopBottom,
-    /// A quarter turn clockwise.
-    Right,
-    /// A half turn.
-    Half,
-    /// A quarter turn counter-clockwise.
-    Left,
-    /// Transposed, about the diagonal from the top left: (x, y) becomes (y, x).
-    Transpose,
-    /// Transposed about the other diagonal: (x, y) becomes (height - 1 - y, width - 1 - x).
-    AntiTranspose,
-}
-
-impl Turn {
-    /// All seven.
-    pub const ALL: [Turn; 7] =
-        [Turn::LeftRight, Turn::TopBottom, Turn::Right, Turn::Half, Turn::Left, Turn::Transpose, Turn::AntiTranspose];
-
-    /// What makes a stored picture of this orientation upright; `None` if it is so already.
-    pub fn to_upright(orientation: Orientation) -> Option<Turn> {
-        Turn::ALL.into_iter().find(|turn| turn.orientation() == orientation)
-    }
-
-    /// The orientation of a stored picture that this turn makes upright.
-    pub fn orientation(self) -> Orientation {
-        let (transpose, left_right, top_bottom) = match self {
-            Turn::LeftRight => (false, true, false),
-            Turn::TopBottom => (false, false, true),
-            Turn::Half => (false, true, true),
-            Turn::Transpose => (true, false, false),
-            Turn::Right => (true, true, false),
-            Turn::Left => (true, false, true),
-            Turn::AntiTranspose => (true, true, true),
-        };
-        Orientation::from_parts(transpose, left_right, top_bottom)
-    }
-
-    /// The size that a picture of this size has afterwards.
-    pub fn size(self, size: Size) -> Size {
-        if self.orientation().swaps_axes() { size.transposed() } else { size }
-    }
-
-    /// The part of a picture of this size that comes to lie in a part of the turned one.
-    ///
-    /// # Errors
-    /// A part that reaches outside.
-    pub fn source_of(self, part: Region, size: Size) -> Result<Region> {
-        let turned = self.size(size);
-        let part = part.inside(turned)?;
-        let (transpose, left_right, top_bottom) = self.orientation().parts();
-        let flipped = |range: Range<u32>, side: u32, back: bool| match back {
-            true => side - range.end..side - range.start,
-            false => range,
-        };
-        let x = flipped(part.cols_range(), turned.width, left_right);
-        let y = flipped(part.rows_range(), turned.height, top_bottom);
-        if transpose { Region::new(y, x) } else { Region::new(x, y) }
-    }
-
-    /// The turn that undoes this one.
-    pub fn inverse(self) -> Turn {
-        match self {
-            Turn::Right => Turn::Left,
-            Turn::Left => Turn::Right,
-            other => other,
-        }
-    }
-}
 
 impl<P: Pixel> View<'_, P> {
-    /// The picture laid down another way. One pass.
+    /// The pixels laid down another way, as a new frame. One pass.
     ///
     /// # Errors
     /// A size beyond the system's memory.
     ///
     /// # Examples
     /// ```
-    /// use rahmen::{Frame, Gray, Size, access::Turn};
-    /// let two = Frame::<Gray<u8>>::from_numbers(Size::new(2, 1), vec![1, 2])?;
-    /// assert_eq!(two.view().turned(Turn::Right)?.numbers(), [1, 2]);
-    /// assert_eq!(two.view().turned(Turn::Left)?.numbers(), [2, 1]);
+    /// use rahmen::{Frame, Gray, Orientation, Size};
+    /// let two = Frame::<Gray<u8>>::from_samples(Size::new(2, 1), vec![1, 2])?;
+    /// assert_eq!(two.view().oriented(Orientation::RotatedRight)?.samples(), [1, 2]);
+    /// assert_eq!(two.view().oriented(Orientation::RotatedLeft)?.samples(), [2, 1]);
     /// # Ok::<(), rahmen::Error>(())
     /// ```
-    pub fn turned(&self, turn: Turn) -> Result<Frame<P>> {
-        let mut out = Frame::new(turn.size(self.size()))?;
-        self.turn_into(turn, out.view_mut())?;
+    pub fn oriented(&self, orientation: Orientation) -> Result<Frame<P>> {
+        let mut out = Frame::new(orientation.size(self.size()))?;
+        self.oriented_into(orientation, out.view_mut())?;
         Ok(out)
     }
 
-    /// [`turned`](View::turned) into a view of the size that [`Turn::size`] gives.
+    /// [`oriented`](View::oriented) into a view of the size that [`Orientation::size`] gives.
     ///
     /// # Errors
     /// A target of another size.
-    pub fn turn_into(&self, turn: Turn, target: ViewMut<'_, P>) -> Result<()> {
-        same_size("the target", turn.size(self.size()), target.size())?;
-        turn_bytes(self.as_bytes(), turn, target.into_bytes());
+    pub fn oriented_into(&self, orientation: Orientation, target: ViewMut<'_, P>) -> Result<()> {
+        same_size("the target", orientation.size(self.size()), target.size())?;
+        orient_bytes(self.as_bytes(), orientation, target.into_bytes());
         Ok(())
+    }
+
+    /// The pixels rotated by 90 degrees clockwise. One pass.
+    ///
+    /// # Errors
+    /// A size beyond the system's memory.
+    pub fn rotated_right(&self) -> Result<Frame<P>> {
+        self.oriented(Orientation::RotatedRight)
+    }
+
+    /// The pixels rotated by 90 degrees counter-clockwise. One pass.
+    ///
+    /// # Errors
+    /// A size beyond the system's memory.
+    pub fn rotated_left(&self) -> Result<Frame<P>> {
+        self.oriented(Orientation::RotatedLeft)
+    }
+
+    /// The pixels rotated by 180 degrees. One pass.
+    ///
+    /// # Errors
+    /// A size beyond the system's memory.
+    pub fn rotated_half(&self) -> Result<Frame<P>> {
+        self.oriented(Orientation::RotatedHalf)
+    }
+
+    /// The pixels mirrored left-right: x becomes width - 1 - x. One pass.
+    ///
+    /// # Errors
+    /// A size beyond the system's memory.
+    pub fn mirrored_left_right(&self) -> Result<Frame<P>> {
+        self.oriented(Orientation::MirroredLeftRight)
+    }
+
+    /// The pixels mirrored top-bottom: y becomes height - 1 - y. One pass.
+    ///
+    /// # Errors
+    /// A size beyond the system's memory.
+    pub fn mirrored_top_bottom(&self) -> Result<Frame<P>> {
+        self.oriented(Orientation::MirroredTopBottom)
+    }
+
+    /// The pixels transposed: (x, y) becomes (y, x). One pass.
+    ///
+    /// # Errors
+    /// A size beyond the system's memory.
+    pub fn transposed(&self) -> Result<Frame<P>> {
+        self.oriented(Orientation::Transposed)
     }
 }
 
-/// Pixels of any kind laid down another way, into a view of the size that the turn gives.
-pub(crate) fn turn_bytes(from: SampleView<'_, u8>, turn: Turn, to: SampleViewMut<'_, u8>) {
-    let (transpose, left_right, top_bottom) = turn.orientation().parts();
+/// Copies pixels of any type into `to` as the orientation says; `to` has the size that [`Orientation::size`] gives.
+pub(crate) fn orient_bytes(from: SampleView<'_, u8>, orientation: Orientation, to: SampleViewMut<'_, u8>) {
+    let (transpose, left_right, top_bottom) = orientation.parts();
     if !transpose && !left_right {
         let height = from.height();
         for (y, to) in (0u32..).zip(to.into_rows()) {
@@ -154,26 +124,26 @@ fn transposed<const N: usize>(from: SampleView<'_, u8>, to: SampleViewMut<'_, u8
 }
 
 impl<P: Pixel> ViewMut<'_, P> {
-    /// Lays the picture down another way in place. One pass, no memory to speak of.
+    /// Lays the pixels down another way in place. One pass, no further memory.
     ///
     /// # Errors
-    /// A turn that exchanges the axes, unless the view is square: use [`View::turned`] then.
-    pub fn turn(&mut self, turn: Turn) -> Result<()> {
+    /// An orientation that exchanges the axes, unless the view is square: use [`View::oriented`] then.
+    pub fn orient(&mut self, orientation: Orientation) -> Result<()> {
         let size = self.size();
-        let (transpose, ..) = turn.orientation().parts();
-        if transpose && size.width != size.height {
-            return Err(Error::unusable(format!(
-                "only a square picture can be turned by a quarter in place, not {size}; make a new one"
-            )));
+        if orientation.swaps_axes() && size.width != size.height {
+            return Err(Error::invalid(
+                "orientation",
+                format!("only a square picture can exchange its axes in place, not {size}; make a new one"),
+            ));
         }
-        turn_in_place(self.reborrow().into_bytes(), turn);
+        orient_in_place(self.reborrow().into_bytes(), orientation);
         Ok(())
     }
 }
 
-/// A turn that keeps the size, in place.
-fn turn_in_place(mut view: SampleViewMut<'_, u8>, turn: Turn) {
-    let (transpose, left_right, top_bottom) = turn.orientation().parts();
+/// Lays pixels down another way in place; where the axes are exchanged the view is square.
+fn orient_in_place(mut view: SampleViewMut<'_, u8>, orientation: Orientation) {
+    let (transpose, left_right, top_bottom) = orientation.parts();
     with_pixel_bytes!(view.channels().count, N => {
         if transpose {
             transpose_in_place(&mut bytes::rows_mut::<N>(view.reborrow()).collect::<Vec<_>>());
@@ -195,33 +165,33 @@ impl Content {
     ///
     /// # Errors
     /// A size beyond the system's memory.
-    pub fn turned(&self, turn: Turn) -> Result<Content> {
-        self.moved_by_bytes(turn.size(self.size()), &|from, to| {
-            turn_bytes(from, turn, to);
+    pub fn oriented(&self, orientation: Orientation) -> Result<Content> {
+        self.moved_by_bytes(orientation.size(self.size()), &|from, to| {
+            orient_bytes(from, orientation, to);
             Ok(())
         })
     }
 }
 
 impl Picture {
-    /// The picture laid down another way, so that it is seen turned just so; what its metadata says of axes and orientation
-    /// follows. One pass.
+    /// The picture laid down another way; its metadata follows: resolution along x and y, and the orientation, so that what is
+    /// seen is what was seen before, laid down this way. One pass.
     ///
     /// # Errors
     /// A size beyond the system's memory.
-    pub fn turned(&self, turn: Turn) -> Result<Picture> {
-        let metadata = self.metadata().after(Change::Turn(turn.orientation()));
-        Ok(Picture::new(self.content().turned(turn)?, metadata))
+    pub fn oriented(&self, orientation: Orientation) -> Result<Picture> {
+        let metadata = self.metadata().after(Change::Orient(orientation));
+        Ok(Picture::new(self.content().oriented(orientation)?, metadata))
     }
 
-    /// The picture turned as its orientation asks for; as it is where it is upright.
+    /// The picture with its pixels laid down as its orientation asks for; unchanged where it is upright.
     ///
     /// # Errors
     /// A size beyond the system's memory.
     pub fn upright(self) -> Result<Picture> {
-        match Turn::to_upright(self.metadata().orientation) {
-            Some(turn) => Ok(Picture::new(self.content().turned(turn)?, self.metadata().after(Change::Upright))),
-            None => Ok(self),
+        match self.metadata().orientation {
+            Orientation::Upright => Ok(self),
+            o => Ok(Picture::new(self.content().oriented(o)?, self.metadata().after(Change::Upright))),
         }
     }
 }

@@ -21,12 +21,15 @@ impl TileGrid {
     ///
     /// # Errors
     /// Steps longer than the tile, which leave gaps that no tile holds.
-    pub fn joined_size(&self) -> Result<Size> {
+    pub fn assembled_size(&self) -> Result<Size> {
         if self.step.0 > self.tile.width || self.step.1 > self.tile.height {
-            return Err(Error::unusable(format!(
-                "tiles of {} at steps of {} and {} leave gaps; they cannot be joined",
-                self.tile, self.step.0, self.step.1
-            )));
+            return Err(Error::invalid(
+                "overlap",
+                format!(
+                    "tiles of {} at steps of {} and {} leave gaps; they cannot be assembled",
+                    self.tile, self.step.0, self.step.1
+                ),
+            ));
         }
         let end = |count: u32, step: u32, tile: u32, side: u32| match count {
             0 => 0,
@@ -43,17 +46,17 @@ impl TileGrid {
     ///
     /// # Errors
     /// Tiles of other sizes than the grid's, gaps, what `tile` gives, or a size beyond the system's memory.
-    pub fn join<P: Pixel>(&self, overlap: Overlap, tile: impl FnMut(Tile) -> Result<Frame<P>>) -> Result<Frame<P>> {
-        let mut out = Frame::new(self.joined_size()?)?;
-        self.join_into(overlap, out.view_mut(), tile)?;
+    pub fn assemble<P: Pixel>(&self, overlap: Overlap, tile: impl FnMut(Tile) -> Result<Frame<P>>) -> Result<Frame<P>> {
+        let mut out = Frame::new(self.assembled_size()?)?;
+        self.assemble_into(overlap, out.view_mut(), tile)?;
         Ok(out)
     }
 
-    /// [`join`](TileGrid::join) into a view of the size that [`joined_size`](TileGrid::joined_size) gives.
+    /// [`assemble`](TileGrid::assemble) into a view of the size that [`assembled_size`](TileGrid::assembled_size) gives.
     ///
     /// # Errors
-    /// As [`join`](TileGrid::join), or a target of another size.
-    pub fn join_into<P: Pixel>(
+    /// As [`assemble`](TileGrid::assemble), or a target of another size.
+    pub fn assemble_into<P: Pixel>(
         &self,
         overlap: Overlap,
         mut target: ViewMut<'_, P>,
@@ -77,7 +80,7 @@ struct Joint {
 
 impl Joint {
     fn new(grid: TileGrid, overlap: Overlap, target: Size, channels: usize) -> Result<Joint> {
-        same_size("the target", grid.joined_size()?, target)?;
+        same_size("the target", grid.assembled_size()?, target)?;
         let sums = match overlap {
             Overlap::Average if grid.overlaps() => Some(Sums::new(target, channels)?),
             _ => None,

@@ -5,31 +5,31 @@ use crate::error::{Error, Result};
 use crate::flow::input::{rows_of, same_form};
 use crate::flow::{Sees, Step, Strip};
 use crate::frame::{Change, Content, Facts};
-use crate::tone::{LocalRules, LocalTone};
+use crate::tone::{AdaptiveRules, AdaptiveTone};
 use std::ops::Range;
 
 /// Equalising over tiles with a limit of contrast.
 #[derive(Debug, Clone)]
-pub struct EqualizeTiles {
-    rules: LocalRules,
-    tone: Option<LocalTone>,
+pub struct EqualizeAdaptive {
+    rules: AdaptiveRules,
+    tone: Option<AdaptiveTone>,
 }
 
-impl EqualizeTiles {
+impl EqualizeAdaptive {
     /// By these rules.
-    pub fn new(rules: LocalRules) -> EqualizeTiles {
-        EqualizeTiles { rules, tone: None }
+    pub fn new(rules: AdaptiveRules) -> EqualizeAdaptive {
+        EqualizeAdaptive { rules, tone: None }
     }
 }
 
-impl Step for EqualizeTiles {
+impl Step for EqualizeAdaptive {
     fn name(&self) -> &'static str {
         "equalize"
     }
 
     fn plan(&mut self, input: &Facts) -> Result<Facts> {
         let (depth, layout) = tone_form(input, "equalize")?;
-        self.tone = Some(LocalTone::of(input.size, layout.into(), depth, self.rules)?);
+        self.tone = Some(AdaptiveTone::of(input.size, layout.into(), depth, self.rules)?);
         Ok(same_form(input, input.size, input.metadata.after(Change::Values)))
     }
 
@@ -52,5 +52,5 @@ impl Step for EqualizeTiles {
 
 #[cold]
 fn unplanned() -> Error {
-    Error::unusable("a step is planned before it runs")
+    Error::wrong_order("a step is planned before it runs")
 }

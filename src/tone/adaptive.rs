@@ -4,27 +4,27 @@ use super::apply::{Basis, relit};
 use super::equalize::ONE_LEVEL;
 use crate::error::{Error, Result};
 use crate::frame::{AnySamples, AnySamplesMut, Frame, Size, View, ViewMut};
-use crate::pixel::{Channels, Depth, Sample, Stored};
+use crate::pixel::{Channels, Depth, PicturePixel, Sample};
 use crate::threads::Threads;
 
 /// How to equalise over tiles.
 #[derive(Debug, Clone, Copy, PartialEq)]
 #[non_exhaustive]
-pub struct LocalRules {
+pub struct AdaptiveRules {
     /// Tiles across and down; they differ by at most a pixel. 8 and 8 unless said.
     pub tiles: (u32, u32),
     /// How many times the mean count a bin may hold before the rest is spread over all bins: 1 leaves contrast nearly as
     /// it is, larger numbers raise it, infinity does not limit it. 3 unless said.
-    pub limit: f64,
+    pub clip_limit: f64,
     /// On what: luminance unless said.
     pub basis: Basis,
     /// How many threads may be used; the result never depends on it.
     pub threads: Threads,
 }
 
-impl Default for LocalRules {
+impl Default for AdaptiveRules {
     fn default() -> Self {
-        LocalRules { tiles: (8, 8), limit: 3.0, basis: Basis::LUMINANCE, threads: Threads::ALL }
+        AdaptiveRules { tiles: (8, 8), clip_limit: 3.0, basis: Basis::GRAY_VALUE, threads: Threads::ALL }
     }
 }
 
@@ -33,8 +33,8 @@ const MOST_TILES: u32 = 4096;
 
 /// Tile by tile distributions, collected row by row and then applied.
 #[derive(Debug, Clone)]
-pub struct LocalTone {
-    rules: LocalRules,
+pub struct AdaptiveTone {
+    rules: AdaptiveRules,
     size: Size,
     bins: usize,
     /// Curves a tile: 1, or one a channel.
@@ -45,29 +45,29 @@ pub struct LocalTone {
     range: (f64, f64),
 }
 
-impl LocalTone {
+impl AdaptiveTone {
     /// For pictures of this size and pixels of this type.
     ///
     /// # Errors
     /// A picture without pixels, no tiles, more than pixels of a side or than 4096, a limit below 1, cmyk with luminance.
-    pub fn new<P: Stored>(size: Size, rules: LocalRules) -> Result<LocalTone> {
-        LocalTone::of(size, Channels::of::<P>(), P::Number::DEPTH, rules)
+    pub fn new<P: PicturePixel>(size: Size, rules: AdaptiveRules) -> Result<AdaptiveTone> {
+        AdaptiveTone::of(size, Channels::of::<P>(), P::Number::DEPTH, rules)
     }
 
     /// For pictures of this size, of so many channels of a depth.
-    pub(crate) fn of(size: Size, channels: Channels, depth: Depth, rules: LocalRules) -> Result<LocalTone> {
+    pub(crate) fn of(size: Size, channels: Channels, depth: Depth, rules: AdaptiveRules) -> Result<AdaptiveTone> {
         let (across, down) = rules.tiles;
         if across == 0 || down == 0 || across > size.width || down > size.height {
-            return Err(Error::unusable(format!("{across} x {down} tiles do not part a picture of {size}")));
+            return Err(Error::invalid("tiles", format!("{across} x {down} tiles do not part a picture of {size}")));
         }
         if across.saturating_mul(down) > MOST_TILES {
-            return Err(Error::unusable(format!("{across} x {down} tiles are more than {MOST_TILES}")));
+            return Err(Error::invalid("tiles", format!("{across} x {down} tiles are more than {MOST_TILES}")));
         }
-        if rules.limit.is_nan() || rules.limit < 1.0 {
-            return Err(Error::unusable(format!("a limit of contrast is 1 or more, not {}", rules.limit)));
+        if rules.clip_limit.is_nan() || rules.clip_limit < 1.0 {
+            return Err(Error::invalid("limit", format!("a limit of contrast is 1 or more, not {}", rules.clip_limit)));
         }
         let colors = channels.colors();
-        if let Basis::Luminance(weights) = rules.basis {
+        if let Basis::GrayValue(weights) = rules.basis {
             weights.check()?;
             if colors == 4 {
                 return Err(Error::not_supported("the luminance of cmyk: ink needs a model of the printer"));
@@ -76,18 +76,18 @@ impl LocalTone {
         let bins = if depth == Depth::U8 { 256 } else { 4096 };
         let sets = if rules.basis == Basis::EachChannel { colors } else { 1 };
         let tables = vec![0.0; across as usize * down as usize * sets * bins];
-        Ok(LocalTone { rules, size, bins, sets, tables, ready: false, range: (f64::MAX, f64::MIN) })
+        Ok(AdaptiveTone { rules, size, bins, sets, tables, ready: false, range: (f64::MAX, f64::MIN) })
     }
 
     /// Counts rows of the picture, the first of which is `first_row`.
     ///
     /// # Errors
     /// Rows that do not fit the picture.
-    pub fn watch<P: Stored>(&mut self, first_row: u32, view: View<'_, P>) -> Result<()> {
+    pub fn watch<P: PicturePixel>(&mut self, first_row: u32, view: View<'_, P>) -> Result<()> {
         self.watch_any(first_row, view.samples_any())
     }
 
-    /// [`watch`](LocalTone::watch) of samples whose type is known at run time.
+    /// [`watch`](AdaptiveTone::watch) of samples whose type is known at run time.
     pub(crate) fn watch_any(&mut self, first_row: u32, view: AnySamples<'_>) -> Result<()> {
         self.check(first_row, view.size())?;
         let (across, down) = self.rules.tiles;
@@ -106,7 +106,7 @@ impl LocalTone {
                         self.range = (self.range.0.min(fraction), self.range.1.max(fraction));
                     };
                     match self.rules.basis {
-                        Basis::Luminance(weights) if colors == 3 => {
+                        Basis::GrayValue(weights) if colors == 3 => {
                             add(0, weights.mixed([pixel[0], pixel[1], pixel[2]]));
                         }
                         Basis::EachChannel => pixel[..colors].iter().enumerate().for_each(|(c, &v)| add(c, v)),
@@ -121,7 +121,10 @@ impl LocalTone {
     fn check(&self, first_row: u32, size: Size) -> Result<()> {
         let end = u64::from(first_row) + u64::from(size.height);
         if size.width != self.size.width || end > u64::from(self.size.height) {
-            return Err(Error::unusable(format!("rows {first_row}..{end} do not fit a picture of {}", self.size)));
+            return Err(Error::invalid(
+                "rows",
+                format!("rows {first_row}..{end} do not fit a picture of {}", self.size),
+            ));
         }
         Ok(())
     }
@@ -138,7 +141,7 @@ impl LocalTone {
         }
         for counts in self.tables.chunks_exact_mut(self.bins) {
             let total: f64 = counts.iter().sum();
-            let limit = self.rules.limit * total / self.bins as f64;
+            let limit = self.rules.clip_limit * total / self.bins as f64;
             let excess: f64 = counts.iter().map(|n| (n - limit).max(0.0)).sum();
             let more = excess / self.bins as f64;
             let mut sum = 0.0;
@@ -154,11 +157,11 @@ impl LocalTone {
     ///
     /// # Errors
     /// Rows that do not fit the picture.
-    pub fn apply<P: Stored>(&mut self, first_row: u32, view: ViewMut<'_, P>) -> Result<()> {
+    pub fn apply<P: PicturePixel>(&mut self, first_row: u32, view: ViewMut<'_, P>) -> Result<()> {
         self.apply_any(first_row, view.into_samples_any())
     }
 
-    /// [`apply`](LocalTone::apply) to samples whose type is known at run time.
+    /// [`apply`](AdaptiveTone::apply) to samples whose type is known at run time.
     pub(crate) fn apply_any(&mut self, first_row: u32, view: AnySamplesMut<'_>) -> Result<()> {
         self.check(first_row, view.size())?;
         if self.unchanged().is_some() {
@@ -185,7 +188,7 @@ impl LocalTone {
         let (down, colors) = (place(y, self.size.height, self.rules.tiles.1), channels.colors());
         for (pixel, column) in row.chunks_exact_mut(channels.count).zip(columns) {
             match self.rules.basis {
-                Basis::Luminance(weights) if colors == 3 => {
+                Basis::GrayValue(weights) if colors == 3 => {
                     let rgb = [pixel[0], pixel[1], pixel[2]];
                     let old = weights.mixed(rgb);
                     let new = relit(rgb, integer, old, self.mixed(0, old, column, &down));
@@ -257,19 +260,19 @@ fn places(side: u32, tiles: u32) -> Vec<Place> {
 /// new frame. A picture of one level stays as it is.
 ///
 /// # Errors
-/// As [`LocalTone::new`].
+/// As [`AdaptiveTone::new`].
 ///
 /// # Examples
 /// ```
-/// use rahmen::{Frame, Gray, Size, tone::{LocalRules, equalize_tiles}};
+/// use rahmen::{Frame, Gray, Size, tone::{AdaptiveRules, equalize_adaptive}};
 /// let faint = Frame::from_fn(Size::new(64, 64), |x, y| Gray::new(100 + ((x ^ y) % 8) as u8))?;
-/// let clear = equalize_tiles(faint.view(), LocalRules::default())?;
-/// let range = |f: &Frame<Gray<u8>>| f.numbers().iter().max().unwrap() - f.numbers().iter().min().unwrap();
+/// let clear = equalize_adaptive(faint.view(), AdaptiveRules::default())?;
+/// let range = |f: &Frame<Gray<u8>>| f.samples().iter().max().unwrap() - f.samples().iter().min().unwrap();
 /// assert!(range(&clear) > range(&faint));
 /// # Ok::<(), rahmen::Error>(())
 /// ```
-pub fn equalize_tiles<P: Stored>(view: View<'_, P>, rules: LocalRules) -> Result<Frame<P>> {
-    let mut tone = LocalTone::new::<P>(view.size(), rules)?;
+pub fn equalize_adaptive<P: PicturePixel>(view: View<'_, P>, rules: AdaptiveRules) -> Result<Frame<P>> {
+    let mut tone = AdaptiveTone::new::<P>(view.size(), rules)?;
     tone.watch(0, view)?;
     let mut out = view.to_frame();
     tone.apply(0, out.view_mut())?;
@@ -286,41 +289,41 @@ mod tests {
     #[test]
     fn one_tile_without_a_limit_is_plain_equalisation() {
         let frame = Frame::from_fn(Size::new(40, 30), |x, y| Gray::new((90 + x + y / 2) as u8)).unwrap();
-        let rules = LocalRules { tiles: (1, 1), limit: f64::INFINITY, ..LocalRules::default() };
-        let local = equalize_tiles(frame.view(), rules).unwrap();
+        let rules = AdaptiveRules { tiles: (1, 1), clip_limit: f64::INFINITY, ..AdaptiveRules::default() };
+        let local = equalize_adaptive(frame.view(), rules).unwrap();
         let plain = equalize(frame.view(), &EqualizeRules::default()).unwrap().frame;
-        assert!(local.numbers().iter().zip(plain.numbers()).all(|(a, b)| a.abs_diff(*b) <= 1));
+        assert!(local.samples().iter().zip(plain.samples()).all(|(a, b)| a.abs_diff(*b) <= 1));
     }
 
     #[test]
     fn a_limit_of_one_nearly_keeps_the_picture_and_tiles_are_mixed_between_their_middles() {
         let frame = Frame::from_fn(Size::new(64, 64), |x, y| Gray::new((100 + (x * y) % 50) as u8)).unwrap();
-        let rules = LocalRules { limit: 1.0, ..LocalRules::default() };
-        let kept = equalize_tiles(frame.view(), rules).unwrap();
+        let rules = AdaptiveRules { clip_limit: 1.0, ..AdaptiveRules::default() };
+        let kept = equalize_adaptive(frame.view(), rules).unwrap();
         // Each bin holds at most its even share, so that the curve rises by no more than twice 1 / 256 a level.
         let spread = ChannelHistogram::of_counts("v", &counts(&kept)).stats;
         assert!(spread.max - spread.min < 2.0 * 50.0, "{spread:?}");
         // Left dark, right bright: in the middle the two curves meet halfway.
         let halves = Frame::from_fn(Size::new(64, 8), |x, _| Gray::new(if x < 32 { 50u8 } else { 200 })).unwrap();
-        let rules = LocalRules { tiles: (2, 1), limit: f64::INFINITY, ..LocalRules::default() };
-        let out = equalize_tiles(halves.view(), rules).unwrap();
+        let rules = AdaptiveRules { tiles: (2, 1), clip_limit: f64::INFINITY, ..AdaptiveRules::default() };
+        let out = equalize_adaptive(halves.view(), rules).unwrap();
         // Tile 0 makes 50 full, tile 1 makes 50 none and 200 full: at x = 16 only the first counts, at x = 31 nearly half.
-        assert_eq!((out[(10, 0)].v, out[(60, 0)].v), (255, 255));
-        assert_eq!(out[(31, 0)].v, (255.0f64 * (1.0 - 15.5 / 32.0) + 0.5) as u8);
+        assert_eq!((out[(10, 0)].value, out[(60, 0)].value), (255, 255));
+        assert_eq!(out[(31, 0)].value, (255.0f64 * (1.0 - 15.5 / 32.0) + 0.5) as u8);
     }
 
     fn counts(frame: &Frame<Gray<u8>>) -> Vec<u64> {
         let mut counts = vec![0; 256];
-        frame.numbers().iter().for_each(|v| counts[usize::from(*v)] += 1);
+        frame.samples().iter().for_each(|v| counts[usize::from(*v)] += 1);
         counts
     }
 
     #[test]
     fn strips_give_the_whole_and_one_level_stays() {
         let frame = Frame::from_fn(Size::new(50, 37), |x, y| Rgb::new(x as u16 * 900, y as u16 * 800, 9_000)).unwrap();
-        let rules = LocalRules { tiles: (3, 4), ..LocalRules::default() };
-        let whole = equalize_tiles(frame.view(), rules).unwrap();
-        let mut tone = LocalTone::new::<Rgb<u16>>(frame.size(), rules).unwrap();
+        let rules = AdaptiveRules { tiles: (3, 4), ..AdaptiveRules::default() };
+        let whole = equalize_adaptive(frame.view(), rules).unwrap();
+        let mut tone = AdaptiveTone::new::<Rgb<u16>>(frame.size(), rules).unwrap();
         let mut out = frame.clone();
         for y in 0..37 {
             tone.watch(y, frame.region(frame.size().region().rows(y..=y).unwrap()).unwrap()).unwrap();
@@ -331,10 +334,10 @@ mod tests {
         }
         assert!(out == whole);
         let flat = Frame::filled(Size::new(9, 9), Gray::new(7u8)).unwrap();
-        assert!(equalize_tiles(flat.view(), LocalRules::default()).unwrap() == flat);
-        for (tiles, limit) in [((0, 1), 3.0), ((10, 1), 3.0), ((2, 2), 0.5), ((2, 2), f64::NAN)] {
-            let rules = LocalRules { tiles, limit, ..LocalRules::default() };
-            assert!(equalize_tiles(flat.view(), rules).is_err());
+        assert!(equalize_adaptive(flat.view(), AdaptiveRules::default()).unwrap() == flat);
+        for (tiles, clip_limit) in [((0, 1), 3.0), ((10, 1), 3.0), ((2, 2), 0.5), ((2, 2), f64::NAN)] {
+            let rules = AdaptiveRules { tiles, clip_limit, ..AdaptiveRules::default() };
+            assert!(equalize_adaptive(flat.view(), rules).is_err());
         }
     }
 }
