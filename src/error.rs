@@ -60,9 +60,9 @@ pub enum ErrorKind {
     },
     /// Typed code was asked for another type than the picture holds.
     Types {
-        /// What the caller asked for.
+        /// The type that was asked for.
         wanted: String,
-        /// What the picture holds.
+        /// The type that the picture holds.
         found: String,
     },
     /// A buffer whose length does not fit its layout.
@@ -82,19 +82,19 @@ pub enum ErrorKind {
         unit: &'static str,
         /// The stride that was given.
         stride: usize,
-        /// What a row takes.
+        /// The length of a row.
         row: usize,
     },
     /// Sizes whose product this machine cannot address.
     TooLarge {
-        /// What was multiplied.
+        /// The product that overflows, in words.
         what: String,
     },
     /// A limit that was set would be exceeded.
     Limit {
-        /// What is limited.
+        /// The quantity that is limited.
         what: String,
-        /// What it would take.
+        /// The amount that would be needed.
         needed: u64,
         /// The limit.
         limit: u64,
@@ -108,7 +108,7 @@ pub enum ErrorKind {
     InvalidArgument {
         /// The argument's name, as the call or its rules name it.
         argument: &'static str,
-        /// What is wrong with it, with the value and what is allowed.
+        /// The reason, with the value and what is allowed.
         reason: String,
     },
     /// Calls in an order that has no meaning: a row before its turn, a writer that is finished.
@@ -121,7 +121,7 @@ pub enum ErrorKind {
     NotSupported(String),
     /// A file that is not a picture of a known format.
     NotAPicture {
-        /// What the bytes look like, if they are known.
+        /// The kind of file that the bytes look like, if known.
         looks_like: Option<&'static str>,
     },
     /// A format that this build was made without.
@@ -137,12 +137,12 @@ pub enum ErrorKind {
     CannotHold {
         /// The format.
         format: FileFormat,
-        /// What it cannot hold.
+        /// The property that it cannot store.
         what: String,
     },
     /// Reading or writing failed.
     Io {
-        /// What was being done.
+        /// The action that failed.
         action: String,
         /// The system's error.
         source: std::io::Error,
@@ -200,12 +200,12 @@ impl std::error::Error for ErrorKind {
     }
 }
 
-/// What a caller may do about an error, as data: an interface puts it into its own words. The text of an [`Error`] says it in
+/// Remedies for an error, as data, which an interface puts into its own words. The text of an [`Error`] says them in
 /// words of the library.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum Help {
-    /// Say which values become none and full: a window.
+    /// Give a window: which values become 0 and full.
     Window,
     /// Change the depth to one of these, the first best.
     Depth(&'static [Depth]),
@@ -243,7 +243,7 @@ impl fmt::Display for Help {
             all.iter().enumerate().try_for_each(|(i, d)| write!(f, "{}{d}", if i > 0 { " or " } else { "" }))
         };
         match self {
-            Help::Window => f.write_str("give a window, which says what values become none and full"),
+            Help::Window => f.write_str("give a window, which says which values become 0 and full"),
             Help::Depth(all) => f.write_str("change the depth to ").and_then(|()| depths(f, all)),
             Help::PixelsOfDepth(all) => f.write_str("make a picture of it, of depth ").and_then(|()| depths(f, all)),
             Help::Color => f.write_str("make it rgb"),
@@ -304,7 +304,7 @@ impl Error {
         self.0.offset
     }
 
-    /// What the caller may do about it: any one of these. Empty where nothing is known that would help.
+    /// Remedies, any one of which helps. Empty where none is known.
     pub fn help(&self) -> &'static [Help] {
         self.0.help
     }

@@ -22,7 +22,7 @@
 //! - Numbers that are not pictures, or more than four channels: [`Planes`].
 //! - A picture larger than memory: [`file::Reader`], [`flow`], [`file::Writer`].
 //!
-//! Rows and ranges: (0, 0) is the top left pixel, x comes first, ranges are half-open. Integers span none to full;
+//! Rows and ranges: (0, 0) is the top left pixel, x comes first, ranges are half-open. Integers span 0 to full;
 //! a change of depth rescales, rounded to nearest, ties up. Alpha is straight. Nothing panics on input; indexing with
 //! `[(x, y)]` does, at the caller's line.
 #![warn(clippy::print_stdout, clippy::print_stderr)]

@@ -25,27 +25,27 @@ pub(crate) struct Cli {
 /// What every verb takes.
 #[derive(Debug, Clone, Args)]
 pub(crate) struct Shared {
-    /// Use at most N threads (all cores by default); results never depend on it
+    /// Maximum number of threads (default: all cores); results do not depend on it
     #[arg(long, global = true, value_name = "N", default_value_t = 0, hide_default_value = true)]
     #[arg(help_heading = "Everywhere")]
     pub(crate) threads: usize,
-    /// Refuse pictures that take more memory than this, such as 4GiB (1GiB by default)
+    /// Maximum memory of a picture, such as 4GiB (default: 1GiB)
     #[arg(long, global = true, value_name = "SIZE", value_parser = words::memory, help_heading = "Everywhere")]
     pub(crate) limit_memory: Option<u64>,
-    /// Read this picture of several in a file, from 1
+    /// Page: which picture of several in a file, from 1
     #[arg(long, global = true, value_name = "N", value_parser = clap::value_parser!(u32).range(1..))]
     #[arg(help_heading = "Reading")]
     pub(crate) page: Option<u32>,
-    /// Read plain bytes that lie like this: "order=bgra depth=u8 size=640x480 stride=2568 offset=0 alpha=ignored"
+    /// Read raw bytes of this layout: "order=bgra depth=u8 size=640x480 stride=2568 offset=0 alpha=ignored"
     #[arg(long, global = true, value_name = "LAYOUT", value_parser = words::raw, help_heading = "Reading")]
     pub(crate) raw: Option<RawLayout>,
-    /// Take what can be read of a damaged file; a note says how many rows that are
+    /// Salvage what can be read of a damaged file; a note says how many rows that is
     #[arg(long, global = true, help_heading = "Reading")]
     pub(crate) salvage: bool,
-    /// Print failures only
+    /// Print results of looking verbs only; no remarks
     #[arg(long, global = true, help_heading = "Everywhere")]
     pub(crate) quiet: bool,
-    /// Tell each step on standard error
+    /// Report each step on standard error
     #[arg(long, global = true, conflicts_with = "quiet", help_heading = "Everywhere")]
     pub(crate) verbose: bool,
 }
@@ -134,7 +134,7 @@ impl Part {
 /// Whether a picture becomes gray or colour on the way.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
 pub(crate) enum As {
-    /// As the file stores it
+    /// As stored
     Stored,
     /// Gray, by the BT.709 weights (`rahmen gray` has others)
     #[value(alias = "grey")]
@@ -142,7 +142,7 @@ pub(crate) enum As {
     /// Red, green, blue
     #[value(alias = "colour")]
     Color,
-    /// Numbers of at most 256 colours, with the palette
+    /// Indices of at most 256 colours, with the palette
     Indices,
 }
 

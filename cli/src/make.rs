@@ -73,20 +73,20 @@ pub(crate) struct Make<V: Args> {
 /// What a picture becomes on the way.
 #[derive(Debug, Clone, Args)]
 pub(crate) struct Becomes {
-    /// Laid down as the file's orientation asks for, before the work
+    /// Apply the file's orientation first
     #[arg(long, help_heading = "On the way")]
     pub(crate) upright: bool,
-    /// Gray, colour or numbers of colours, before the work
+    /// Gray, colour or indices, before the work
     #[arg(long = "as", value_enum, value_name = "FORM", help_heading = "On the way")]
     pub(crate) read_as: Option<As>,
-    /// Before the work, values from LO to HI become black to white
+    /// Before the work, map values from LO to HI to black to white
     #[arg(long, value_name = "LO,HI", value_parser = words::limits, allow_hyphen_values = true)]
     #[arg(help_heading = "On the way")]
     pub(crate) window: Option<(f64, f64)>,
-    /// After the work, another sample type, rescaled
+    /// After the work, convert to this sample type, rescaled
     #[arg(long, value_enum, help_heading = "On the way")]
     pub(crate) depth: Option<Depth>,
-    /// After the work, laid on a background of this colour, without alpha
+    /// After the work, flatten onto a background of this colour
     #[arg(long, value_name = "COLOUR", help_heading = "On the way")]
     pub(crate) flatten: Option<Color>,
 }
@@ -135,7 +135,7 @@ impl Becomes {
 /// How the file is written.
 #[derive(Debug, Clone, Args)]
 pub(crate) struct Written {
-    /// The format, where the extension does not say it: png, jpg, pgm, ppm, pbm, pam, pfm, bmp, tga, qoi, npy, raw
+    /// Format, where the extension does not say it: png, jpg, pgm, ppm, pbm, pam, pfm, bmp, tga, qoi, npy, raw
     #[arg(long, value_name = "NAME", help_heading = "Writing")]
     format: Option<String>,
     /// Compression of PNG: 0 stores, 9 is smallest and slowest (default: 3)
@@ -153,7 +153,7 @@ pub(crate) struct Written {
     /// Restart markers in JPEG, every N rows of blocks
     #[arg(long, value_name = "N", help_heading = "Writing")]
     restart_rows: Option<u16>,
-    /// Plain bytes that lie like this, whatever the extension: "order=bgra depth=u8 stride=2568" (as for --raw, without
+    /// Write raw bytes of this layout, whatever the extension: "order=bgra depth=u8 stride=2568" (as for --raw, without
     /// the size)
     #[arg(long, value_name = "LAYOUT", value_parser = words::raw_out, help_heading = "Writing")]
     #[arg(conflicts_with = "format")]

@@ -13,7 +13,7 @@ use std::path::{Path, PathBuf};
 /// Where a figure goes.
 #[derive(Debug, Clone, Default, Args)]
 pub(crate) struct Plotting {
-    /// Draw what there is to see into this file: .png, .svg, or another picture format
+    /// Plot into this file: .png, .svg, or another picture format
     #[arg(long, value_name = "FILE", help_heading = "Plot")]
     pub(crate) plot: Option<PathBuf>,
     /// The figure's title

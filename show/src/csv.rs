@@ -3,7 +3,7 @@
 use rahmen::measure::{Comparison, Histogram, JointHistogram, Profile};
 use rahmen::tone::{BitStudy, Cell, LevelRow};
 
-/// A word as a field: quoted where it has to be.
+/// A CSV field, quoted where it has to be.
 pub fn field(word: &str) -> String {
     match word.contains([',', '"', '\n', '\r']) {
         true => format!("\"{}\"", word.replace('"', "\"\"")),
@@ -11,7 +11,7 @@ pub fn field(word: &str) -> String {
     }
 }
 
-/// A line a bin, channel after channel: floats have bins of their own limits in each.
+/// Histogram as CSV, a line a bin, channel after channel.
 pub fn histogram(histogram: &Histogram) -> String {
     let mut out = String::from("channel,low,high,count\n");
     for c in &histogram.channels {
@@ -23,7 +23,7 @@ pub fn histogram(histogram: &Histogram) -> String {
     out
 }
 
-/// A line a pair of bins that occurs: the limits of both and the count.
+/// Joint histogram as CSV, a line a pair of bins that occurs: the limits of both and the count.
 pub fn joint(joint: &JointHistogram) -> String {
     let mut out = String::from("first_low,first_high,second_low,second_high,count\n");
     let limits = |(low, high): (f64, f64), bins: usize, i: usize| {
@@ -38,7 +38,7 @@ pub fn joint(joint: &JointHistogram) -> String {
     out
 }
 
-/// A line a place: x, y, and each channel's value.
+/// Profile as CSV, a line a place: x, y, and each channel's value.
 pub fn profile(profile: &Profile) -> String {
     let names: Vec<_> = profile.channels.iter().map(|c| field(&c.name)).collect();
     let mut out = format!("x,y,{}\n", names.join(","));
@@ -49,7 +49,7 @@ pub fn profile(profile: &Profile) -> String {
     out
 }
 
-/// A line a channel, the whole first.
+/// Comparison as CSV, a line a channel, the whole first.
 pub fn comparison(comparison: &Comparison) -> String {
     let mut out = String::from("channel,max_abs,mae,mse,rmse,psnr_db,snr_db,ssim\n");
     let whole = std::iter::once(("all", &comparison.whole));
@@ -61,7 +61,7 @@ pub fn comparison(comparison: &Comparison) -> String {
     out
 }
 
-/// A line a number of bits.
+/// Bit study as CSV, a line a number of bits.
 pub fn study(study: &BitStudy) -> String {
     let mut out = String::from("bits,mse,snr_db,psnr_db\n");
     for l in &study.levels {
@@ -70,7 +70,7 @@ pub fn study(study: &BitStudy) -> String {
     out
 }
 
-/// A line a level of the worked table.
+/// Equalising table as CSV, a line a level.
 pub fn level_table(rows: &[LevelRow]) -> String {
     let mut out = String::from("level,count,probability,cumulative,new_level\n");
     for r in rows {
@@ -79,7 +79,7 @@ pub fn level_table(rows: &[LevelRow]) -> String {
     out
 }
 
-/// A line a cell of a quantiser.
+/// Quantiser table as CSV, a line a cell.
 pub fn cells(cells: &[Cell]) -> String {
     let mut out = String::from("index,from,to,output\n");
     for c in cells {

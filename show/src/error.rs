@@ -1,13 +1,13 @@
-//! What can go wrong when something is shown.
+//! Errors of drawing and of terminal views.
 
 /// `Result` with this crate's [`enum@Error`].
 pub type Result<T, E = Error> = std::result::Result<T, E>;
 
-/// What can go wrong when something is shown.
+/// Errors of drawing and of terminal views.
 #[derive(Debug, thiserror::Error)]
 #[non_exhaustive]
 pub enum Error {
-    /// What the library gave.
+    /// An error of the library.
     #[error(transparent)]
     Rahmen(#[from] rahmen::Error),
     /// A plot that could not be drawn.

@@ -7,10 +7,10 @@ use rahmen::frame::Pixels;
 use rahmen::resample::{Kernel, resize_pixels};
 use rahmen::{Content, Depth, Frame, Layout, PixelFormat, Rgb, Rgba, Size, Threads};
 
-/// How a picture is looked at.
+/// Rules of showing a picture.
 #[derive(Debug, Clone, Copy, Default)]
 pub struct Look {
-    /// Which values become black and white; bytes as they are, and of other numbers the least and greatest, unless given.
+    /// Window: which values become black and white (default: bytes as they are, other numbers by their minimum and maximum).
     pub window: Option<Window>,
 }
 

@@ -4,7 +4,7 @@ use crate::error::{Error, Result};
 use crate::frame::Size;
 use crate::pixel::Pixel;
 
-/// What a position outside a picture holds.
+/// Edge rule: the pixel at positions outside a picture.
 #[derive(Debug, Clone, Copy, PartialEq, Default)]
 #[non_exhaustive]
 pub enum Edge<P> {
@@ -31,7 +31,7 @@ impl<P> Edge<P> {
         self.kind().beyond(at, side)
     }
 
-    /// The same edge without its pixel.
+    /// The edge rule without its pixel.
     #[inline]
     pub(crate) fn kind(&self) -> Edge<()> {
         match self {
@@ -42,7 +42,7 @@ impl<P> Edge<P> {
         }
     }
 
-    /// The same edge with its pixel as something else.
+    /// Converts the pixel of a constant edge.
     pub fn map<Q>(self, pixel: impl FnOnce(P) -> Q) -> Edge<Q> {
         match self {
             Edge::Clamp => Edge::Clamp,
@@ -54,7 +54,7 @@ impl<P> Edge<P> {
 }
 
 impl<P> Edge<P> {
-    /// The same edge with its pixel as something else, where that is possible.
+    /// Converts the pixel of a constant edge, where that is possible.
     ///
     /// # Errors
     /// What `pixel` gives.

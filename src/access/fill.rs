@@ -85,7 +85,7 @@ pub(crate) fn random_samples<T: Number>(view: SampleViewMut<'_, T>, low: &[T], h
 }
 
 impl<P: Pixel> Frame<P> {
-    /// A frame of random pixels between two: see [`ViewMut::fill_random`].
+    /// New frame of random pixels between two: see [`ViewMut::fill_random`].
     ///
     /// # Errors
     /// A size beyond the address space or the system's memory.

@@ -117,7 +117,7 @@ impl<P: Pixel> View<'_, P> {
         Ok(())
     }
 
-    /// All pixels folded into one value, row by row from the top left. One pass.
+    /// Folds all pixels into one value, row by row from the top left. One pass.
     #[inline]
     pub fn fold<A>(&self, start: A, mut add: impl FnMut(A, P) -> A) -> A {
         self.rows().fold(start, |sum, row| row.iter().fold(sum, |sum, p| add(sum, *p)))
@@ -166,7 +166,7 @@ impl<P: Pixel> View<'_, P> {
 }
 
 impl<P: Pixel> ViewMut<'_, P> {
-    /// Every pixel replaced by a function of it. One pass.
+    /// Replaces every pixel by a function of it. One pass.
     #[inline]
     pub fn update(&mut self, mut change: impl FnMut(P) -> P) {
         for row in self.rows_mut() {

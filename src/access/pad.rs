@@ -20,7 +20,7 @@ pub struct Margins {
 }
 
 impl Margins {
-    /// The same at every side.
+    /// The same width at every side.
     pub const fn all(pixels: u32) -> Margins {
         Margins { left: pixels, top: pixels, right: pixels, bottom: pixels }
     }

@@ -12,7 +12,7 @@ use crate::threads::Threads;
 use std::ops::Range;
 use std::sync::PoisonError;
 
-/// What becomes of alpha where the target has none.
+/// Rule for alpha where the target has none.
 #[derive(Debug, Clone, Copy, PartialEq, Default)]
 pub enum AlphaRule {
     /// The conversion is refused.
@@ -30,31 +30,31 @@ pub enum AlphaRule {
 pub struct ConvertRules {
     /// How much red, green and blue count where colour becomes gray.
     pub weights: GrayWeights,
-    /// What becomes of alpha where the target has none.
+    /// Rule for alpha where the target has none.
     pub alpha: AlphaRule,
-    /// Which values become none and full before anything else; full to full without it.
+    /// Window that is applied first (default: none, full to full).
     pub window: Option<Window>,
-    /// How many threads may be used; the result never depends on it.
+    /// Maximum number of threads; the result does not depend on it.
     pub threads: Threads,
 }
 
 impl ConvertRules {
-    /// The same with these weights.
+    /// Sets the gray weights.
     pub fn weights(self, weights: GrayWeights) -> ConvertRules {
         ConvertRules { weights, ..self }
     }
 
-    /// The same with this rule for alpha.
+    /// Sets the rule for alpha.
     pub fn alpha(self, alpha: AlphaRule) -> ConvertRules {
         ConvertRules { alpha, ..self }
     }
 
-    /// The same through this window.
+    /// Sets the window: which values become 0 and full.
     pub fn window(self, window: Window) -> ConvertRules {
         ConvertRules { window: Some(window), ..self }
     }
 
-    /// The same on so many threads.
+    /// Sets the maximum number of threads.
     pub fn threads(self, threads: Threads) -> ConvertRules {
         ConvertRules { threads, ..self }
     }

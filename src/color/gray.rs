@@ -194,7 +194,7 @@ fn gray_alpha_samples<S: Sample>(
     Ok(())
 }
 
-/// What a row kernel needs, worked out once a call.
+/// Weights and tables of a gray conversion, computed once a call.
 struct RowMaker<S> {
     weights: GrayWeights,
     floats: [f64; 3],

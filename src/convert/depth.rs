@@ -1,6 +1,6 @@
 //! Between depths: full to full, rounded to nearest, ties up, decided on the exact product.
 //!
-//! Windows, which say which range of values becomes none to full, have a file of their own.
+//! Windows, the ranges of values that become 0 to full, have a file of their own.
 
 use crate::error::{Error, Help, Result};
 use crate::frame::{
@@ -116,7 +116,7 @@ fn put_fractions<S: Sample>(values: &[f64], row: &mut [S], channel: usize, chann
     row.iter_mut().skip(channel).step_by(channels).zip(values).for_each(|(to, &v)| *to = S::from_fraction(v));
 }
 
-/// The layout of the picture that so many planes make.
+/// The layout of the picture that `count` planes make.
 pub(crate) fn layout_of_planes(count: usize) -> Result<Layout> {
     match count {
         1 => Ok(Layout::Gray),

@@ -7,7 +7,7 @@ use crate::frame::{
 };
 use crate::pixel::{Layout, Pixel, Sample};
 
-/// What a channel of a new picture is made of.
+/// Source of one channel of a new picture.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub enum Take {
     /// A channel of the old picture, counted from 0.

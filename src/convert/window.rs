@@ -1,4 +1,4 @@
-//! Windows: which range of values becomes none to full.
+//! Windows: the range of values that becomes 0 to full.
 
 use crate::error::{Error, Result};
 use crate::frame::{
@@ -6,7 +6,7 @@ use crate::frame::{
 };
 use crate::pixel::{Layout, Number, PicturePixel, Sample};
 
-/// A window onto values: `low` becomes none, `high` becomes full, everything outside clamps for integers.
+/// A window of values: `low` becomes 0, `high` becomes full; what lies outside is clamped for integers.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub struct Window {
     low: f64,
@@ -29,7 +29,7 @@ impl Window {
         ))
     }
 
-    /// The value that becomes none.
+    /// The value that becomes 0.
     pub fn low(self) -> f64 {
         self.low
     }

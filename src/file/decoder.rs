@@ -132,7 +132,7 @@ impl<'a> RowsOut<'a> {
         RowsOut { target: Some(strip), given: 0, wanted, lost: Vec::new() }
     }
 
-    /// So many rows nowhere.
+    /// Skips `rows` rows.
     pub(super) fn skip(wanted: u32) -> RowsOut<'a> {
         RowsOut { target: None, given: 0, wanted, lost: Vec::new() }
     }
@@ -166,7 +166,7 @@ impl<'a> RowsOut<'a> {
         }
     }
 
-    /// Passes over so many rows; they count as given.
+    /// Skips `rows` rows; they count as given.
     pub(super) fn pass(&mut self, rows: u32) {
         self.given = self.given.saturating_add(rows).min(self.wanted);
     }

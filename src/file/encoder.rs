@@ -26,7 +26,7 @@ pub(super) trait Encoder: Send {
     fn put(&mut self, rows: &Content, out: &mut dyn Output) -> Result<()>;
     /// Writes what follows the last row.
     fn finish(&mut self, out: &mut dyn Output) -> Result<()>;
-    /// What of the picture's metadata the file does not hold, each a sentence.
+    /// Remarks on metadata that the file does not hold, each a sentence.
     fn remarks(&self) -> Vec<String>;
 }
 

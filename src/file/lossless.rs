@@ -16,7 +16,7 @@ use crate::threads::Threads;
 use std::io::{Read, Write};
 use std::path::Path;
 
-/// What becomes of blocks that the picture covers in part, at its right and lower border, where the transform would bring them to
+/// Rule for partial blocks at the right and lower border, where the transform would bring them to
 /// the left or upper one: there only whole blocks can be.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 #[non_exhaustive]
@@ -28,11 +28,11 @@ pub enum PartialBlocks {
     Drop,
 }
 
-/// How a JPEG file is transformed by its coefficients.
+/// Rules of a lossless JPEG transform.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 #[non_exhaustive]
 pub struct LosslessRules {
-    /// What becomes of blocks that are covered in part.
+    /// Rule for partial blocks.
     pub partial: PartialBlocks,
     /// Whether the picture is first made upright, as its orientation asks for.
     pub upright: bool,
@@ -40,39 +40,39 @@ pub struct LosslessRules {
     pub progressive: bool,
     /// Rows of blocks between restart marks, or 0 for none, whatever the file had.
     pub restart_rows: u16,
-    /// What the file may make us do.
+    /// Limits on the resources that the file may claim.
     pub limits: Limits,
-    /// How many threads may be used; the bytes do not depend on it.
+    /// Maximum number of threads; the bytes do not depend on it.
     pub threads: Threads,
 }
 
 impl LosslessRules {
-    /// The same with partial blocks dropped.
+    /// Drops partial blocks.
     pub fn drop_partial(self) -> LosslessRules {
         LosslessRules { partial: PartialBlocks::Drop, ..self }
     }
 
-    /// The same, made upright first.
+    /// Makes the picture upright first.
     pub fn upright(self) -> LosslessRules {
         LosslessRules { upright: true, ..self }
     }
 
-    /// The same as a progressive file.
+    /// Makes the file progressive.
     pub fn progressive(self) -> LosslessRules {
         LosslessRules { progressive: true, ..self }
     }
 
-    /// The same with at most so many threads.
+    /// Sets the maximum number of threads.
     pub fn threads(self, threads: Threads) -> LosslessRules {
         LosslessRules { threads, ..self }
     }
 
-    /// The same with restart marks so many rows of blocks apart.
+    /// Sets the restart interval, in rows of blocks.
     pub fn restart_rows(self, rows: u16) -> LosslessRules {
         LosslessRules { restart_rows: rows, ..self }
     }
 
-    /// The same with these limits.
+    /// Sets the limits.
     pub fn limits(self, limits: Limits) -> LosslessRules {
         LosslessRules { limits, ..self }
     }
@@ -84,11 +84,11 @@ impl LosslessRules {
 pub struct OrientedFile {
     /// The new file.
     pub bytes: Vec<u8>,
-    /// What the old file held.
+    /// Facts of the old file.
     pub before: Facts,
-    /// What the new one holds.
+    /// Facts of the new file.
     pub after: Facts,
-    /// What of it could not be kept, each a sentence.
+    /// Remarks on what could not be kept, each a sentence.
     pub remarks: Vec<String>,
 }
 

@@ -7,7 +7,7 @@ use crate::frame::{Facts, FileFormat, PixelFormat, RawLayout, Size};
 use crate::pixel::{Depth, Meaning};
 use crate::threads::Threads;
 
-/// What a file may make us do. Checked before anything is allocated.
+/// Limits on the resources that a file may claim. Checked before anything is allocated.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct Limits {
@@ -28,12 +28,12 @@ impl Default for Limits {
 }
 
 impl Limits {
-    /// The same limits with so many bytes of memory for a picture.
+    /// Sets the limit of memory for a picture, in bytes.
     pub fn memory(self, bytes: u64) -> Limits {
         Limits { memory: bytes, ..self }
     }
 
-    /// Whether a picture's sides are within the limit and not zero.
+    /// Checks that a picture's sides are within the limit and not zero.
     pub(crate) fn check_size(&self, size: Size) -> Result<()> {
         if size.is_empty() {
             return Err(ErrorKind::Malformed(format!("a size of {size}; a file holds at least one pixel")).into());
@@ -44,7 +44,7 @@ impl Limits {
         Ok(())
     }
 
-    /// Whether a picture of these facts may be held whole.
+    /// Checks that a picture of these facts may be held whole.
     ///
     /// # Errors
     /// More bytes than [`memory`](Limits::memory).
@@ -52,12 +52,12 @@ impl Limits {
         self.check_memory("the picture", facts.pixel_format.bytes(facts.size))
     }
 
-    /// Whether so many bytes may be taken.
+    /// Checks that `bytes` of memory are within the limit.
     pub(crate) fn check_memory(&self, what: &str, bytes: u64) -> Result<()> {
         check(what, bytes, self.memory)
     }
 
-    /// Whether so many bytes of metadata may be taken.
+    /// Checks that `bytes` of metadata are within the limit.
     pub(crate) fn check_metadata(&self, bytes: u64) -> Result<()> {
         check("the file's metadata", bytes, self.metadata)
     }
@@ -86,17 +86,17 @@ pub enum ReadAs {
     Indices,
 }
 
-/// How to read: everything as stored, unless something else is asked for by name.
+/// Options of reading. Default: everything as stored.
 #[derive(Debug, Clone, Copy, PartialEq)]
 #[non_exhaustive]
 pub struct ReadOptions {
-    /// What the file may make us do.
+    /// Limits on the resources that the file may claim.
     pub limits: Limits,
     /// Whether pixels come as stored, or as gray, colour or indices.
     pub read_as: ReadAs,
     /// Another depth, full to full.
     pub depth: Option<Depth>,
-    /// Which values become none and full; needed before values with a unit become integers.
+    /// Window: which values become 0 and full; needed before values with a unit become integers.
     pub window: Option<Window>,
     /// Whether the pixels are laid down as the file's orientation asks for; the orientation is then upright.
     pub upright: bool,
@@ -110,21 +110,21 @@ pub struct ReadOptions {
     /// JPEG only: a half, a quarter or an eighth of the size, made from the coefficients, which is quicker than reading
     /// all of it. Sides are rounded up.
     pub reduced: Reduced,
-    /// JPEG only: what comes between the samples of colour that is kept at less size.
+    /// JPEG only: interpolation of subsampled chroma.
     pub chroma: Chroma,
 }
 
-/// The size that a picture is read at.
+/// Fraction of the size that a JPEG picture is read at.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub enum Reduced {
-    /// Its own.
+    /// The full size.
     #[default]
     Full,
-    /// A half.
+    /// Half the size.
     Half,
-    /// A quarter.
+    /// A quarter of the size.
     Quarter,
-    /// An eighth.
+    /// An eighth of the size.
     Eighth,
 }
 
@@ -141,7 +141,7 @@ impl Reduced {
     }
 }
 
-/// How colour that is kept at less size is brought to the picture's.
+/// Interpolation of subsampled chroma.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub enum Chroma {
     /// By triangle weights of the two nearest samples, each way.
@@ -174,47 +174,47 @@ impl ReadOptions {
         ReadOptions { limits, ..ReadOptions::default() }
     }
 
-    /// The same as gray, colour or indices.
+    /// Sets whether pixels come as stored, or as gray, colour or indices.
     pub fn read_as(self, read_as: ReadAs) -> ReadOptions {
         ReadOptions { read_as, ..self }
     }
 
-    /// The same at this depth.
+    /// Sets the depth.
     pub fn depth(self, depth: Depth) -> ReadOptions {
         ReadOptions { depth: Some(depth), ..self }
     }
 
-    /// The same through this window.
+    /// Sets the window: which values become 0 and full.
     pub fn window(self, window: Window) -> ReadOptions {
         ReadOptions { window: Some(window), ..self }
     }
 
-    /// The same, laid down upright.
+    /// Lays the pixels down upright.
     pub fn upright(self) -> ReadOptions {
         ReadOptions { upright: true, ..self }
     }
 
-    /// The same, giving what can be read of a damaged file.
+    /// Salvages what can be read of a damaged file.
     pub fn salvage(self) -> ReadOptions {
         ReadOptions { salvage: true, ..self }
     }
 
-    /// The same for another picture of several, from 1.
+    /// Sets which picture of several is read, from 1.
     pub fn page(self, page: u32) -> ReadOptions {
         ReadOptions { page, ..self }
     }
 
-    /// The same at a part of the size.
+    /// Reads JPEG at a half, a quarter or an eighth of its size.
     pub fn reduced(self, reduced: Reduced) -> ReadOptions {
         ReadOptions { reduced, ..self }
     }
 
-    /// The same with colour brought to size like this.
+    /// Sets how subsampled chroma of JPEG is interpolated.
     pub fn chroma(self, chroma: Chroma) -> ReadOptions {
         ReadOptions { chroma, ..self }
     }
 
-    /// The same for bytes of this layout.
+    /// Reads the file as raw bytes of this layout.
     pub fn raw(self, layout: RawLayout) -> ReadOptions {
         ReadOptions { raw: Some(layout), ..self }
     }
@@ -254,16 +254,16 @@ impl ReadOptions {
     }
 }
 
-/// How JPEG is written. The default is what a careful engineer would keep: quality 90, colour at full size, one scan.
+/// JPEG options. Default: quality 90, chroma at full size, one scan.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct JpegOptions {
-    /// 1 to 100: how finely coefficients are kept. At 50 their steps are those of the examples of ITU-T T.81, annex K;
+    /// Quality, 1 to 100. At 50 the quantisation steps are those of the examples of ITU-T T.81, annex K;
     /// every 15 up halve the steps, every 15 down double them.
     pub quality: u8,
-    /// At which size colour is kept.
+    /// Chroma sampling ratio.
     pub sampling: ChromaSampling,
-    /// Whether several scans make the picture finer and finer. The file is a little smaller; all coefficients are held
+    /// Whether to write several scans, coarse to fine. The file is a little smaller; all coefficients are held
     /// in memory on the way.
     pub progressive: bool,
     /// Rows of blocks from one restart mark to the next, 0 for none. Damage then costs only what is between two marks,
@@ -277,31 +277,31 @@ impl Default for JpegOptions {
     }
 }
 
-/// At which size colour is kept beside light and dark.
+/// Chroma sampling ratio.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum ChromaSampling {
-    /// At full size (4:4:4).
+    /// 4:4:4: chroma at full size.
     Ratio444,
-    /// At half the width (4:2:2).
+    /// 4:2:2: chroma at half the width.
     Ratio422,
-    /// At half the width and half the height (4:2:0).
+    /// 4:2:0: chroma at half the width and half the height.
     Ratio420,
 }
 
-/// How to write.
+/// Options of writing.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct WriteOptions {
     /// The format; the file name's extension decides where it is not given.
     pub format: Option<FileFormat>,
-    /// How hard to compress, where the format compresses. PNG: 0 stores the rows as they are; 1 to 9 choose a filter for
+    /// Compression level, where the format compresses. PNG: 0 stores the rows as they are; 1 to 9 choose a filter for
     /// each row and are Deflate's levels: 1 is quickest and makes clearly larger files, from 3, the default, to 6 files
     /// get a little smaller and take longer, 9 takes several times as long for the last few percent.
     pub compression: u8,
-    /// How many threads may compress; the bytes do not depend on it.
+    /// Maximum number of threads for compression; the bytes do not depend on it.
     pub threads: Threads,
-    /// What is lost, and how, where the format is [`FileFormat::Jpeg`].
+    /// JPEG options: quality, chroma sampling, scans.
     pub jpeg: JpegOptions,
     /// How bytes are to lie where the format is [`FileFormat::Raw`]; its size is taken from the picture.
     pub raw: Option<RawLayout>,
@@ -314,42 +314,42 @@ impl Default for WriteOptions {
 }
 
 impl WriteOptions {
-    /// The same options with this format.
+    /// Sets the format.
     pub fn format(self, format: FileFormat) -> WriteOptions {
         WriteOptions { format: Some(format), ..self }
     }
 
-    /// The same options with this effort; above 9 counts as 9.
+    /// Sets the compression level, 0 to 9; above 9 counts as 9.
     pub fn compression(self, compression: u8) -> WriteOptions {
         WriteOptions { compression: compression.min(9), ..self }
     }
 
-    /// The same with at most so many threads.
+    /// Sets the maximum number of threads.
     pub fn threads(self, threads: Threads) -> WriteOptions {
         WriteOptions { threads, ..self }
     }
 
-    /// The same with this quality of JPEG, 1 to 100.
+    /// Sets the JPEG quality, 1 to 100.
     pub fn quality(self, quality: u8) -> WriteOptions {
         WriteOptions { jpeg: JpegOptions { quality: quality.clamp(1, 100), ..self.jpeg }, ..self }
     }
 
-    /// The same with colour of JPEG at this size.
+    /// Sets the chroma sampling of JPEG.
     pub fn sampling(self, sampling: ChromaSampling) -> WriteOptions {
         WriteOptions { jpeg: JpegOptions { sampling, ..self.jpeg }, ..self }
     }
 
-    /// The same as progressive JPEG.
+    /// Makes JPEG progressive.
     pub fn progressive(self) -> WriteOptions {
         WriteOptions { jpeg: JpegOptions { progressive: true, ..self.jpeg }, ..self }
     }
 
-    /// The same with restart marks in JPEG, so many rows of blocks apart.
+    /// Sets the restart interval of JPEG, in rows of blocks.
     pub fn restart_rows(self, rows: u16) -> WriteOptions {
         WriteOptions { jpeg: JpegOptions { restart_rows: rows, ..self.jpeg }, ..self }
     }
 
-    /// The same as bytes of this layout. Its size is taken from the picture.
+    /// Writes raw bytes of this layout. Its size is taken from the picture.
     pub fn raw(self, layout: RawLayout) -> WriteOptions {
         WriteOptions { raw: Some(layout), format: Some(FileFormat::Raw), ..self }
     }

@@ -93,7 +93,7 @@ impl Reader {
         Ok(Reader { rows, options, path, stored, row_order })
     }
 
-    /// What the file stores, whatever the options make of it. How it stores it may be told more exactly once all rows
+    /// Facts of the picture as stored, before the options change it. How it stores it may be told more exactly once all rows
     /// have been read, such as the number of scans of a JPEG file.
     pub fn stored(&self) -> &Facts {
         match &self.rows {

@@ -11,7 +11,7 @@ use std::path::Path;
 
 /// Reads a picture file, whatever its format, with the default [`Limits`](super::Limits).
 ///
-/// What is stored is kept: depth, layout, orientation. Each change of either is asked for by name.
+/// Depth, layout and orientation are kept as stored; each change is asked for by name.
 ///
 /// # Errors
 /// A file that cannot be opened, is no picture, is damaged or ends early, or declares more than the limits allow.
@@ -35,7 +35,7 @@ pub fn read_from(from: impl Read + Send + 'static, options: ReadOptions) -> Resu
     Reader::from_read(from, options)?.read_whole()
 }
 
-/// What a file's header says. Reads no pixels, and less than 64 KiB of any file.
+/// Reads the facts of a file from its header: no pixels, and less than 64 KiB.
 ///
 /// # Errors
 /// As [`read`], as far as the header goes.
@@ -43,7 +43,7 @@ pub fn facts(path: impl AsRef<Path>) -> Result<Facts> {
     header_of_file(path.as_ref(), ReadOptions::default())
 }
 
-/// What the header in a stream of bytes says.
+/// Reads the facts of a stream of bytes from its header.
 ///
 /// # Errors
 /// As [`facts`].
@@ -51,7 +51,7 @@ pub fn facts_from(from: impl Read + Send + 'static, options: ReadOptions) -> Res
     header_of_stream(from, options)
 }
 
-/// What a file's header says, with options that say how to read it: which page, which raw layout.
+/// Reads the facts of a file with options: which page, which raw layout.
 ///
 /// # Errors
 /// As [`facts`].

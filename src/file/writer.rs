@@ -168,7 +168,7 @@ impl Writer {
         Ok(Writer { encoder, out: Out::Anywhere(to), path: None, facts: facts.clone(), format, next: 0 })
     }
 
-    /// What of the picture's metadata the file does not hold, each a sentence.
+    /// Remarks on metadata that the file does not hold, each a sentence.
     pub fn remarks(&self) -> Vec<String> {
         self.encoder.remarks()
     }

@@ -64,7 +64,7 @@ impl<'a> Chain<'a> {
         Ok(Chain { source, stages, facts, at: 0, next: 0, watched: false })
     }
 
-    /// What comes out at the end.
+    /// Facts of the chain's output.
     pub fn facts(&self) -> &Facts {
         &self.facts
     }
@@ -73,7 +73,7 @@ impl<'a> Chain<'a> {
     /// the last needed row is found where all its rows are needed.
     ///
     /// # Errors
-    /// What the source, a step or the sink gives.
+    /// Errors of the source, a step or the sink.
     pub fn run_into(&mut self, sink: &mut dyn Sink) -> Result<()> {
         self.watch()?;
         let rows_each = self.rows_each();

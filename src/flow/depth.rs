@@ -14,7 +14,7 @@ use std::ops::Range;
 pub struct ToDepth {
     /// The depth to go to.
     pub depth: Depth,
-    /// Which values become none and full; full to full without it.
+    /// Window: which values become 0 and full (default: none, full to full).
     pub window: Option<Window>,
     /// How many threads may be used.
     pub threads: Threads,

@@ -56,7 +56,7 @@ impl Strip {
 
 /// Gives a picture's rows from the top.
 pub trait Source: Send {
-    /// What the picture is.
+    /// Facts of the picture.
     fn facts(&self) -> &Facts;
 
     /// The next rows, as many as asked for unless the picture ends before; `None` behind the last row, once everything
@@ -78,7 +78,7 @@ pub trait Source: Send {
     /// A source that can be read only once.
     fn rewind(&mut self) -> Result<()>;
 
-    /// What of the rows given so far could not be read, where the source was asked to go on all the same.
+    /// Damage among the rows given so far, where the source salvages.
     fn damage(&self) -> Option<&Damage> {
         None
     }
@@ -166,7 +166,7 @@ pub trait Step: Send {
     /// Sees a strip of the first of two rounds.
     ///
     /// # Errors
-    /// What the step's work gives.
+    /// Errors of the step's work.
     fn watch(&mut self, strip: &Strip) -> Result<()> {
         let _ = strip;
         Ok(())
@@ -175,6 +175,6 @@ pub trait Step: Send {
     /// Makes the output rows from a strip that holds at least the rows they need.
     ///
     /// # Errors
-    /// What the step's work gives.
+    /// Errors of the step's work.
     fn run(&mut self, input: &Strip, output: Range<u32>) -> Result<Content>;
 }

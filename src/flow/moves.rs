@@ -75,7 +75,7 @@ impl Step for Orient {
 /// New channels picked from the old ones: see [`select`].
 #[derive(Debug, Clone)]
 pub struct Channels {
-    /// What each channel of the output is.
+    /// Source of each channel of the output.
     pub channels: Vec<Take>,
 }
 
@@ -139,12 +139,12 @@ impl Step for Codes {
     }
 }
 
-/// What a region is filled with.
+/// Content of a filled region.
 #[derive(Debug, Clone, Copy, PartialEq)]
 pub enum Filling {
     /// A colour: red, green, blue and alpha as fractions of full.
     Color([f64; 3], f64),
-    /// Random values between none and full in every channel but alpha, which is full: see
+    /// Random values from 0 to full in every channel but alpha, which is full: see
     /// [`ViewMut::fill_random`](crate::ViewMut::fill_random).
     Random {
         /// The same seed gives the same values for ever.

@@ -88,7 +88,7 @@ pub struct RotateBy {
 }
 
 impl RotateBy {
-    /// Clockwise, as it is seen, by so many degrees; into a picture that holds all of it.
+    /// Rotation clockwise, as it is seen, by `degrees`; the output holds all of the picture.
     pub fn new(degrees: f64, rules: WarpRules) -> RotateBy {
         RotateBy { degrees, whole: true, rules, input: Size::default(), planned: None }
     }

@@ -1,6 +1,6 @@
 //! What a picture or a strip holds, when the type is known at run time only.
 
-use super::gate::{Shape, zeroed};
+use super::gate::{Extent, zeroed};
 use super::{
     AnyNumbers, AnyNumbersMut, AnyPlanes, AnySamples, AnySamplesMut, Frame, PixelFormat, Planes, Region, SampleView,
     SampleViewMut, Size, View, ViewMut, row_pairs, same_size,
@@ -36,7 +36,7 @@ impl Pixels {
     /// # Errors
     /// A size beyond the address space or the system's memory.
     pub fn new(size: Size, layout: Layout, depth: Depth) -> Result<Pixels> {
-        let shape = Shape::packed(size, layout.channels(), depth.bytes())?;
+        let shape = Extent::packed(size, layout.channels(), depth.bytes())?;
         Ok(Pixels { size, layout, samples: zeroed_samples(depth, shape.needed)? })
     }
 
@@ -184,7 +184,7 @@ impl<P: PicturePixel> From<Frame<P>> for Pixels {
     }
 }
 
-/// What a picture or a strip holds: pixels of a depth and layout, or planes of a number type. No metadata.
+/// Pixels of a depth and layout, or planes of a number type: a picture or a strip without metadata.
 #[derive(Debug, Clone, PartialEq)]
 pub enum Content {
     /// Interleaved pixels.
@@ -213,7 +213,7 @@ impl Content {
         }
     }
 
-    /// What it holds: depth and layout, or number type and names.
+    /// The pixel format: depth and layout, or number type and names.
     pub fn pixel_format(&self) -> PixelFormat {
         match self {
             Content::Pixels(p) => PixelFormat::Pixels { depth: p.depth(), layout: p.layout() },

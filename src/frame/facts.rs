@@ -3,7 +3,7 @@
 use super::{FileFormat, Metadata, Size};
 use crate::pixel::{Depth, Layout, NumberKind};
 
-/// What a picture holds: depth and layout, or number type and plane names.
+/// Pixel format at run time: depth and layout, or number type and plane names.
 #[derive(Debug, Clone, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize), serde(untagged))]
 pub enum PixelFormat {
@@ -65,25 +65,25 @@ pub enum RowOrder {
     Whole,
 }
 
-/// What a picture's header says, or what a step will give: everything but the pixels.
+/// Facts of a picture: everything but the pixels, from a file's header or a step's plan.
 #[derive(Debug, Clone, PartialEq)]
 #[non_exhaustive]
 pub struct Facts {
     /// Width and height as stored.
     pub size: Size,
-    /// What the pixels will be delivered as.
+    /// The pixel format that the pixels are delivered in.
     pub pixel_format: PixelFormat,
     /// Meaning, codes, orientation, resolution, colour, text.
     pub metadata: Metadata,
     /// The file's format, where it came from a file.
     pub format: Option<FileFormat>,
-    /// How the file stores its pixels, in people's words: `8-bit rgb, not interlaced`.
+    /// How the file stores its pixels, in words: `8-bit rgb, not interlaced`.
     pub stored: Option<String>,
     /// Bytes the file has, where that is known.
     pub bytes: Option<u64>,
     /// Pictures in the file.
     pub pages: u32,
-    /// What a reader should know besides, each a sentence.
+    /// Remarks on the file, each a sentence.
     pub remarks: Vec<String>,
 }
 

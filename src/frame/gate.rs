@@ -5,7 +5,7 @@ use crate::error::{Error, ErrorKind, Result};
 
 /// Checked measures of a container, in units of `unit_bytes` bytes (numbers for views, bytes for foreign memory).
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(crate) struct Shape {
+pub(crate) struct Extent {
     /// Units a row takes.
     pub(crate) row: usize,
     /// Units from one row's start to the next one's; at least `row`.
@@ -14,33 +14,33 @@ pub(crate) struct Shape {
     pub(crate) needed: usize,
 }
 
-impl Shape {
+impl Extent {
     /// Rows without gaps.
-    pub(crate) fn packed(size: Size, channels: usize, unit_bytes: usize) -> Result<Shape> {
+    pub(crate) fn packed(size: Size, channels: usize, unit_bytes: usize) -> Result<Extent> {
         let row = row_units(size, channels)?;
-        Shape::check(size, row, row, unit_bytes, "numbers")
+        Extent::check(size, row, row, unit_bytes, "numbers")
     }
 
     /// Rows `stride` units apart.
-    pub(crate) fn strided(size: Size, channels: usize, unit_bytes: usize, stride: usize) -> Result<Shape> {
+    pub(crate) fn strided(size: Size, channels: usize, unit_bytes: usize, stride: usize) -> Result<Extent> {
         let row = row_units(size, channels)?;
-        Shape::check(size, row, stride, unit_bytes, "numbers")
+        Extent::check(size, row, stride, unit_bytes, "numbers")
     }
 
     /// Rows in foreign memory, in bytes: without gaps unless a stride is given.
-    pub(crate) fn foreign(size: Size, pixel_bytes: usize, stride: Option<usize>) -> Result<Shape> {
+    pub(crate) fn foreign(size: Size, pixel_bytes: usize, stride: Option<usize>) -> Result<Extent> {
         let row = row_units(size, pixel_bytes)?;
-        Shape::check(size, row, stride.unwrap_or(row), 1, "bytes")
+        Extent::check(size, row, stride.unwrap_or(row), 1, "bytes")
     }
 
     /// The shape of packed rows whose size has been through this gate before.
     #[inline]
-    pub(crate) fn known(size: Size, channels: usize) -> Shape {
+    pub(crate) fn known(size: Size, channels: usize) -> Extent {
         let row = size.width as usize * channels;
-        Shape { row, stride: row, needed: row * size.height as usize }
+        Extent { row, stride: row, needed: row * size.height as usize }
     }
 
-    fn check(size: Size, row: usize, stride: usize, unit_bytes: usize, unit: &'static str) -> Result<Shape> {
+    fn check(size: Size, row: usize, stride: usize, unit_bytes: usize, unit: &'static str) -> Result<Extent> {
         if stride < row {
             return Err(ErrorKind::Stride { unit, stride, row }.into());
         }
@@ -52,7 +52,7 @@ impl Shape {
         // Rust's own bound: no object is larger than isize::MAX bytes.
         let fits = |n: usize| n.checked_mul(unit_bytes).is_some_and(|bytes| bytes <= isize::MAX as usize);
         match needed {
-            Some(needed) if fits(needed) => Ok(Shape { row, stride, needed }),
+            Some(needed) if fits(needed) => Ok(Extent { row, stride, needed }),
             _ => Err(too_large(format!("{size} with {stride} {unit} a row"))),
         }
     }
@@ -115,7 +115,7 @@ mod tests {
                         let pixels = width > 0 && height > 0;
                         let needed = if pixels { (u128::from(height) - 1) * stride as u128 + row } else { 0 };
                         let good = stride as u128 >= row && needed * bytes as u128 <= isize::MAX as u128;
-                        let found = Shape::strided(size, channels, bytes, stride);
+                        let found = Extent::strided(size, channels, bytes, stride);
                         assert_eq!(found.is_ok(), good, "{size} {channels} {bytes} {stride}");
                         if let Ok(shape) = found {
                             assert_eq!((shape.needed as u128, shape.row as u128), (needed, row));
@@ -131,8 +131,8 @@ mod tests {
     #[test]
     fn packed_is_strided_by_a_row() {
         let size = Size::new(5, 7);
-        assert_eq!(Shape::packed(size, 3, 1).unwrap(), Shape { row: 15, stride: 15, needed: 105 });
-        assert!(Shape::packed(Size::new(u32::MAX, u32::MAX), 4, 8).is_err());
+        assert_eq!(Extent::packed(size, 3, 1).unwrap(), Extent { row: 15, stride: 15, needed: 105 });
+        assert!(Extent::packed(Size::new(u32::MAX, u32::MAX), 4, 8).is_err());
     }
 
     #[test]

@@ -3,11 +3,11 @@
 use super::{Orientation, Palette};
 use crate::pixel::{Depth, Meaning, Primaries, Transfer, codes};
 
-/// What a picture carries besides its pixels.
+/// Metadata of a picture: meaning, max codes, orientation, resolution, colour, texts.
 #[derive(Debug, Clone, PartialEq, Default)]
 #[non_exhaustive]
 pub struct Metadata {
-    /// What the numbers stand for.
+    /// Meaning of the samples.
     pub meaning: Meaning,
     /// The largest code of the file, a channel each, where it is not the full range of the depth (1, 7, 1000, 4095 ...).
     /// The samples are scaled to the full range all the same.
@@ -57,7 +57,7 @@ pub struct Time {
 #[derive(Debug, Clone, PartialEq, Eq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub struct Text {
-    /// What the text is about: `Title`, `Author`, `Comment` ...
+    /// Keyword: `Title`, `Author`, `Comment` ...
     pub keyword: String,
     /// The text.
     pub text: String,
@@ -87,7 +87,7 @@ pub enum ResolutionUnit {
     Inch,
 }
 
-/// What is done to the pixels, as far as metadata is concerned.
+/// Kind of change to the pixels, as far as it affects metadata.
 #[derive(Debug, Clone, Copy, PartialEq)]
 #[non_exhaustive]
 pub enum Change {
@@ -130,7 +130,7 @@ impl Metadata {
         Some(codes::code_of(sample.min(full), self.max_code(channel, depth)?, full))
     }
 
-    /// What a picture carries after a change.
+    /// The metadata after a change of the pixels.
     ///
     /// Orientation is kept; after a transform it is such that the picture is seen transformed. Resolution is scaled by a resize, and
     /// its axes are exchanged where the transform exchanges them; a profile goes where the colour model changes; max codes stay with moves, stay with a depth

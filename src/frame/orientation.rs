@@ -64,7 +64,7 @@ impl Orientation {
         self.parts().0
     }
 
-    /// What has to be done to the stored pixels, in words.
+    /// The transform to see the stored pixels upright, in words.
     pub fn describe(self) -> &'static str {
         match self {
             Orientation::Upright => "upright",

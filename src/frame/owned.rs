@@ -1,6 +1,6 @@
 //! An owned picture of one pixel type.
 
-use super::gate::{Shape, reserve, zeroed};
+use super::gate::{Extent, reserve, zeroed};
 use super::view::panic_outside;
 use super::{Region, Size, View, ViewMut};
 use crate::error::{ErrorKind, Result};
@@ -35,7 +35,7 @@ impl<P: Pixel> Frame<P> {
     /// # Errors
     /// A size beyond the address space or the system's memory.
     pub fn new(size: Size) -> Result<Frame<P>> {
-        let shape = Shape::packed(size, P::CHANNELS, size_of::<P::Number>())?;
+        let shape = Extent::packed(size, P::CHANNELS, size_of::<P::Number>())?;
         Ok(Frame { numbers: zeroed(shape.needed)?, size })
     }
 
@@ -62,7 +62,7 @@ impl<P: Pixel> Frame<P> {
     }
 
     fn with_room(size: Size) -> Result<Vec<P>> {
-        Shape::packed(size, P::CHANNELS, size_of::<P::Number>())?;
+        Extent::packed(size, P::CHANNELS, size_of::<P::Number>())?;
         reserve(size.pixels() as usize)
     }
 
@@ -79,7 +79,7 @@ impl<P: Pixel> Frame<P> {
     /// # Errors
     /// A vector whose length is not width x height x `CHANNELS`.
     pub fn from_samples(size: Size, numbers: Vec<P::Number>) -> Result<Frame<P>> {
-        let shape = Shape::packed(size, P::CHANNELS, size_of::<P::Number>())?;
+        let shape = Extent::packed(size, P::CHANNELS, size_of::<P::Number>())?;
         if numbers.len() != shape.needed {
             let detail = format!(" ({size} {}); a frame takes exactly as many", P::describe());
             return Err(
@@ -100,12 +100,12 @@ impl<P: Pixel> Frame<P> {
         self.size
     }
 
-    /// Pixels a row.
+    /// Width in pixels.
     pub fn width(&self) -> u32 {
         self.size.width
     }
 
-    /// Rows.
+    /// Height in pixels.
     pub fn height(&self) -> u32 {
         self.size.height
     }
@@ -199,7 +199,7 @@ impl<P: Pixel> Frame<P> {
         &self.pixels()[y as usize * width..][..width]
     }
 
-    /// One row of pixels, to write.
+    /// One row of pixels, mutable.
     ///
     /// # Panics
     /// If `y` is not below the height.

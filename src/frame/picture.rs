@@ -4,7 +4,7 @@ use super::{Content, Facts, Frame, Metadata, PixelFormat, Pixels, Planes, Size, 
 use crate::error::Result;
 use crate::pixel::{Meaning, PicturePixel};
 
-/// What a file holds: pixels of a depth and layout (or planes), and what the file says about them.
+/// A picture: pixels of a depth and layout (or planes), and metadata.
 ///
 /// # Examples
 /// ```
@@ -31,7 +31,7 @@ impl Picture {
         self.content.size()
     }
 
-    /// What it holds: depth and layout, or number type and plane names.
+    /// The pixel format: depth and layout, or number type and plane names.
     pub fn pixel_format(&self) -> PixelFormat {
         self.content.pixel_format()
     }
@@ -51,12 +51,12 @@ impl Picture {
         &mut self.content
     }
 
-    /// What it carries besides its pixels.
+    /// The metadata.
     pub fn metadata(&self) -> &Metadata {
         &self.metadata
     }
 
-    /// What it carries besides its pixels, to change.
+    /// The metadata, mutable.
     pub fn metadata_mut(&mut self) -> &mut Metadata {
         &mut self.metadata
     }
@@ -96,7 +96,7 @@ impl Picture {
         }
     }
 
-    /// Runs a job on the pixels, typed.
+    /// Runs a visitor on the pixels, typed.
     ///
     /// # Errors
     /// Planes: the error says which.

@@ -2,7 +2,7 @@
 //!
 //! Not here: turning foreign bytes into pixels and back, which [`access`](crate::access) does.
 
-use super::gate::Shape;
+use super::gate::Extent;
 use super::{Size, View, ViewMut};
 use crate::error::{Error, Result};
 use crate::pixel::{Depth, Layout, PicturePixel, Sample};
@@ -86,7 +86,7 @@ impl ChannelOrder {
     }
 }
 
-/// What the alpha of foreign pixels means.
+/// Kind of alpha of foreign pixels.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Default)]
 pub enum RawAlpha {
     /// Straight: the colour is not multiplied.
@@ -126,7 +126,7 @@ pub struct RawLayout {
     pub stride: Option<usize>,
     /// Bytes before the first sample of the first row in memory.
     pub offset: usize,
-    /// What alpha means, where there is one.
+    /// Kind of alpha, where there is one.
     pub alpha: RawAlpha,
     /// Whether each channel has its own plane of rows, instead of pixels side by side.
     pub planar: bool,
@@ -153,42 +153,42 @@ impl RawLayout {
         }
     }
 
-    /// The same with this many bytes from row to row.
+    /// Sets the row stride, in bytes.
     pub fn stride(self, bytes: usize) -> RawLayout {
         RawLayout { stride: Some(bytes), ..self }
     }
 
-    /// The same with this many bytes before the first row in memory.
+    /// Sets the offset of the first row, in bytes.
     pub fn offset(self, bytes: usize) -> RawLayout {
         RawLayout { offset: bytes, ..self }
     }
 
-    /// The same with this kind of alpha.
+    /// Sets the kind of alpha.
     pub fn alpha(self, alpha: RawAlpha) -> RawLayout {
         RawLayout { alpha, ..self }
     }
 
-    /// The same with the highest byte of each sample first.
+    /// Sets big-endian samples.
     pub fn big_endian(self) -> RawLayout {
         RawLayout { big_endian: true, ..self }
     }
 
-    /// The same with the lowest byte of each sample first.
+    /// Sets little-endian samples.
     pub fn little_endian(self) -> RawLayout {
         RawLayout { big_endian: false, ..self }
     }
 
-    /// The same with a plane of rows for each channel.
+    /// Sets planar layout: a plane of rows for each channel.
     pub fn planar(self) -> RawLayout {
         RawLayout { planar: true, ..self }
     }
 
-    /// The same with a plane of rows for each channel, each this many bytes behind the one before.
+    /// Sets planar layout with this many bytes from plane to plane.
     pub fn plane_stride(self, bytes: usize) -> RawLayout {
         RawLayout { planar: true, plane_stride: Some(bytes), ..self }
     }
 
-    /// The same with the lowest row first in memory.
+    /// Sets bottom-up rows: the lowest row comes first in memory.
     pub fn bottom_up(self) -> RawLayout {
         RawLayout { bottom_up: true, ..self }
     }
@@ -222,7 +222,7 @@ impl RawLayout {
     /// Strides and sums, checked.
     pub(crate) fn measures(&self) -> Result<Measures> {
         let per_row = if self.planar { 1 } else { self.channels() };
-        let shape = Shape::foreign(self.size, per_row * self.depth.bytes(), self.stride)?;
+        let shape = Extent::foreign(self.size, per_row * self.depth.bytes(), self.stride)?;
         let too_large = || crate::ErrorKind::TooLarge { what: format!("a raw layout of {}", self.size) };
         let plane = self.plane_stride.unwrap_or(shape.stride.saturating_mul(self.size.height as usize));
         let planes = if self.planar { self.channels() } else { 1 };

@@ -53,13 +53,13 @@ impl<'a, T: Number> SampleView<'a, T> {
         self.size
     }
 
-    /// Pixels a row.
+    /// Width in pixels.
     #[inline]
     pub fn width(&self) -> u32 {
         self.size.width
     }
 
-    /// Rows.
+    /// Height in pixels.
     #[inline]
     pub fn height(&self) -> u32 {
         self.size.height
@@ -87,7 +87,7 @@ impl<'a, T: Number> SampleView<'a, T> {
         (0..self.size.height as usize).map(move |y| window.row(y))
     }
 
-    /// All numbers as one slice, where the rows have no gaps between them.
+    /// All samples as one slice, where the rows have no gaps between them.
     pub fn as_packed(&self) -> Option<&'a [T]> {
         self.window.packed()
     }
@@ -136,13 +136,13 @@ impl<'a, T: Number> SampleViewMut<'a, T> {
         self.size
     }
 
-    /// Pixels a row.
+    /// Width in pixels.
     #[inline]
     pub fn width(&self) -> u32 {
         self.size.width
     }
 
-    /// Rows.
+    /// Height in pixels.
     #[inline]
     pub fn height(&self) -> u32 {
         self.size.height
@@ -164,7 +164,7 @@ impl<'a, T: Number> SampleViewMut<'a, T> {
         self.window.row(y as usize)
     }
 
-    /// The rows from the top, each to write; all of them may be held at once.
+    /// The rows from the top, mutable; all of them may be held at once.
     pub fn into_rows(self) -> SampleRowsMut<'a, T> {
         SampleRowsMut { window: self.window }
     }
@@ -174,7 +174,7 @@ impl<'a, T: Number> SampleViewMut<'a, T> {
         SampleRowsMut { window: self.window.reborrow() }
     }
 
-    /// All numbers as one slice, where the rows have no gaps between them.
+    /// All samples as one slice, where the rows have no gaps between them.
     pub fn as_packed_mut(&mut self) -> Option<&mut [T]> {
         self.window.packed()
     }
@@ -350,7 +350,7 @@ impl<P: Pixel> ViewMut<'_, P> {
 impl<'a, T: Number> SampleView<'a, T> {
     /// Packed numbers that are known to be as many as the size and the channels need.
     pub(crate) fn packed(numbers: &'a [T], size: Size, channels: Channels) -> SampleView<'a, T> {
-        let shape = super::gate::Shape::known(size, channels.count);
+        let shape = super::gate::Extent::known(size, channels.count);
         SampleView { window: Window::over(numbers, &shape, size.height), size, channels }
     }
 }
@@ -358,20 +358,20 @@ impl<'a, T: Number> SampleView<'a, T> {
 impl<'a, T: Number> SampleViewMut<'a, T> {
     /// Packed numbers that are known to be as many as the size and the channels need.
     pub(crate) fn packed(numbers: &'a mut [T], size: Size, channels: Channels) -> SampleViewMut<'a, T> {
-        let shape = super::gate::Shape::known(size, channels.count);
+        let shape = super::gate::Extent::known(size, channels.count);
         SampleViewMut { window: WindowMut::over(numbers, &shape, size.height), size, channels }
     }
 }
 
 impl<'a, T: Number> SampleView<'a, T> {
-    /// The same memory as single numbers: a view of gray pixels, as many times as wide as there are channels.
+    /// The samples as a plane: a view of gray pixels, as many times as wide as there are channels.
     pub(crate) fn as_gray(&self) -> Result<View<'a, Gray<T>>> {
         Ok(View::from_window(self.window, in_numbers(self.size, self.channels.count)?))
     }
 }
 
 impl<'a, T: Number> SampleViewMut<'a, T> {
-    /// The same memory as single numbers, to write.
+    /// The samples as a mutable plane.
     pub(crate) fn into_gray(self) -> Result<ViewMut<'a, Gray<T>>> {
         Ok(ViewMut::from_window(self.window, in_numbers(self.size, self.channels.count)?))
     }

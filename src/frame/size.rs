@@ -6,9 +6,9 @@ use super::Region;
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Default)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub struct Size {
-    /// Pixels a row.
+    /// Width in pixels.
     pub width: u32,
-    /// Rows.
+    /// Height in pixels.
     pub height: u32,
 }
 

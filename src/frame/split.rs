@@ -13,7 +13,7 @@
 //! 4. If there is no value, the pointer is the old start and is never read.
 #![allow(unsafe_code)]
 
-use super::gate::Shape;
+use super::gate::Extent;
 use crate::pixel::Number;
 use std::marker::PhantomData;
 
@@ -56,7 +56,7 @@ impl<'a, T> Window<'a, T> {
     ///
     /// # Panics
     /// Where it is not: callers have checked that with [`Shape::holds`].
-    pub(crate) fn over(values: &'a [T], shape: &Shape, rows: u32) -> Self {
+    pub(crate) fn over(values: &'a [T], shape: &Extent, rows: u32) -> Self {
         assert!(values.len() >= shape.needed);
         Window { start: values.as_ptr(), row: shape.row, rows: rows as usize, stride: shape.stride, life: PhantomData }
     }
@@ -148,7 +148,7 @@ impl<'a, T> WindowMut<'a, T> {
     ///
     /// # Panics
     /// Where it is not: callers have checked that with [`Shape::holds`].
-    pub(crate) fn over(values: &'a mut [T], shape: &Shape, rows: u32) -> Self {
+    pub(crate) fn over(values: &'a mut [T], shape: &Extent, rows: u32) -> Self {
         assert!(values.len() >= shape.needed);
         let start = values.as_mut_ptr();
         WindowMut { start, row: shape.row, rows: rows as usize, stride: shape.stride, life: PhantomData }
@@ -280,8 +280,8 @@ mod tests {
     use super::*;
     use crate::frame::Size;
 
-    fn shape(width: u32, height: u32, stride: usize) -> Shape {
-        Shape::strided(Size::new(width, height), 1, 1, stride).unwrap()
+    fn shape(width: u32, height: u32, stride: usize) -> Extent {
+        Extent::strided(Size::new(width, height), 1, 1, stride).unwrap()
     }
 
     #[test]
@@ -352,7 +352,7 @@ mod tests {
     #[test]
     fn bytes_are_those_of_the_values_and_types_are_told_apart() {
         let mut values: Vec<u16> = (0..12).map(|v| v * 257 + 1).collect();
-        let wide = |w, h, stride| Shape::strided(Size::new(w, h), 1, 2, stride).unwrap();
+        let wide = |w, h, stride| Extent::strided(Size::new(w, h), 1, 2, stride).unwrap();
         let expected: Vec<u8> = values[5..8].iter().flat_map(|v| v.to_ne_bytes()).collect();
         let window = Window::over(&values, &wide(3, 2, 5), 2);
         assert_eq!((window.bytes().row(1), window.bytes().stride()), (&expected[..], 10));

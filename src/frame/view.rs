@@ -1,6 +1,6 @@
 //! A borrowed, read-only window onto pixels.
 
-use super::gate::Shape;
+use super::gate::Extent;
 use super::split::Window;
 use super::{Frame, Region, Size, ViewMut};
 use crate::error::{Error, ErrorKind, Result};
@@ -29,7 +29,7 @@ impl<P: Pixel> std::fmt::Debug for View<'_, P> {
 }
 
 impl<'a, P: Pixel> View<'a, P> {
-    /// Wraps numbers that lie in memory already, without a copy: rows of `width * CHANNELS` numbers, each starting
+    /// Wraps samples in memory without a copy: rows of `width * CHANNELS` samples, each starting
     /// `stride` **numbers** behind the one before. `(height - 1) * stride + width * CHANNELS` numbers are needed, none
     /// for an empty size; a longer slice is accepted.
     ///
@@ -46,17 +46,17 @@ impl<'a, P: Pixel> View<'a, P> {
     /// # Ok::<(), rahmen::Error>(())
     /// ```
     pub fn wrap(numbers: &'a [P::Number], size: Size, stride: usize) -> Result<Self> {
-        let shape = Shape::strided(size, P::CHANNELS, size_of::<P::Number>(), stride)?;
+        let shape = Extent::strided(size, P::CHANNELS, size_of::<P::Number>(), stride)?;
         shape.holds(numbers.len())?;
         Ok(View { window: Window::over(numbers, &shape, size.height), size })
     }
 
-    /// Wraps numbers whose rows follow each other without a gap.
+    /// Wraps samples whose rows follow each other without a gap.
     ///
     /// # Errors
     /// As [`wrap`](View::wrap).
     pub fn packed(numbers: &'a [P::Number], size: Size) -> Result<Self> {
-        let shape = Shape::packed(size, P::CHANNELS, size_of::<P::Number>())?;
+        let shape = Extent::packed(size, P::CHANNELS, size_of::<P::Number>())?;
         shape.holds(numbers.len())?;
         Ok(View { window: Window::over(numbers, &shape, size.height), size })
     }
@@ -64,7 +64,7 @@ impl<'a, P: Pixel> View<'a, P> {
     /// All of a frame: numbers that are known to be as many as the size needs.
     #[inline]
     pub(super) fn of_whole(numbers: &'a [P::Number], size: Size) -> Self {
-        View { window: Window::over(numbers, &Shape::known(size, P::CHANNELS), size.height), size }
+        View { window: Window::over(numbers, &Extent::known(size, P::CHANNELS), size.height), size }
     }
 
     pub(super) fn from_window(window: Window<'a, P::Number>, size: Size) -> Self {
@@ -76,17 +76,17 @@ impl<'a, P: Pixel> View<'a, P> {
         self.size
     }
 
-    /// Pixels a row.
+    /// Width in pixels.
     pub fn width(&self) -> u32 {
         self.size.width
     }
 
-    /// Rows.
+    /// Height in pixels.
     pub fn height(&self) -> u32 {
         self.size.height
     }
 
-    /// Numbers from the start of one row to the start of the next.
+    /// Row stride: samples from the start of one row to the start of the next.
     pub fn stride(&self) -> usize {
         self.window.stride()
     }
@@ -116,7 +116,7 @@ impl<'a, P: Pixel> View<'a, P> {
         pixels_of(self.window.row(y as usize))
     }
 
-    /// One row as plain numbers, `CHANNELS` a pixel.
+    /// One row as plain samples, `CHANNELS` a pixel.
     ///
     /// # Panics
     /// If `y` is not below the height.
@@ -137,7 +137,7 @@ impl<'a, P: Pixel> View<'a, P> {
         PlacedRows(rows)
     }
 
-    /// The same memory as single numbers: a view of gray pixels, `CHANNELS` times as wide. No copy. What works on pixels
+    /// The samples as a plane: a view of gray pixels, `CHANNELS` times as wide. No copy. What works on pixels
     /// then works on numbers, alpha included.
     ///
     /// # Errors
@@ -165,7 +165,7 @@ impl<'a, P: Pixel> View<'a, P> {
         self.rows_with_y().flat_map(|(y, row)| (0u32..).zip(row).map(move |(x, &p)| (x, y, p)))
     }
 
-    /// A region as a view of its own, without a copy. An empty region is allowed.
+    /// A view of a region, without a copy. An empty region is allowed.
     ///
     /// # Errors
     /// A region that reaches outside this view.
@@ -181,7 +181,7 @@ impl<'a, P: Pixel> View<'a, P> {
         View { window: self.window.part(x * c, y, w * c, h), size: region.size() }
     }
 
-    /// All numbers as one slice, where the rows have no gaps between them.
+    /// All samples as one slice, where the rows have no gaps between them.
     pub fn as_packed(&self) -> Option<&'a [P::Number]> {
         self.window.packed()
     }

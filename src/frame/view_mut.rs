@@ -1,6 +1,6 @@
 //! A borrowed, exclusive window onto pixels.
 
-use super::gate::Shape;
+use super::gate::Extent;
 use super::split::WindowMut;
 use super::view::{outside, panic_outside};
 use super::{Region, Size, View};
@@ -62,22 +62,22 @@ impl<P: Pixel> std::fmt::Debug for ViewMut<'_, P> {
 }
 
 impl<'a, P: Pixel> ViewMut<'a, P> {
-    /// Wraps numbers that lie in memory already, as [`View::wrap`] does.
+    /// Wraps samples in memory, as [`View::wrap`] does.
     ///
     /// # Errors
     /// A stride shorter than a row, a slice too short, or a size beyond the address space.
     pub fn wrap(numbers: &'a mut [P::Number], size: Size, stride: usize) -> Result<Self> {
-        let shape = Shape::strided(size, P::CHANNELS, size_of::<P::Number>(), stride)?;
+        let shape = Extent::strided(size, P::CHANNELS, size_of::<P::Number>(), stride)?;
         shape.holds(numbers.len())?;
         Ok(ViewMut { window: WindowMut::over(numbers, &shape, size.height), size })
     }
 
-    /// Wraps numbers whose rows follow each other without a gap.
+    /// Wraps samples whose rows follow each other without a gap.
     ///
     /// # Errors
     /// As [`wrap`](ViewMut::wrap).
     pub fn packed(numbers: &'a mut [P::Number], size: Size) -> Result<Self> {
-        let shape = Shape::packed(size, P::CHANNELS, size_of::<P::Number>())?;
+        let shape = Extent::packed(size, P::CHANNELS, size_of::<P::Number>())?;
         shape.holds(numbers.len())?;
         Ok(ViewMut { window: WindowMut::over(numbers, &shape, size.height), size })
     }
@@ -85,7 +85,7 @@ impl<'a, P: Pixel> ViewMut<'a, P> {
     /// All of a frame: numbers that are known to be as many as the size needs.
     #[inline]
     pub(super) fn of_whole(numbers: &'a mut [P::Number], size: Size) -> Self {
-        ViewMut { window: WindowMut::over(numbers, &Shape::known(size, P::CHANNELS), size.height), size }
+        ViewMut { window: WindowMut::over(numbers, &Extent::known(size, P::CHANNELS), size.height), size }
     }
 
     pub(super) fn from_window(window: WindowMut<'a, P::Number>, size: Size) -> Self {
@@ -102,17 +102,17 @@ impl<'a, P: Pixel> ViewMut<'a, P> {
         self.size
     }
 
-    /// Pixels a row.
+    /// Width in pixels.
     pub fn width(&self) -> u32 {
         self.size.width
     }
 
-    /// Rows.
+    /// Height in pixels.
     pub fn height(&self) -> u32 {
         self.size.height
     }
 
-    /// Numbers from the start of one row to the start of the next.
+    /// Row stride: samples from the start of one row to the start of the next.
     pub fn stride(&self) -> usize {
         self.window.stride()
     }
@@ -167,7 +167,7 @@ impl<'a, P: Pixel> ViewMut<'a, P> {
         self.as_view().row(y)
     }
 
-    /// One row of pixels, to write.
+    /// One row of pixels, mutable.
     ///
     /// # Panics
     /// If `y` is not below the height.
@@ -177,7 +177,7 @@ impl<'a, P: Pixel> ViewMut<'a, P> {
         pixels_of_mut(self.window.row(y as usize))
     }
 
-    /// One row as plain numbers, to write.
+    /// One row as plain samples, mutable.
     ///
     /// # Panics
     /// If `y` is not below the height.
@@ -187,7 +187,7 @@ impl<'a, P: Pixel> ViewMut<'a, P> {
         self.window.row(y as usize)
     }
 
-    /// The rows from the top, each to write; all of them may be held at once.
+    /// The rows from the top, mutable; all of them may be held at once.
     pub fn rows_mut(&mut self) -> RowsMut<'_, P> {
         self.reborrow().into_rows()
     }
@@ -197,7 +197,7 @@ impl<'a, P: Pixel> ViewMut<'a, P> {
         RowsMut { window: self.window }
     }
 
-    /// The same memory as single numbers, to write: see [`View::as_plane`].
+    /// The samples as a mutable plane: see [`View::as_plane`].
     ///
     /// # Errors
     /// A row of more than `u32::MAX` numbers.
@@ -206,7 +206,7 @@ impl<'a, P: Pixel> ViewMut<'a, P> {
         Ok(ViewMut { window: self.window, size })
     }
 
-    /// All numbers as one slice, where the rows have no gaps between them.
+    /// All samples as one slice, where the rows have no gaps between them.
     pub fn as_packed_mut(&mut self) -> Option<&mut [P::Number]> {
         self.window.packed()
     }
@@ -223,7 +223,7 @@ impl<'a, P: Pixel> ViewMut<'a, P> {
         Ok(ViewMut { window: self.window.part(x * c, y, w * c, h), size: region.size() })
     }
 
-    /// The rows above `y` and the rest, both to write. `y` may be 0 or the height.
+    /// Splits the view into the rows above `y` and the rest. `y` may be 0 or the height.
     ///
     /// # Errors
     /// `y` behind the height.
@@ -248,7 +248,7 @@ impl<'a, P: Pixel> ViewMut<'a, P> {
         Ok((half(top, y), half(bottom, height - y)))
     }
 
-    /// The columns left of `x` and the rest, both to write. `x` may be 0 or the width.
+    /// Splits the view into the columns left of `x` and the rest. `x` may be 0 or the width.
     ///
     /// # Errors
     /// `x` behind the width.

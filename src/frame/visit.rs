@@ -9,19 +9,19 @@ use super::{
 use crate::error::{ErrorKind, Result};
 use crate::pixel::{Cmyk, Gray, GrayAlpha, Layout, Number, PicturePixel, Pixel, Rgb, Rgba, Sample};
 
-/// Work on the pixels of a picture, whatever their type.
+/// Generic work on the pixels of a picture, for every pixel type.
 pub trait Visitor {
-    /// What the work gives.
+    /// The result type.
     type Out;
-    /// Does it.
+    /// Runs on one pixel or sample type.
     fn run<P: PicturePixel>(self, view: View<'_, P>) -> Self::Out;
 }
 
-/// Work that changes the pixels of a picture, whatever their type.
+/// Generic work that changes the pixels of a picture, for every pixel type.
 pub trait VisitorMut {
-    /// What the work gives.
+    /// The result type.
     type Out;
-    /// Does it.
+    /// Runs on one pixel or sample type.
     fn run<P: PicturePixel>(self, view: ViewMut<'_, P>) -> Self::Out;
 }
 
@@ -44,51 +44,51 @@ pub trait VisitorMut {
 /// # Ok::<(), rahmen::Error>(())
 /// ```
 pub trait SampleVisitor {
-    /// What the work gives.
+    /// The result type.
     type Out;
-    /// Does it.
+    /// Runs on one pixel or sample type.
     fn run<S: Sample>(self, view: SampleView<'_, S>, layout: Layout) -> Self::Out;
 }
 
-/// Work that changes the samples of a picture, whatever their type.
+/// Generic work that changes the samples of a picture, for every sample type.
 pub trait SampleVisitorMut {
-    /// What the work gives.
+    /// The result type.
     type Out;
-    /// Does it.
+    /// Runs on one pixel or sample type.
     fn run<S: Sample>(self, view: SampleViewMut<'_, S>, layout: Layout) -> Self::Out;
 }
 
-/// Work on two pictures of the same pixel type, the first of which may change.
+/// Generic work on two pictures of one pixel type, the first of which may change.
 pub trait PairVisitor {
-    /// What the work gives.
+    /// The result type.
     type Out;
-    /// Does it.
+    /// Runs on one pixel or sample type.
     fn run<P: PicturePixel>(self, target: ViewMut<'_, P>, source: View<'_, P>) -> Self::Out;
 }
 
-/// Work on planes, whatever their number type.
+/// Generic work on planes, for every number type.
 pub trait PlanesVisitor {
-    /// What the work gives.
+    /// The result type.
     type Out;
-    /// Does it.
+    /// Runs on one pixel or sample type.
     fn run<T: Number>(self, planes: &Planes<T>) -> Self::Out;
 }
 
-/// Work that makes a new picture and keeps its type: the same for the pixels of a picture and for each of its planes.
+/// Generic work that gives a new frame of the same type, for the pixels of a picture or each of its planes.
 pub trait FrameVisitor {
-    /// Does it.
+    /// Runs on one pixel or sample type.
     ///
     /// # Errors
-    /// What the work gives.
+    /// The result type.
     fn run<P: Pixel>(&self, view: View<'_, P>) -> Result<Frame<P>>;
 }
 
-/// Work that changes a picture by another of the same type: the same for pixels and for each plane.
+/// Generic work that changes a frame by another of the same type, for pixels or each plane.
 pub trait CombineVisitor {
-    /// Does it.
+    /// Runs on one pixel or sample type.
     ///
     /// # Errors
-    /// What the work gives.
+    /// The result type.
     fn run<P: Pixel>(&self, target: ViewMut<'_, P>, source: View<'_, P>) -> Result<()>;
 }
 
@@ -96,7 +96,7 @@ pub trait CombineVisitor {
 const MATCHED: &str = "the type that was matched";
 
 impl Pixels {
-    /// Runs a job on the pixels, typed.
+    /// Runs a visitor on the pixels, typed.
     pub fn visit<J: Visitor>(&self, job: J) -> J::Out {
         fn by_layout<S: Sample, J: Visitor>(pixels: &Pixels, job: J) -> J::Out {
             match pixels.layout() {
@@ -114,19 +114,19 @@ impl Pixels {
         }
     }
 
-    /// Runs work on the samples, typed.
+    /// Runs a visitor on the samples, typed.
     pub fn visit_samples<V: SampleVisitor>(&self, visitor: V) -> V::Out {
         let layout = self.layout();
         with_samples!(self.samples_any(), view => visitor.run(view, layout))
     }
 
-    /// Runs work that may change the samples, typed.
+    /// Runs a visitor that may change the samples, typed.
     pub fn visit_samples_mut<V: SampleVisitorMut>(&mut self, visitor: V) -> V::Out {
         let layout = self.layout();
         with_samples_mut!(self.samples_any_mut(), view => visitor.run(view, layout))
     }
 
-    /// Runs a job that may change the pixels, typed.
+    /// Runs a visitor that may change the pixels, typed.
     pub fn visit_mut<J: VisitorMut>(&mut self, job: J) -> J::Out {
         fn by_layout<S: Sample, J: VisitorMut>(pixels: &mut Pixels, job: J) -> J::Out {
             match pixels.layout() {
@@ -144,7 +144,7 @@ impl Pixels {
         }
     }
 
-    /// Runs a job on these pixels and others of the same type.
+    /// Runs a visitor on these pixels and others of the same type.
     ///
     /// # Errors
     /// Types that differ; the error names both.
@@ -161,17 +161,17 @@ impl Pixels {
 }
 
 impl AnyPlanes {
-    /// Runs a job on the planes, typed.
+    /// Runs a visitor on the planes, typed.
     pub fn visit<J: PlanesVisitor>(&self, job: J) -> J::Out {
         each_arm!(self, planes => job.run(planes))
     }
 }
 
 impl Content {
-    /// What a move makes of the pixels, or of each plane.
+    /// Applies a visitor to the pixels, or to each plane.
     ///
     /// # Errors
-    /// What the work gives.
+    /// The result type.
     pub fn moved(&self, work: &impl FrameVisitor) -> Result<Content> {
         struct OfPixels<'a, M>(&'a M);
         impl<M: FrameVisitor> Visitor for OfPixels<'_, M> {
@@ -194,7 +194,7 @@ impl Content {
         }
     }
 
-    /// Changes this content by another of the same form: pixels by pixels, each plane by that of the same name.
+    /// Combines this content with another of the same pixel format: pixels with pixels, each plane with that of its name.
     ///
     /// # Errors
     /// Forms that differ (the error names both), or what the work gives.
@@ -235,7 +235,7 @@ impl Content {
         }
     }
 
-    /// The pixels, to write.
+    /// The pixels, mutable.
     ///
     /// # Errors
     /// Planes: the error says which.

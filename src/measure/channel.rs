@@ -6,7 +6,7 @@ use super::figures::ChannelStats;
 use super::moments::Moments;
 use crate::error::{Error, Result};
 
-/// How often each level occurs, a channel each.
+/// Histogram: the count of each level, per channel.
 #[derive(Debug, Clone, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub struct Histogram {
@@ -31,7 +31,7 @@ pub struct ChannelHistogram {
     pub under: u64,
     /// Values above the range.
     pub over: u64,
-    /// Values that are not numbers.
+    /// Number of NaN values.
     pub nan: u64,
     /// Values at the lower end of the possible levels of integers, of the range of floats, or below it; and at or above
     /// the upper end.

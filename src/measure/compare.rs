@@ -8,18 +8,18 @@ use crate::frame::{AnyNumbers, Content, View, same_size};
 use crate::pixel::{NumberKind, Pixel};
 use crate::threads::Threads;
 
-/// How to compare.
+/// Rules of a comparison.
 #[derive(Debug, Clone, Copy, PartialEq)]
 #[non_exhaustive]
 pub struct CompareRules {
-    /// What PSNR and SSIM take for full: the full scale of the depth (255, 65,535, 1) unless given; for wide and signed
-    /// numbers, which have none, the greatest magnitude of the first picture.
+    /// Peak of PSNR and SSIM (default: full scale of the depth, 255, 65,535 or 1; for wide and signed
+    /// numbers, which have none, the greatest magnitude of the first picture).
     pub peak: Option<f64>,
     /// Differences beyond this are counted; 0 counts every difference.
     pub threshold: f64,
-    /// Whether structural similarity is worked out, which takes many times as long as all the rest.
+    /// Whether to compute SSIM, which takes many times as long as all the rest.
     pub ssim: bool,
-    /// How many threads may be used; the result never depends on it.
+    /// Maximum number of threads; the result does not depend on it.
     pub threads: Threads,
 }
 
@@ -29,7 +29,7 @@ impl Default for CompareRules {
     }
 }
 
-/// How far apart two channels are, or all of them together, in numbers of the pictures.
+/// Difference figures of two channels, or of all of them together, in codes or values of the pictures.
 #[derive(Debug, Clone, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub struct Difference {
@@ -59,7 +59,7 @@ pub struct Difference {
     pub over: f64,
 }
 
-/// Two pictures compared: all channels but alpha together, and a channel each.
+/// Result of a comparison: all channels but alpha together, and each channel.
 ///
 /// SSIM is the mean over the positions of an 11 x 11 Gaussian window of standard deviation 1.5, with K1 = 0.01, K2 = 0.03
 /// and L the peak (Wang, Bovik, Sheikh and Simoncelli 2004), of the whole the mean of its channels.
@@ -68,31 +68,31 @@ pub struct Difference {
 pub struct Comparison {
     /// Whether every number is equal, alpha included; two NaN are.
     pub equal: bool,
-    /// What PSNR and SSIM took for full.
+    /// The peak that PSNR and SSIM used.
     pub peak: f64,
-    /// Differences beyond this were counted.
+    /// The threshold beyond which differences were counted.
     pub threshold: f64,
     /// All channels but alpha together.
     #[cfg_attr(feature = "serde", serde(flatten))]
     pub whole: Difference,
-    /// What would make unequal pictures equal, where that is known.
+    /// The likely cause of the difference, where one is known.
     pub hint: Option<Hint>,
     /// A channel or plane each.
     pub channels: Vec<ChannelDifference>,
 }
 
-/// How far apart one channel is.
+/// Difference figures of one channel.
 #[derive(Debug, Clone, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub struct ChannelDifference {
     /// The channel's or plane's name.
     pub name: String,
-    /// How far apart it is.
+    /// The difference figures.
     #[cfg_attr(feature = "serde", serde(flatten))]
     pub difference: Difference,
 }
 
-/// Two views compared. One pass over both; SSIM another, with a few rows of memory a thread. Sums of 8- and 16-bit
+/// Compares two views. One pass over both; SSIM another, with a few rows of memory a thread. Sums of 8- and 16-bit
 /// integers are exact.
 ///
 /// # Errors
@@ -140,7 +140,7 @@ fn compared(
     Ok((out, gaps))
 }
 
-/// Two contents compared: pixels, or planes by their order.
+/// Compares two contents: pixels, or planes by their order.
 ///
 /// # Errors
 /// Sizes or types that differ: the error says how, and what would make the pictures equal, where that is known.
@@ -187,7 +187,7 @@ fn check(rules: &CompareRules) -> Result<()> {
     Ok(())
 }
 
-/// What is full: of the depth, or of the numbers themselves.
+/// The full scale: of the depth, or the greatest magnitude of wide and signed numbers.
 fn full_scale(view: AnyNumbers<'_>) -> f64 {
     match view.kind() {
         NumberKind::U8 => 255.0,

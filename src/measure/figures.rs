@@ -10,16 +10,16 @@ use crate::frame::{AnyNumbers, View};
 use crate::pixel::Pixel;
 use crate::threads::Threads;
 
-/// The figures of one channel, NaN left out. Where there is no value, all but the count are NaN.
+/// Statistics of one channel, NaN left out. Where there is no value, all but the count are NaN.
 #[derive(Debug, Clone, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub struct ChannelStats {
     /// Values counted.
     pub count: u64,
-    /// The least.
+    /// The minimum.
     #[cfg_attr(feature = "serde", serde(with = "super::null"))]
     pub min: f64,
-    /// The greatest.
+    /// The maximum.
     #[cfg_attr(feature = "serde", serde(with = "super::null"))]
     pub max: f64,
     /// The mean.
@@ -34,12 +34,12 @@ pub struct ChannelStats {
     /// The middle value; the mean of the two middle ones where the count is even.
     #[cfg_attr(feature = "serde", serde(with = "super::null"))]
     pub median: f64,
-    /// Values that are not numbers, which count nowhere else.
+    /// Number of NaN values, which count nowhere else.
     #[cfg_attr(feature = "serde", serde(skip))]
     pub nan: u64,
 }
 
-/// The figures of every channel of a view, the median included. Integers of 8 and 16 bits: one pass, and exact. Other
+/// Statistics of every channel of a view, the median included. Integers of 8 and 16 bits: one pass, and exact. Other
 /// numbers: two passes, and memory for one channel (the median sorts). [`moments`](super::moments()) gives the rest in one
 /// quick pass.
 pub fn stats<P: Pixel>(view: View<'_, P>) -> Vec<ChannelStats> {

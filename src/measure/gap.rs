@@ -14,7 +14,7 @@ pub(super) struct Gap {
     pub(super) count: u64,
     pub(super) nan: u64,
     /// Absolute differences, their squares, and the squares of the first picture.
-    pub(super) sums: Sums,
+    pub(super) sums: DifferenceSums,
     pub(super) max: f64,
     /// Where the greatest difference is first met; none where all are zero.
     pub(super) at: Option<(u32, u32)>,
@@ -23,12 +23,12 @@ pub(super) struct Gap {
 }
 
 #[derive(Debug, Clone, Copy, Default)]
-pub(super) struct Sums {
+pub(super) struct DifferenceSums {
     whole: [u128; 3],
     real: [f64; 3],
 }
 
-impl Sums {
+impl DifferenceSums {
     /// Absolute differences, their squares, squares of the first picture.
     pub(super) fn values(&self) -> [f64; 3] {
         std::array::from_fn(|i| self.whole[i] as f64 + self.real[i])
@@ -49,7 +49,7 @@ impl Gap {
     }
 }
 
-/// What lies between two views of one size, a channel each.
+/// Per-channel difference sums of two views of one size, gathered in one pass.
 pub(super) fn gaps(a: AnyNumbers<'_>, b: AnyNumbers<'_>, threshold: f64, threads: Threads) -> Vec<Gap> {
     let rows = |y: u32| (a.row(y), b.row(y));
     let count = a.channels().count;
@@ -229,7 +229,7 @@ impl<T: Number + Ord, const L: usize> Whole<T, L> {
         Gap {
             count: count as u64,
             nan: 0,
-            sums: Sums { whole: [0, 1, 2].map(|i| sum(&self.long[i])), real: [0.0; 3] },
+            sums: DifferenceSums { whole: [0, 1, 2].map(|i| sum(&self.long[i])), real: [0.0; 3] },
             max: lanes().map(|k| self.max[k]).max().map_or(0.0, T::to_f64),
             at: None,
             over: lanes().map(|k| self.over_of[k]).sum(),

@@ -6,7 +6,7 @@ use crate::frame::{AnyNumbers, Content, Orientation, Pixels, Region, SampleView,
 use crate::pixel::Depth;
 use crate::threads::Threads;
 
-/// What would make two pictures equal.
+/// Likely cause of a difference: a change that makes two pictures equal.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize), serde(rename_all = "snake_case"))]
 #[non_exhaustive]

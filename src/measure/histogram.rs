@@ -12,33 +12,33 @@ use crate::frame::{AnyNumbers, AnySamples, Content, Metadata, Pixels, Region, Si
 use crate::pixel::{Depth, Layout, PicturePixel, Pixel};
 use crate::threads::Threads;
 
-/// How to count.
+/// Rules of a histogram.
 #[derive(Debug, Clone, PartialEq, Default)]
 #[non_exhaustive]
 pub struct HistogramRules {
-    /// Bins; for integers as many as there are levels, for floats 256, unless given.
+    /// Number of bins (default: one a level for integers, 256 for floats).
     pub bins: Option<usize>,
-    /// The half-open range that the bins cover evenly, in codes or float values; for integers all levels, for floats
-    /// the values' own minimum to maximum, unless given. A value equal to the upper limit falls in the last bin.
+    /// Half-open range that the bins cover evenly, in codes or float values (default: all levels; for floats
+    /// the values' minimum to maximum). A value equal to the upper limit falls in the last bin.
     pub range: Option<(f64, f64)>,
     /// The max code of each channel, where it is not the full range: levels are codes 0..=top then.
     pub max_codes: Option<Vec<u32>>,
-    /// How many threads may be used; the result never depends on it.
+    /// Maximum number of threads; the result does not depend on it.
     pub threads: Threads,
 }
 
 impl HistogramRules {
-    /// The default rules, with the max codes that a picture carries.
+    /// The default rules with the max codes of a picture's metadata.
     pub fn of(metadata: &Metadata) -> HistogramRules {
         HistogramRules { max_codes: metadata.max_codes.clone(), ..HistogramRules::default() }
     }
 
-    /// The same rules with so many bins.
+    /// Sets the number of bins.
     pub fn bins(self, bins: usize) -> HistogramRules {
         HistogramRules { bins: Some(bins), ..self }
     }
 
-    /// The same rules over this half-open range.
+    /// Sets the half-open range that the bins cover.
     pub fn range(self, low: f64, high: f64) -> HistogramRules {
         HistogramRules { range: Some((low, high)), ..self }
     }

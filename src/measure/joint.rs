@@ -5,7 +5,7 @@ use crate::error::{Error, Result};
 use crate::frame::{AnyNumbers, View, same_size};
 use crate::pixel::Pixel;
 
-/// How often pairs of values occur: first channel across, second down.
+/// Joint histogram: counts of pairs of values, first channel across, second down.
 #[derive(Debug, Clone, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub struct JointHistogram {
@@ -33,7 +33,7 @@ impl JointHistogram {
 /// More pairs of bins than this are refused: 16 million.
 const MOST: usize = 1 << 24;
 
-/// Two channels of one picture, or of two of one size, against each other, by so many bins each over these ranges. One
+/// Joint histogram of two channels, of one picture or of two of one size, by numbers of bins over ranges. One
 /// pass over both.
 ///
 /// # Errors

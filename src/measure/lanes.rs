@@ -2,7 +2,7 @@
 //!
 //! Not here: what the figures mean, and how parts of a picture add up ([`moments`](super::moments)).
 
-use super::moments::{Moments, Sums};
+use super::moments::{MomentSums, Moments};
 use crate::pixel::{Number, NumbersRef};
 use crate::simd::sums::{self, ByteSums};
 use crate::simd::{Level, Work};
@@ -155,7 +155,7 @@ impl<T: Number + Ord, const L: usize> Lanes<T, L> {
         let squares = lanes().map(|k| u128::from(self.squares[k])).sum();
         let min = lanes().map(|k| self.min[k]).min().map_or(f64::NAN, T::to_f64);
         let max = lanes().map(|k| self.max[k]).max().map_or(f64::NAN, T::to_f64);
-        Moments { count, nan: 0, min, max, sums: Sums::Whole { sum, squares } }
+        Moments { count, nan: 0, min, max, sums: MomentSums::Whole { sum, squares } }
     }
 }
 
@@ -268,7 +268,7 @@ impl<const L: usize> Reals<L> {
         let mut out = Moments::none(false);
         for k in (channel..L).step_by(channels) {
             let n = self.count[k] as f64;
-            let sums = Sums::Real {
+            let sums = MomentSums::Real {
                 mean: self.from[k] + self.sum[k] / n,
                 squares: (self.squares[k] - self.sum[k] * self.sum[k] / n).max(0.0),
             };

@@ -2,7 +2,7 @@
 //!
 //! Not here: the pass ([`one_pass`](super::one_pass)).
 
-/// What one pass says of a channel, NaN left out. Of 8- and 16-bit integers everything is exact, and parts computed on
+/// Count, extremes, mean and variance of a channel, NaN left out. Of 8- and 16-bit integers everything is exact, and parts computed on
 /// threads or machines [merge](Moments::merge) to the same figures in any order. Of other numbers sums run in strips of 64
 /// rows from the top; their relative error is at most 2^-53 times the numbers of a strip and as many again as there are
 /// strips.
@@ -11,18 +11,18 @@
 pub struct Moments {
     /// Values counted.
     pub count: u64,
-    /// Values that are not numbers, which count nowhere else.
+    /// Number of NaN values, which count nowhere else.
     pub nan: u64,
     #[cfg_attr(feature = "serde", serde(with = "super::null"))]
     pub(super) min: f64,
     #[cfg_attr(feature = "serde", serde(with = "super::null"))]
     pub(super) max: f64,
-    pub(super) sums: Sums,
+    pub(super) sums: MomentSums,
 }
 
 #[derive(Debug, Clone, Copy, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize), serde(rename_all = "snake_case"))]
-pub(super) enum Sums {
+pub(super) enum MomentSums {
     /// The sum and the sum of squares of whole numbers from 0.
     Whole {
         #[cfg_attr(feature = "serde", serde(with = "super::null::whole"))]
@@ -53,14 +53,14 @@ impl Moments {
             nan: 0,
             min: end(counts.iter().position(|&n| n > 0)),
             max: end(counts.iter().rposition(|&n| n > 0)),
-            sums: Sums::Whole { sum, squares },
+            sums: MomentSums::Whole { sum, squares },
         }
     }
 
     pub(super) fn none(whole: bool) -> Moments {
         let sums = match whole {
-            true => Sums::Whole { sum: 0, squares: 0 },
-            false => Sums::Real { mean: 0.0, squares: 0.0 },
+            true => MomentSums::Whole { sum: 0, squares: 0 },
+            false => MomentSums::Real { mean: 0.0, squares: 0.0 },
         };
         Moments { count: 0, nan: 0, min: f64::NAN, max: f64::NAN, sums }
     }
@@ -79,8 +79,8 @@ impl Moments {
     pub fn mean(&self) -> f64 {
         match (self.count, self.sums) {
             (0, _) => f64::NAN,
-            (n, Sums::Whole { sum, .. }) => sum as f64 / n as f64,
-            (_, Sums::Real { mean, .. }) => mean,
+            (n, MomentSums::Whole { sum, .. }) => sum as f64 / n as f64,
+            (_, MomentSums::Real { mean, .. }) => mean,
         }
     }
 
@@ -88,7 +88,7 @@ impl Moments {
     pub fn variance(&self) -> f64 {
         match (self.count, self.sums) {
             (0, _) => f64::NAN,
-            (n, Sums::Whole { sum, squares }) => {
+            (n, MomentSums::Whole { sum, squares }) => {
                 // n * squares - sum^2 is not negative, and exact where it fits; only the division rounds.
                 let wide = u128::from(n);
                 match (wide.checked_mul(squares), sum.checked_mul(sum)) {
@@ -99,7 +99,7 @@ impl Moments {
                     }
                 }
             }
-            (n, Sums::Real { squares, .. }) => squares / n as f64,
+            (n, MomentSums::Real { squares, .. }) => squares / n as f64,
         }
     }
 
@@ -112,8 +112,8 @@ impl Moments {
     pub fn merge(&mut self, other: &Moments) {
         let (a, b) = (self.count as f64, other.count as f64);
         self.sums = match (self.sums, other.sums) {
-            (Sums::Whole { sum, squares }, Sums::Whole { sum: more, squares: more_squares }) => {
-                Sums::Whole { sum: sum + more, squares: squares + more_squares }
+            (MomentSums::Whole { sum, squares }, MomentSums::Whole { sum: more, squares: more_squares }) => {
+                MomentSums::Whole { sum: sum + more, squares: squares + more_squares }
             }
             (mine, _) if other.count == 0 => mine,
             (_, theirs) if self.count == 0 => theirs,
@@ -121,7 +121,7 @@ impl Moments {
                 // Chan, Golub and LeVeque, "Updating formulae and a pairwise algorithm for computing sample variances" (1979).
                 let ((mean, squares), (other_mean, other_squares)) = (mine.real(self.count), theirs.real(other.count));
                 let apart = other_mean - mean;
-                Sums::Real {
+                MomentSums::Real {
                     mean: mean + apart * (b / (a + b)),
                     squares: squares + other_squares + apart * apart * (a * b / (a + b)),
                 }
@@ -133,11 +133,11 @@ impl Moments {
     }
 }
 
-impl Sums {
+impl MomentSums {
     fn real(self, count: u64) -> (f64, f64) {
         match self {
-            Sums::Real { mean, squares } => (mean, squares),
-            Sums::Whole { sum, squares } => {
+            MomentSums::Real { mean, squares } => (mean, squares),
+            MomentSums::Whole { sum, squares } => {
                 let mean = sum as f64 / count as f64;
                 (mean, (squares as f64 - mean * sum as f64).max(0.0))
             }
@@ -157,12 +157,12 @@ impl Moments {
         self.count += u64::from(weight);
         (self.min, self.max) = (self.min.min(value), self.max.max(value));
         match &mut self.sums {
-            Sums::Whole { sum, squares } => {
+            MomentSums::Whole { sum, squares } => {
                 let level = value as u128;
                 *sum += level * u128::from(weight);
                 *squares += level * level * u128::from(weight);
             }
-            Sums::Real { mean, squares } => {
+            MomentSums::Real { mean, squares } => {
                 let apart = value - *mean;
                 *mean += apart * f64::from(weight) / self.count as f64;
                 *squares += apart * (value - *mean) * f64::from(weight);

@@ -3,7 +3,7 @@
 use crate::frame::{AnyNumbers, Content};
 use crate::pixel::NumberKind;
 
-/// What the pixels use. Collected by [`add`](Scan::add), from nothing or from what was there before.
+/// Levels and properties that the pixels use, gathered by [`add`](Scan::add).
 ///
 /// # Examples
 /// ```
@@ -20,7 +20,7 @@ use crate::pixel::NumberKind;
 pub struct Scan {
     /// The least and the greatest number of each channel, NaN left out; both NaN where there is none.
     pub used: Vec<(f64, f64)>,
-    /// Numbers that are not a number.
+    /// Number of NaN values.
     pub nan: u64,
     /// Pixels seen.
     pub pixels: u64,

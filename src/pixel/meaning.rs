@@ -1,7 +1,7 @@
 //! What the numbers of a picture mean: encoded colour, linear light, or values with a unit; which primaries, which
 //! curve.
 
-/// What the numbers of a picture stand for.
+/// Meaning of the samples of a picture.
 #[derive(Debug, Clone, PartialEq, Default)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize), serde(rename_all = "snake_case"))]
 #[non_exhaustive]

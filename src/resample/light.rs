@@ -3,7 +3,7 @@
 use crate::frame::Metadata;
 use crate::pixel::{Meaning, NumberKind, Sample, Transfer};
 
-/// What is mixed.
+/// Light that is mixed in.
 #[derive(Debug, Clone, Copy, PartialEq, Default)]
 #[non_exhaustive]
 pub enum Light {

@@ -44,17 +44,17 @@ impl ResizeRules {
         ResizeRules { kernel, widen: true, edge: Edge::Clamp, light: Light::Encoded, threads: Threads::ALL }
     }
 
-    /// The same rules with kernels that keep their width when shrinking: faster, and aliased.
+    /// Keeps the kernel's width when shrinking: faster, and aliased.
     pub fn without_antialias(self) -> ResizeRules {
         ResizeRules { widen: false, ..self }
     }
 
-    /// The same rules with this edge.
+    /// Sets the edge rule.
     pub fn edge(self, edge: Edge<[f64; 4]>) -> ResizeRules {
         ResizeRules { edge, ..self }
     }
 
-    /// The same rules in this light.
+    /// Sets the light that is mixed in.
     pub fn light(self, light: Light) -> ResizeRules {
         ResizeRules { light, ..self }
     }
@@ -65,7 +65,7 @@ impl ResizeRules {
         ResizeRules::new(kernel).light(Light::linear_of(metadata))
     }
 
-    /// The same rules on so many threads.
+    /// Sets the maximum number of threads.
     pub fn threads(self, threads: Threads) -> ResizeRules {
         ResizeRules { threads, ..self }
     }

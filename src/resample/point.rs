@@ -22,16 +22,16 @@ pub struct Tap {
     pub weight: f64,
 }
 
-/// What a place is made of: a pixel counts by the product of its column's and its row's weight.
+/// Taps of a place: a pixel's weight is the product of its column's and its row's weight.
 #[derive(Debug, Clone, PartialEq)]
 pub struct Taps {
     /// Columns.
     pub x: Vec<Tap>,
-    /// Rows.
+    /// Height in pixels.
     pub y: Vec<Tap>,
 }
 
-/// What the place (x, y) of a picture of this size is made of. The kernel has its own width, as where nothing is shrunk; a
+/// Taps of the place (x, y) of a picture of this size. The kernel has its own width, as where nothing is shrunk; a
 /// box covers the pixel's extent about the place.
 ///
 /// # Errors
@@ -150,7 +150,7 @@ fn sampled<S: Sample>(
         return out.map(S::to_f64);
     }
     let curve = light.curve().map(|transfer| Curve::new(transfer, S::KIND));
-    let mut sums = Sums::new(channels, curve.as_ref());
+    let mut sums = TapSums::new(channels, curve.as_ref());
     for row in &taps.y {
         taps.x.iter().for_each(|column| sums.add(pixel(column, row), row.weight * column.weight));
     }
@@ -159,16 +159,16 @@ fn sampled<S: Sample>(
 }
 
 /// Weighted sums of a pixel's channels, colours times alpha; of the light they stand for where there is a curve.
-pub(super) struct Sums<'a> {
+pub(super) struct TapSums<'a> {
     sums: [f64; 4],
     channels: Channels,
     curve: Option<&'a Curve>,
 }
 
-impl<'a> Sums<'a> {
+impl<'a> TapSums<'a> {
     #[inline(always)]
     pub(super) fn new(channels: Channels, curve: Option<&'a Curve>) -> Self {
-        Sums { sums: [0.0; 4], channels, curve }
+        TapSums { sums: [0.0; 4], channels, curve }
     }
 
     #[inline(always)]

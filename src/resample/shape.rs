@@ -8,7 +8,7 @@ use super::point::scaled_weight;
 use crate::error::{Error, Result};
 
 /// The kernel as a function that is quick to ask.
-pub(super) enum Shape {
+pub(super) enum KernelShape {
     /// Its own formula: a few multiplications.
     Formula,
     /// Values at [`STEPS`] places a pixel from the middle on, between which a line is drawn: for kernels of sines, which it
@@ -19,19 +19,19 @@ pub(super) enum Shape {
 /// Places a pixel that a table has.
 const STEPS: f64 = 4096.0;
 
-impl Shape {
-    pub(super) fn new(kernel: Kernel) -> Shape {
+impl KernelShape {
+    pub(super) fn new(kernel: Kernel) -> KernelShape {
         if !matches!(kernel, Kernel::Lanczos2 | Kernel::Lanczos3) {
-            return Shape::Formula;
+            return KernelShape::Formula;
         }
         let count = (kernel.support() * STEPS) as u32 + 2;
-        Shape::Table((0..count).map(|i| kernel.at(f64::from(i) / STEPS)).collect())
+        KernelShape::Table((0..count).map(|i| kernel.at(f64::from(i) / STEPS)).collect())
     }
 }
 
 /// The kernel along one axis of the source.
 pub(super) struct Along<'a> {
-    pub(super) shape: &'a Shape,
+    pub(super) shape: &'a KernelShape,
     pub(super) kernel: Kernel,
     /// How far the kernel is widened.
     pub(super) scale: f64,
@@ -51,7 +51,7 @@ impl Along<'_> {
     /// How much a pixel counts at a place, before weights are divided by their sum.
     #[inline(always)]
     pub(super) fn weight(&self, pixel: i64, at: f64) -> f64 {
-        let Shape::Table(values) = self.shape else { return scaled_weight(self.kernel, pixel, at, self.scale) };
+        let KernelShape::Table(values) = self.shape else { return scaled_weight(self.kernel, pixel, at, self.scale) };
         let place = ((pixel as f64 + 0.5 - at) / self.scale).abs() * STEPS;
         let (below, part) = (place as usize, place - place.trunc());
         match values.get(below..).and_then(|v| v.first_chunk::<2>()) {
@@ -97,7 +97,7 @@ mod tests {
     #[test]
     fn tables_meet_their_formula() {
         for kernel in [Kernel::Lanczos2, Kernel::Lanczos3] {
-            let shape = Shape::new(kernel);
+            let shape = KernelShape::new(kernel);
             for scale in [1.0, 1.7] {
                 let along = Along { shape: &shape, kernel, scale };
                 for step in -70_000..70_000 {
@@ -111,7 +111,7 @@ mod tests {
 
     #[test]
     fn weights_worked_by_hand() {
-        let along = Along { shape: &Shape::Formula, kernel: Kernel::Linear, scale: 1.0 };
+        let along = Along { shape: &KernelShape::Formula, kernel: Kernel::Linear, scale: 1.0 };
         let mut weights = Vec::new();
         // Between the centres of pixels 2 and 3, a quarter of the way.
         assert_eq!(along.weights(2.75, &mut weights).unwrap(), 2);

@@ -3,9 +3,9 @@
 use super::affine::Affine;
 use super::kernel::Kernel;
 use super::light::{Curve, Light};
-use super::point::Sums;
+use super::point::TapSums;
 use super::rows::constant_of;
-use super::shape::{Along, Shape};
+use super::shape::{Along, KernelShape};
 use crate::access::Edge;
 use crate::access::bytes::{self, with_pixel_bytes};
 use crate::error::{Error, Result};
@@ -26,7 +26,7 @@ pub struct WarpRules {
     pub edge: Edge<[f64; 4]>,
     /// Whether the kernel widens where the map shrinks; on by default.
     pub widen: bool,
-    /// What is mixed: the numbers as they are encoded by default.
+    /// Light that is mixed in (default: encoded values).
     pub light: Light,
     /// How many threads may be used; all by default.
     pub threads: Threads,
@@ -50,22 +50,22 @@ impl WarpRules {
         WarpRules { kernel, ..WarpRules::default() }
     }
 
-    /// The same rules with this edge.
+    /// Sets the edge rule.
     pub fn edge(self, edge: Edge<[f64; 4]>) -> WarpRules {
         WarpRules { edge, ..self }
     }
 
-    /// The same rules with a kernel of its own width.
+    /// Keeps the kernel's width when shrinking: faster, and aliased.
     pub fn without_antialias(self) -> WarpRules {
         WarpRules { widen: false, ..self }
     }
 
-    /// The same rules in encoded or linear light.
+    /// Sets the light that is mixed in.
     pub fn light(self, light: Light) -> WarpRules {
         WarpRules { light, ..self }
     }
 
-    /// The same rules on so many threads.
+    /// Sets the maximum number of threads.
     pub fn threads(self, threads: Threads) -> WarpRules {
         WarpRules { threads, ..self }
     }
@@ -124,7 +124,7 @@ fn warp_samples<S: Sample>(
         return Ok(());
     }
     let curve = rules.light.curve().map(|transfer| Curve::new(transfer, S::KIND));
-    let shape = Shape::new(rules.kernel);
+    let shape = KernelShape::new(rules.kernel);
     let [across, down] = scales.map(|scale| Along { shape: &shape, kernel: rules.kernel, scale });
     let places = Places { size: source.size(), back, kernel: rules.kernel, across, down };
     let whole = Warp { source, channels, places, edge: rules.edge.kind(), curve, constant };
@@ -364,7 +364,7 @@ impl<S: Sample> Warp<'_, S> {
         }
         let left = across.weights(u, columns)?;
         let top = down.weights(v, rows)?;
-        let mut sums = Sums::new(self.channels, self.curve.as_ref());
+        let mut sums = TapSums::new(self.channels, self.curve.as_ref());
         let inner = left >= 0 && left + columns.len() as i64 <= i64::from(size.width);
         for (y, &down) in (top..).zip(&*rows) {
             let row = edge.inside(y, size.height).map(|y| self.source.row(y));
@@ -389,7 +389,7 @@ impl<S: Sample> Warp<'_, S> {
     }
 }
 
-/// The map that turns a picture by so many degrees clockwise about its middle, and the size that holds all of it; sides are
+/// The map that rotates a picture clockwise by `degrees` about its centre, and the size that holds all of it; sides are
 /// rounded up, but for what rounding leaves over a whole number.
 ///
 /// # Errors

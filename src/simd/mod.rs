@@ -14,7 +14,7 @@ pub(crate) mod transpose;
 pub(crate) trait Work {
     /// What comes of it.
     type Out;
-    /// Does it.
+    /// Runs the work.
     fn work(self) -> Self::Out;
 }
 

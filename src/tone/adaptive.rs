@@ -7,18 +7,18 @@ use crate::frame::{AnySamples, AnySamplesMut, Frame, Size, View, ViewMut};
 use crate::pixel::{Channels, Depth, PicturePixel, Sample};
 use crate::threads::Threads;
 
-/// How to equalise over tiles.
+/// Rules of adaptive equalising.
 #[derive(Debug, Clone, Copy, PartialEq)]
 #[non_exhaustive]
 pub struct AdaptiveRules {
-    /// Tiles across and down; they differ by at most a pixel. 8 and 8 unless said.
+    /// Number of tiles across and down (default: 8 and 8); their sides differ by at most a pixel.
     pub tiles: (u32, u32),
-    /// How many times the mean count a bin may hold before the rest is spread over all bins: 1 leaves contrast nearly as
-    /// it is, larger numbers raise it, infinity does not limit it. 3 unless said.
+    /// Clip limit: counts above this multiple of their mean are spread over all bins. 1 leaves contrast nearly as
+    /// it is, larger numbers raise it, infinity does not limit it (default: 3).
     pub clip_limit: f64,
-    /// On what: luminance unless said.
+    /// Basis (default: gray value).
     pub basis: Basis,
-    /// How many threads may be used; the result never depends on it.
+    /// Maximum number of threads; the result does not depend on it.
     pub threads: Threads,
 }
 

@@ -9,7 +9,7 @@ use crate::pixel::{Channels, Depth, Layout, NumberKind, PicturePixel, Sample};
 use crate::simd::{Level, lookup};
 use crate::threads::Threads;
 
-/// What a curve works on, and what is measured for it.
+/// Basis of a tone: the values that its curve maps and that are measured for it.
 #[derive(Debug, Clone, Copy, PartialEq, Default)]
 #[non_exhaustive]
 pub enum Basis {
@@ -53,12 +53,12 @@ pub struct Tone {
 pub struct Toned<P: PicturePixel> {
     /// The picture.
     pub frame: Frame<P>,
-    /// What was done to it.
+    /// The tone that was applied.
     pub tone: Tone,
 }
 
 impl<P: PicturePixel> Toned<P> {
-    /// Why the picture was left as it is, where it was: all its pixels have one level.
+    /// The reason why the picture was left unchanged, if it was: all its pixels have one level.
     pub fn unchanged(&self) -> Option<&'static str> {
         self.tone.unchanged
     }
@@ -81,17 +81,17 @@ impl Tone {
         Ok(Tone { curves, basis: Basis::EachChannel, ..Tone::new(Curve::identity()) })
     }
 
-    /// This curve for the luminance alone: see [`Basis::GrayValue`].
+    /// This curve for the gray value alone: see [`Basis::GrayValue`].
     pub fn gray_value(curve: Curve, weights: GrayWeights) -> Tone {
         Tone { basis: Basis::GrayValue(weights), ..Tone::new(curve) }
     }
 
-    /// The same tone for samples that stand for codes 0..=top, a channel each, as a picture's metadata say.
+    /// Sets the max code of each channel, as a picture's metadata give it.
     pub fn max_codes(self, metadata: &Metadata) -> Tone {
         Tone { max_codes: metadata.max_codes.clone(), ..self }
     }
 
-    /// The same tone by at most so many threads.
+    /// Sets the maximum number of threads.
     pub fn threads(self, threads: Threads) -> Tone {
         Tone { threads, ..self }
     }
@@ -101,7 +101,7 @@ impl Tone {
         &self.curves
     }
 
-    /// What the curves work on.
+    /// The basis that the curves map.
     pub fn basis(&self) -> Basis {
         self.basis
     }

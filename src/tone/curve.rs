@@ -19,10 +19,10 @@ use std::sync::Arc;
 /// # Ok::<(), rahmen::Error>(())
 /// ```
 #[derive(Clone)]
-pub struct Curve(Shape);
+pub struct Curve(CurveKind);
 
 #[derive(Clone)]
-enum Shape {
+enum CurveKind {
     /// gain * x + offset.
     Line {
         gain: f64,
@@ -42,13 +42,13 @@ enum Shape {
 impl std::fmt::Debug for Curve {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         match &self.0 {
-            Shape::Line { gain, offset } => write!(f, "Curve({gain} x + {offset})"),
-            Shape::Power(exponent) => write!(f, "Curve(x ^ {exponent})"),
-            Shape::Points(points) => write!(f, "Curve({} points)", points.len()),
-            Shape::Levels(levels) => write!(f, "Curve({} levels)", levels.len()),
-            Shape::Steps(limits) => write!(f, "Curve(steps at {limits:?})"),
-            Shape::Function(_) => f.write_str("Curve(function)"),
-            Shape::Chain(curves) => f.debug_tuple("Curve").field(curves).finish(),
+            CurveKind::Line { gain, offset } => write!(f, "Curve({gain} x + {offset})"),
+            CurveKind::Power(exponent) => write!(f, "Curve(x ^ {exponent})"),
+            CurveKind::Points(points) => write!(f, "Curve({} points)", points.len()),
+            CurveKind::Levels(levels) => write!(f, "Curve({} levels)", levels.len()),
+            CurveKind::Steps(limits) => write!(f, "Curve(steps at {limits:?})"),
+            CurveKind::Function(_) => f.write_str("Curve(function)"),
+            CurveKind::Chain(curves) => f.debug_tuple("Curve").field(curves).finish(),
         }
     }
 }
@@ -62,51 +62,51 @@ fn finite(what: &str, value: f64) -> Result<f64> {
 }
 
 impl Curve {
-    /// Every value stays.
+    /// The identity.
     pub fn identity() -> Curve {
-        Curve(Shape::Line { gain: 1.0, offset: 0.0 })
+        Curve(CurveKind::Line { gain: 1.0, offset: 0.0 })
     }
 
-    /// 1 - x: none becomes full.
+    /// The negative: 1 - x.
     pub fn negative() -> Curve {
-        Curve(Shape::Line { gain: -1.0, offset: 1.0 })
+        Curve(CurveKind::Line { gain: -1.0, offset: 1.0 })
     }
 
-    /// x + by, in fractions of full.
+    /// Brightness: x + by, in fractions of full.
     ///
     /// # Errors
     /// A value that is not finite.
     pub fn brightness(by: f64) -> Result<Curve> {
-        Ok(Curve(Shape::Line { gain: 1.0, offset: finite("a brightness", by)? }))
+        Ok(Curve(CurveKind::Line { gain: 1.0, offset: finite("a brightness", by)? }))
     }
 
-    /// (x - pivot) * by + pivot: distances from the pivot grow `by` times.
+    /// Contrast: (x - pivot) * by + pivot.
     ///
     /// # Errors
     /// Values that are not finite.
     pub fn contrast(by: f64, pivot: f64) -> Result<Curve> {
         let (by, pivot) = (finite("a contrast", by)?, finite("a pivot", pivot)?);
-        Ok(Curve(Shape::Line { gain: by, offset: pivot - by * pivot }))
+        Ok(Curve(CurveKind::Line { gain: by, offset: pivot - by * pivot }))
     }
 
-    /// x to the power of the exponent: below 1 it brightens, above it darkens; none and full stay.
+    /// Gamma: x to the power of the exponent. Below 1 it brightens, above 1 it darkens; 0 and 1 stay.
     ///
     /// # Errors
     /// An exponent that is not a number above 0.
     pub fn gamma(exponent: f64) -> Result<Curve> {
         match exponent.is_finite() && exponent > 0.0 {
-            true => Ok(Curve(Shape::Power(exponent))),
+            true => Ok(Curve(CurveKind::Power(exponent))),
             false => Err(Error::invalid("exponent", format!("a gamma exponent is a number above 0, not {exponent}"))),
         }
     }
 
-    /// `low` becomes none and `high` full, both fractions.
+    /// Stretches `low` to 0 and `high` to 1, both fractions.
     ///
     /// # Errors
     /// Limits that are not finite, or not low < high.
     pub fn window(low: f64, high: f64) -> Result<Curve> {
         crate::convert::depth::Window::new(low, high)?;
-        Ok(Curve(Shape::Line { gain: 1.0 / (high - low), offset: -low / (high - low) }))
+        Ok(Curve(CurveKind::Line { gain: 1.0 / (high - low), offset: -low / (high - low) }))
     }
 
     /// Straight lines between points (x, y) of fractions, level before the first and behind the last.
@@ -120,7 +120,7 @@ impl Curve {
         if points.windows(2).any(|p| p[0].0 >= p[1].0) {
             return Err(Error::invalid("points", "the points of a curve go from lower to higher x"));
         }
-        Ok(Curve(Shape::Points(points.into())))
+        Ok(Curve(CurveKind::Points(points.into())))
     }
 
     /// An entry for each level of a picture of so many levels: what it becomes, as a fraction. Between levels the curve is
@@ -131,7 +131,7 @@ impl Curve {
     pub fn levels(fractions: &[f64]) -> Result<Curve> {
         match fractions.len() {
             0 | 1 => Err(Error::invalid("levels", "a curve of levels needs at least two")),
-            _ => Ok(Curve(Shape::Levels(fractions.into()))),
+            _ => Ok(Curve(CurveKind::Levels(fractions.into()))),
         }
     }
 
@@ -145,13 +145,13 @@ impl Curve {
         }
         let mut sorted = limits.to_vec();
         sorted.sort_by(f64::total_cmp);
-        Ok(Curve(Shape::Steps(sorted.into())))
+        Ok(Curve(CurveKind::Steps(sorted.into())))
     }
 
     /// A function of one's own, from fractions to fractions. It is called for each of 256 or 65,536 values of integers, and
     /// for each sample of floats.
     pub fn function(function: impl Fn(f64) -> f64 + Send + Sync + 'static) -> Curve {
-        Curve(Shape::Function(Arc::new(function)))
+        Curve(CurveKind::Function(Arc::new(function)))
     }
 
     /// This curve, and then the other.
@@ -159,31 +159,31 @@ impl Curve {
         let mut all = Vec::new();
         for curve in [self, other] {
             match curve.0 {
-                Shape::Chain(curves) => all.extend(curves.iter().cloned()),
+                CurveKind::Chain(curves) => all.extend(curves.iter().cloned()),
                 shape => all.push(Curve(shape)),
             }
         }
-        Curve(Shape::Chain(all.into()))
+        Curve(CurveKind::Chain(all.into()))
     }
 
-    /// What a fraction becomes; not clamped.
+    /// The value of the curve at a fraction; not clamped.
     pub fn at(&self, fraction: f64) -> f64 {
         match &self.0 {
-            Shape::Line { gain, offset } => gain * fraction + offset,
-            Shape::Power(exponent) => fraction.abs().powf(*exponent).copysign(fraction),
-            Shape::Points(points) => between(points, fraction),
-            Shape::Levels(levels) => of_level(levels, fraction),
-            Shape::Steps(limits) => limits.partition_point(|l| *l <= fraction) as f64 / limits.len() as f64,
-            Shape::Function(function) => function(fraction),
-            Shape::Chain(curves) => curves.iter().fold(fraction, |x, curve| curve.at(x)),
+            CurveKind::Line { gain, offset } => gain * fraction + offset,
+            CurveKind::Power(exponent) => fraction.abs().powf(*exponent).copysign(fraction),
+            CurveKind::Points(points) => between(points, fraction),
+            CurveKind::Levels(levels) => of_level(levels, fraction),
+            CurveKind::Steps(limits) => limits.partition_point(|l| *l <= fraction) as f64 / limits.len() as f64,
+            CurveKind::Function(function) => function(fraction),
+            CurveKind::Chain(curves) => curves.iter().fold(fraction, |x, curve| curve.at(x)),
         }
     }
 
     /// Whether every value stays as it is.
     pub fn is_identity(&self) -> bool {
         match &self.0 {
-            Shape::Line { gain, offset } => *gain == 1.0 && *offset == 0.0,
-            Shape::Chain(curves) => curves.iter().all(Curve::is_identity),
+            CurveKind::Line { gain, offset } => *gain == 1.0 && *offset == 0.0,
+            CurveKind::Chain(curves) => curves.iter().all(Curve::is_identity),
             _ => false,
         }
     }

@@ -5,12 +5,12 @@ use crate::frame::SampleViewMut;
 use crate::pixel::Sample;
 use crate::threads::Threads;
 
-/// How the error of few levels is hidden.
+/// Dithering: how the error of few levels is distributed.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize), serde(rename_all = "snake_case"))]
 #[non_exhaustive]
 pub enum Dither {
-    /// Not: equal values stay equal.
+    /// No dithering: equal values stay equal.
     #[default]
     None,
     /// By an 8 x 8 matrix of thresholds (Bayer 1973), counted from the picture's top left pixel.

@@ -8,7 +8,7 @@ use crate::measure::{ChannelHistogram, Histogram, Mask};
 use crate::pixel::PicturePixel;
 use crate::threads::Threads;
 
-/// Which of the two textbook definitions. N values, c(k) of them at level k or below, L levels.
+/// Definition of equalising, for N values, c(k) of them at level k or below, and L levels.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize), serde(rename_all = "snake_case"))]
 #[non_exhaustive]
@@ -21,17 +21,17 @@ pub enum EqualizeBy {
     Pinned,
 }
 
-/// How to equalise.
+/// Rules of equalising.
 #[derive(Debug, Clone, PartialEq)]
 #[non_exhaustive]
 pub struct EqualizeRules {
-    /// Which definition.
+    /// The definition.
     pub by: EqualizeBy,
-    /// On what: luminance unless said, which is the gray value itself of gray pictures.
+    /// Basis (default: gray value).
     pub basis: Basis,
     /// The max code of each channel, where it is not the full range.
     pub max_codes: Option<Vec<u32>>,
-    /// How many threads may be used; the result never depends on it.
+    /// Maximum number of threads; the result does not depend on it.
     pub threads: Threads,
 }
 
@@ -42,7 +42,7 @@ impl Default for EqualizeRules {
 }
 
 impl EqualizeRules {
-    /// The default rules, with the max codes that a picture carries.
+    /// The default rules with the max codes of a picture's metadata.
     pub fn of(metadata: &Metadata) -> EqualizeRules {
         EqualizeRules { max_codes: metadata.max_codes.clone(), ..EqualizeRules::default() }
     }
@@ -51,7 +51,7 @@ impl EqualizeRules {
 /// Why an all-equal picture stays as it is.
 pub(super) const ONE_LEVEL: &str = "all pixels have one level; there is nothing to spread";
 
-/// What a level becomes, as a numerator over (L - 1): exact counts.
+/// Equalised level as an exact fraction: a numerator over (L - 1).
 fn new_levels(h: &ChannelHistogram, by: EqualizeBy) -> Vec<f64> {
     // Of no levels there is none to be mapped.
     let last = (h.bins.len() as u128).saturating_sub(1);
@@ -161,19 +161,19 @@ pub fn matching(from: &Histogram, to: &Histogram, basis: Basis, threads: Threads
     Ok(Tone { basis, threads, ..Tone::each(curves.collect::<Result<_>>()?)? })
 }
 
-/// A row of the worked table of a histogram.
+/// Row of the equalising table of a histogram.
 #[derive(Debug, Clone, Copy, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub struct LevelRow {
     /// The level.
     pub level: f64,
-    /// Values at it.
+    /// Number of values at the level.
     pub count: u64,
-    /// Their share of all.
+    /// Share of the values at the level.
     pub probability: f64,
-    /// The share at it or below.
+    /// Cumulative share: values at the level or below.
     pub cumulative: f64,
-    /// What equalising makes of it.
+    /// The level after equalising.
     pub new_level: f64,
 }
 

@@ -8,40 +8,40 @@ use crate::pixel::{Depth, PicturePixel, Sample};
 use crate::simd::{Level, lookup};
 use crate::threads::Threads;
 
-/// How to quantise.
+/// Rules of quantising.
 #[derive(Debug, Clone, PartialEq)]
 #[non_exhaustive]
 pub struct QuantizeRules {
-    /// Bits that tell the cells apart: 2^bits cells.
+    /// Number of bits: 2^bits cells.
     pub bits: u32,
-    /// What the cells give out.
+    /// Reconstruction levels.
     pub reconstruction: Reconstruction,
-    /// How the error is hidden.
+    /// Dithering.
     pub dither: Dither,
     /// The max code of each channel, where it is not the full range: L is top + 1.
     pub max_codes: Option<Vec<u32>>,
-    /// How many threads may be used; the result never depends on it.
+    /// Maximum number of threads; the result does not depend on it.
     pub threads: Threads,
 }
 
 impl QuantizeRules {
-    /// To so many bits, cell centres, no dither.
+    /// Rules for this number of bits: reconstruction at cell centres, no dithering.
     pub fn bits(bits: u32) -> QuantizeRules {
         let (reconstruction, dither) = (Reconstruction::Centres, Dither::None);
         QuantizeRules { bits, reconstruction, dither, max_codes: None, threads: Threads::ALL }
     }
 
-    /// The same rules with the max codes that a picture carries.
+    /// Takes the max codes of a picture's metadata.
     pub fn of(self, metadata: &Metadata) -> QuantizeRules {
         QuantizeRules { max_codes: metadata.max_codes.clone(), ..self }
     }
 
-    /// The same rules with another output.
+    /// Sets the reconstruction levels.
     pub fn reconstruction(self, reconstruction: Reconstruction) -> QuantizeRules {
         QuantizeRules { reconstruction, ..self }
     }
 
-    /// The same rules with a dither.
+    /// Sets the dithering.
     pub fn dither(self, dither: Dither) -> QuantizeRules {
         QuantizeRules { dither, ..self }
     }

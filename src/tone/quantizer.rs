@@ -7,7 +7,7 @@ use crate::frame::SampleViewMut;
 use crate::pixel::{Sample, codes};
 use crate::threads::Threads;
 
-/// What the cells of a quantiser give out. L levels, N cells.
+/// Reconstruction levels of a quantiser of L levels and N cells.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize), serde(rename_all = "snake_case"))]
 #[non_exhaustive]
@@ -39,7 +39,7 @@ pub struct Cell {
     pub from: f64,
     /// ... up to, but not including, this one.
     pub to: f64,
-    /// What it gives out, rounded half up to a whole level.
+    /// Its reconstruction level, rounded half up to a whole level.
     pub output: f64,
 }
 
@@ -74,7 +74,7 @@ impl Quantizer {
         (u64::from(level) * u64::from(self.cells) / u64::from(self.levels)) as u32
     }
 
-    /// What a cell gives out, as a level, not rounded.
+    /// The reconstruction level of a cell, not rounded.
     pub fn exact_output(&self, index: u32) -> f64 {
         let (l, n, k) = (f64::from(self.levels), f64::from(self.cells), f64::from(index));
         match self.output {
@@ -84,7 +84,7 @@ impl Quantizer {
         }
     }
 
-    /// What a cell gives out, rounded half up to a level, in whole numbers.
+    /// The reconstruction level of a cell, rounded half up, in integer arithmetic.
     pub fn output(&self, index: u32) -> u32 {
         let (l, n, k) = (u64::from(self.levels), u64::from(self.cells), u64::from(index.min(self.cells - 1)));
         (match self.output {

@@ -9,7 +9,7 @@ use crate::measure::{ChannelHistogram, Histogram, Mask};
 use crate::pixel::PicturePixel;
 use crate::threads::Threads;
 
-/// What becomes none and full.
+/// Levels that become 0 and full.
 #[derive(Debug, Clone, Copy, PartialEq, Default)]
 #[non_exhaustive]
 pub enum StretchBy {
@@ -22,22 +22,22 @@ pub enum StretchBy {
     Levels(f64, f64),
 }
 
-/// How to stretch.
+/// Rules of stretching.
 #[derive(Debug, Clone, PartialEq, Default)]
 #[non_exhaustive]
 pub struct StretchRules {
-    /// What becomes none and full.
+    /// Levels that become 0 and full.
     pub by: StretchBy,
-    /// On what: all channels alike unless said.
+    /// Basis (default: all channels together).
     pub basis: Basis,
     /// The max code of each channel, where it is not the full range.
     pub max_codes: Option<Vec<u32>>,
-    /// How many threads may be used; the result never depends on it.
+    /// Maximum number of threads; the result does not depend on it.
     pub threads: Threads,
 }
 
 impl StretchRules {
-    /// The default rules, with the max codes that a picture carries.
+    /// The default rules with the max codes of a picture's metadata.
     pub fn of(metadata: &Metadata) -> StretchRules {
         StretchRules { max_codes: metadata.max_codes.clone(), ..StretchRules::default() }
     }

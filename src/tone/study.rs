@@ -5,7 +5,7 @@ use crate::error::{Error, Help, Result};
 use crate::measure::{ChannelHistogram, Histogram, decibels};
 use crate::pixel::Depth;
 
-/// How good a picture stays at one number of bits.
+/// Quantisation error of a picture at one number of bits.
 #[derive(Debug, Clone, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub struct BitLevel {
@@ -42,9 +42,9 @@ pub struct BitStudy {
     /// The root of the mean squared distance of the points from the line, in dB.
     #[cfg_attr(feature = "serde", serde(with = "crate::measure::null"))]
     pub residual_db: f64,
-    /// What a bit is worth in theory: 20 log10 2 dB, where errors spread evenly over cells.
+    /// Theoretical slope: 20 log10 2 dB a bit, for errors spread evenly over the cells.
     pub theory_db_per_bit: f64,
-    /// Why the slope of this picture differs, in a sentence.
+    /// The reason why the slope of this picture differs, in a sentence.
     pub reason: String,
 }
 
@@ -181,7 +181,7 @@ fn reason(each: &[BitLevel], slope: f64, used: usize, levels: u32) -> String {
     )
 }
 
-/// What quantising to so many bits does to each of some levels: output - level. A row of a picture, say.
+/// Quantisation error of each of some levels, such as a row of a picture: output - level.
 ///
 /// # Errors
 /// As [`Quantizer::new`].

@@ -8,7 +8,7 @@ use crate::measure::{ChannelHistogram, Histogram, Mask};
 use crate::pixel::PicturePixel;
 use crate::threads::Threads;
 
-/// Which values become full: those at the threshold or above.
+/// Rule for the threshold; values at it or above become full.
 #[derive(Debug, Clone, PartialEq)]
 #[non_exhaustive]
 pub enum ThresholdBy {

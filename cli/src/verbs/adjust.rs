@@ -19,7 +19,7 @@ pub(crate) struct Adjust {
     /// Add this share of full: -1 to 1
     #[arg(long, value_name = "SHARE", allow_hyphen_values = true)]
     brightness: Option<f64>,
-    /// Distances from the pivot grow so many times
+    /// Contrast: distances from the pivot are multiplied by this
     #[arg(long, value_name = "F", allow_hyphen_values = true)]
     contrast: Option<f64>,
     /// With --contrast: the share of full that stays (0.5 by default)
@@ -34,10 +34,10 @@ pub(crate) struct Adjust {
     /// What is changed
     #[arg(long, value_enum, default_value = "together")]
     on: OnWord,
-    /// With --on gray: how much red, green and blue count
+    /// With --on gray: weights of red, green and blue
     #[arg(long, value_name = "WEIGHTS", value_parser = weights, allow_hyphen_values = true)]
     weights: Option<GrayWeights>,
-    /// Only the channel of this name
+    /// Only this channel
     #[arg(long, value_name = "NAME")]
     channel: Option<String>,
     #[command(flatten)]

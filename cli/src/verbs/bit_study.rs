@@ -38,7 +38,7 @@ pub(crate) struct BitStudy {
     row: Option<u32>,
     #[command(flatten)]
     plotting: Plotting,
-    /// As JSON: an array with one object a file
+    /// Print JSON: an array with one object a file
     #[arg(long)]
     json: bool,
     /// As CSV: a line a number of bits

@@ -26,24 +26,24 @@ pub(crate) struct Compare {
     /// The second picture
     #[arg(value_name = "B")]
     second: PathBuf,
-    /// Say how many numbers differ by more than this
+    /// Count differences greater than this
     #[arg(long, value_name = "N", default_value_t = 0.0)]
     threshold: f64,
-    /// What PSNR and SSIM take for full: the depth's full scale unless said
+    /// Peak of PSNR and SSIM (default: the max code)
     #[arg(long, value_name = "N")]
     peak: Option<f64>,
-    /// Leave structural similarity out, which takes most of the time
+    /// Skip SSIM, which takes most of the time
     #[arg(long)]
     no_ssim: bool,
-    /// Write the signed error B - A as a picture: none is middle gray
+    /// Write the signed error B - A as a picture: no error is middle gray
     #[arg(long, value_name = "FILE")]
     error: Option<PathBuf>,
-    /// With --error or --plot: show errors so many times as strong
+    /// With --error or --plot: amplify errors N times
     #[arg(long, value_name = "N", default_value_t = 1.0)]
     gain: f64,
     #[command(flatten)]
     plotting: Plotting,
-    /// As JSON: an array with one object
+    /// Print JSON: an array with one object
     #[arg(long)]
     json: bool,
     /// As CSV: a line a channel, all together first

@@ -12,7 +12,7 @@ pub(crate) struct Depth {
     /// The sample type: full stays full, values are rounded to nearest
     #[arg(long, value_enum)]
     to: Option<DepthWord>,
-    /// As many levels as so many bits tell apart, over the full range; the file remembers them where it can
+    /// Number of bits: 2 to the power of N levels over the full range; the file remembers them where it can
     #[arg(long, value_name = "N", value_parser = clap::value_parser!(u32).range(1..=16))]
     bits: Option<u32>,
 }

@@ -23,10 +23,10 @@ pub(crate) struct Equalize {
     /// (L - 1) times the cumulative share, or the same with the lowest level used at 0
     #[arg(long, value_enum, default_value = "cumulative")]
     by: ByWord,
-    /// What is measured and changed
+    /// Basis: the values that are measured and changed
     #[arg(long, value_enum, default_value = "gray")]
     on: OnWord,
-    /// With --on gray: how much red, green and blue count
+    /// With --on gray: weights of red, green and blue
     #[arg(long, value_name = "WEIGHTS", value_parser = weights, allow_hyphen_values = true)]
     weights: Option<GrayWeights>,
     /// Match the distribution of this picture instead of an even one
@@ -96,17 +96,17 @@ fn distribution(path: &Path, basis: Basis, shared: &Shared) -> Done<Histogram> {
 /// The words of `stretch`.
 #[derive(Debug, Args)]
 pub(crate) struct Stretch {
-    /// The levels at these percentiles become none and full: the least and greatest level unless said
+    /// Percentiles whose levels become 0 and full (default: the lowest and highest level used)
     #[arg(long, value_name = "LO,HI", value_parser = words::limits)]
     percentiles: Option<(f64, f64)>,
-    /// These levels become none and full: codes, or values of floats
+    /// Levels that become 0 and full: codes, or values of floats
     #[arg(long, value_name = "LO,HI", value_parser = words::limits, allow_hyphen_values = true)]
     #[arg(conflicts_with = "percentiles")]
     levels: Option<(f64, f64)>,
-    /// What is measured and changed
+    /// Basis: the values that are measured and changed
     #[arg(long, value_enum, default_value = "together")]
     on: OnWord,
-    /// With --on gray: how much red, green and blue count
+    /// With --on gray: weights of red, green and blue
     #[arg(long, value_name = "WEIGHTS", value_parser = weights, allow_hyphen_values = true)]
     weights: Option<GrayWeights>,
     #[command(flatten)]

@@ -25,7 +25,7 @@ pub(crate) struct Facts {
     /// Everything about each of several files, instead of a table with a line each
     #[arg(long)]
     full: bool,
-    /// As JSON: an array with one object a file
+    /// Print JSON: an array with one object a file
     #[arg(long)]
     json: bool,
     /// As CSV: a line a file

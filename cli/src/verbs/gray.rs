@@ -9,7 +9,7 @@ use rahmen::{Facts, Transfer, flow};
 /// The words of `gray`.
 #[derive(Debug, Args)]
 pub(crate) struct Gray {
-    /// How much red, green and blue count: bt709, bt601, bt2020, mean, luminance, r, g, b, or three numbers
+    /// Weights of red, green and blue: bt709, bt601, bt2020, mean, luminance, r, g, b, or three numbers
     #[arg(long, value_name = "WEIGHTS", default_value = "bt709", value_parser = weights, allow_hyphen_values = true)]
     weights: GrayWeights,
 }

@@ -41,7 +41,7 @@ pub(crate) struct Histogram {
     /// Only where this gray picture of the same size has half of full or more
     #[arg(long, value_name = "FILE")]
     mask: Option<PathBuf>,
-    /// Only the channel of this name
+    /// Only this channel
     #[arg(long, value_name = "NAME")]
     channel: Option<String>,
     /// The gray value by these weights instead of the channels: bt709, bt601, bt2020, mean, luminance, r, g, b, or three
@@ -49,23 +49,23 @@ pub(crate) struct Histogram {
     #[arg(long, value_name = "WEIGHTS", value_parser = weights, conflicts_with = "channel")]
     #[arg(allow_hyphen_values = true)]
     weights: Option<GrayWeights>,
-    /// So many bins: as many as there are levels unless said, 256 for floats
+    /// Number of bins (default: one a level; 256 for floats)
     #[arg(long, value_name = "N")]
     bins: Option<usize>,
-    /// What the bins cover: all levels unless said, for floats the values' own range
+    /// Range that the bins cover (default: all levels; for floats the values' own)
     #[arg(long, value_name = "LO,HI", value_parser = words::limits, allow_hyphen_values = true)]
     range: Option<(f64, f64)>,
-    /// All files together as one
+    /// Count all files together as one
     #[arg(long)]
     together: bool,
-    /// How far this channel goes together with that of --channel: their correlation; with --csv how often pairs of bins
-    /// occur (16 each unless --bins says otherwise)
+    /// Joint histogram of --channel and this one: their correlation; with --csv the counts of pairs of bins
+    /// (default: 16 each)
     #[arg(long, value_name = "NAME", requires = "channel", conflicts_with_all = ["table", "together", "weights", "mask"])]
     against: Option<String>,
-    /// The worked table instead: a line a level with count, probability, cumulative share, and what equalising makes of it
+    /// Equalising table instead: each level's count, probability, cumulative share and equalised level
     #[arg(long)]
     table: bool,
-    /// How the table's last column is worked out: (L - 1) times the cumulative share, or with the lowest level used at 0
+    /// Definition of the table's equalised level: (L - 1) times the cumulative share, or with the lowest level used at 0
     #[arg(long, value_enum, default_value = "cumulative", requires = "table")]
     by: ByWord,
     /// Plot the cumulative distribution too
@@ -73,7 +73,7 @@ pub(crate) struct Histogram {
     cumulative: bool,
     #[command(flatten)]
     plotting: Plotting,
-    /// As JSON: an array with one object a file
+    /// Print JSON: an array with one object a file
     #[arg(long)]
     json: bool,
     /// As CSV: a line a channel and bin, with the bin's limits and its count
@@ -297,7 +297,7 @@ impl Histogram {
     }
 }
 
-/// Two channels against each other.
+/// Joint histogram of two channels.
 #[derive(Debug, Serialize)]
 struct Pairs {
     file: String,

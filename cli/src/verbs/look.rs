@@ -26,19 +26,19 @@ pub(crate) struct Look {
     /// Only the channel or plane of this name
     #[arg(long, value_name = "NAME")]
     channel: Option<String>,
-    /// Values from LO to HI are shown as black to white: bytes as they are, other numbers by their own range unless said
+    /// Window: show values from LO to HI as black to white (default: bytes as they are, other numbers by their own range)
     #[arg(long, value_name = "LO,HI", value_parser = words::limits, allow_hyphen_values = true)]
     window: Option<(f64, f64)>,
     /// Rulers with pixel coordinates at the top and on the left
     #[arg(long)]
     grid: bool,
-    /// At most so many characters a line: the terminal's width unless said, else 80
+    /// Maximum number of characters a line (default: the terminal's width, else 80)
     #[arg(long, value_name = "N", value_parser = clap::value_parser!(u32).range(1..=2000))]
     columns: Option<u32>,
-    /// At most so many lines: the terminal's height unless said, else 40
+    /// Maximum number of lines (default: the terminal's height, else 40)
     #[arg(long, value_name = "N", value_parser = clap::value_parser!(u32).range(1..=2000))]
     lines: Option<u32>,
-    /// What the terminal can show: found out unless said
+    /// Colours of the terminal (default: detected)
     #[arg(long, value_enum)]
     colors: Option<ColorWord>,
 }

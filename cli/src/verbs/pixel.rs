@@ -31,7 +31,7 @@ pub(crate) struct Pixel {
     /// Also the pixels up to N away from it, as a table
     #[arg(long, value_name = "N", requires = "at")]
     around: Option<u32>,
-    /// What the place is made of by a kernel: its taps, their weights and the sum
+    /// Interpolate: the taps of the place, their weights and the sum
     #[arg(long, value_name = "KERNEL", value_parser = words::kernel, requires = "at", conflicts_with = "around")]
     interpolation: Option<Kernel>,
     /// With --interpolation: what lies outside the picture: clamp, reflect (the edge pixel repeated), wrap or a colour
@@ -39,7 +39,7 @@ pub(crate) struct Pixel {
     edge: EdgeWord,
     #[command(flatten)]
     part: Part,
-    /// As JSON: an array with one object a file
+    /// Print JSON: an array with one object a file
     #[arg(long)]
     json: bool,
 }

@@ -34,7 +34,7 @@ pub(crate) struct Profile {
     to: Option<(u32, u32)>,
     #[command(flatten)]
     plotting: Plotting,
-    /// As JSON: an array with one object a file
+    /// Print JSON: an array with one object a file
     #[arg(long)]
     json: bool,
     /// As CSV: a line a place

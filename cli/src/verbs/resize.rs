@@ -58,7 +58,7 @@ pub(crate) struct Resize {
     light: LightWord,
 }
 
-/// What is mixed.
+/// Light that is mixed in.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
 pub(crate) enum LightWord {
     Encoded,

@@ -24,7 +24,7 @@ pub(crate) struct Threshold {
     /// The level that parts two classes best (Otsu's method)
     #[arg(long, group = "way")]
     otsu: bool,
-    /// The level that so many percent lie below
+    /// Percentile: the level that P percent of the values lie below
     #[arg(long, value_name = "P", group = "way")]
     percentile: Option<f64>,
     /// How much red, green and blue count towards gray, which is what is thresholded

@@ -35,13 +35,13 @@ pub(crate) struct Tiles {
     /// The size of a tile
     #[arg(long, value_name = "WxH", value_parser = words::size)]
     size: Size,
-    /// From one tile to the next, along x and y; as long as the tiles by default, shorter ones overlap
+    /// Step from tile to tile along x and y (default: the tile size); a shorter step overlaps
     #[arg(long, value_name = "WxH", value_parser = words::size)]
     step: Option<Size>,
-    /// What becomes of columns and rows that do not fill a tile
+    /// Columns and rows that do not fill a tile
     #[arg(long, value_enum, default_value = "keep")]
     rest: RestWord,
-    /// What lies beyond the picture, with --rest pad: clamp, reflect (the edge pixel repeated), wrap or a colour
+    /// With --rest pad: what lies beyond the picture: clamp, reflect (the edge pixel repeated), wrap or a colour
     #[arg(long, value_name = "EDGE", default_value = "clamp")]
     edge: EdgeWord,
     /// Also one picture of all tiles side by side

@@ -43,7 +43,7 @@ pub(crate) struct Where {
     /// Only where this gray picture of the same size has half of full or more
     #[arg(long, value_name = "FILE")]
     mask: Option<PathBuf>,
-    /// Measure the part that is meant, and change everything by it
+    /// Measure the part, and change the whole picture by it
     #[arg(long)]
     everywhere: bool,
 }

@@ -10,7 +10,7 @@ use std::path::{Path, PathBuf};
 /// The words of `tour`.
 #[derive(Debug, Args)]
 pub(crate) struct Tour {
-    /// Where its files go: a new folder rahmen-tour here, unless said
+    /// Folder for its files (default: a new folder rahmen-tour here)
     #[arg(value_name = "FOLDER")]
     folder: Option<PathBuf>,
 }

@@ -7,7 +7,7 @@ use rahmen::tone::{BitStudy, Curve, Quantizer};
 /// Columns that bins are put together to at most: about a pixel each.
 const COLUMNS: usize = 512;
 
-/// Columns are cut off where the highest is so many times as high as all but one in fifty.
+/// Ratio of the highest column to the 98th percentile above which columns are cut off.
 const TALL: f64 = 4.0;
 
 impl Chart {
@@ -121,7 +121,7 @@ impl Chart {
             .legend(Corner::UpperLeft)
     }
 
-    /// A curve from none to full.
+    /// Chart of a curve from 0 to full.
     pub fn curve(curve: &Curve) -> Chart {
         let points = (0..=256).map(|i| f64::from(i) / 256.0).map(|x| (x, curve.at(x).clamp(0.0, 1.0))).collect();
         let (x, y) = (Axis::new("value in, share of full", 0.0, 1.0), Axis::new("value out, share of full", 0.0, 1.0));

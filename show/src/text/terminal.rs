@@ -17,7 +17,7 @@ pub enum Colors {
     Plain,
 }
 
-/// What a terminal is.
+/// Properties of a terminal: colours and size.
 #[derive(Debug, Clone, Copy)]
 #[non_exhaustive]
 pub struct Terminal {
@@ -32,7 +32,7 @@ pub struct Terminal {
 }
 
 impl Terminal {
-    /// A terminal of so many columns and rows.
+    /// A terminal of this many columns and rows.
     pub fn new(colors: Colors, columns: u32, rows: u32) -> Terminal {
         Terminal { colors, columns, rows, rulers: None }
     }
@@ -50,7 +50,7 @@ const SHADES: [char; 8] = [' ', '.', ',', ':', 'o', 'x', '8', '@'];
 const TICK: u32 = 10;
 const TICK_ROWS: u32 = 5;
 
-/// A picture fitted into a terminal, a line of facts under it. A character stands for one pixel of the fitted picture across
+/// Text of a picture fitted into a terminal, with a line of facts under it. A character stands for one pixel of the fitted picture across
 /// and two down. Behind alpha lies a checkered ground; numbers that are not bytes go through a window, which the facts name.
 ///
 /// # Errors

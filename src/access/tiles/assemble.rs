@@ -6,7 +6,7 @@ use crate::error::{Error, Result};
 use crate::frame::{AnyNumbers, AnyNumbersMut, Frame, Region, Size, ViewMut, gate, same_size};
 use crate::pixel::Pixel;
 
-/// What a pixel is that several tiles hold.
+/// Rule for pixels that several tiles hold.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 pub enum Overlap {
     /// The last tile's, in the grid's order.
@@ -75,14 +75,14 @@ impl TileGrid {
 /// Tiles on their way into a picture.
 struct Joint {
     grid: TileGrid,
-    sums: Option<Sums>,
+    sums: Option<TileSums>,
 }
 
 impl Joint {
     fn new(grid: TileGrid, overlap: Overlap, target: Size, channels: usize) -> Result<Joint> {
         same_size("the target", grid.assembled_size()?, target)?;
         let sums = match overlap {
-            Overlap::Average if grid.overlaps() => Some(Sums::new(target, channels)?),
+            Overlap::Average if grid.overlaps() => Some(TileSums::new(target, channels)?),
             _ => None,
         };
         Ok(Joint { grid, sums })
@@ -110,19 +110,19 @@ impl Joint {
 }
 
 /// What tiles add up to, and how many lie on each pixel.
-struct Sums {
+struct TileSums {
     width: usize,
     channels: usize,
     sums: Vec<f64>,
     counts: Vec<u32>,
 }
 
-impl Sums {
-    fn new(size: Size, channels: usize) -> Result<Sums> {
+impl TileSums {
+    fn new(size: Size, channels: usize) -> Result<TileSums> {
         // A target of this size exists, so its pixels can be counted; two numbers of eight bytes each may be too many.
         let pixels = size.pixels() as usize;
         let sums = gate::zeroed(pixels.saturating_mul(channels))?;
-        Ok(Sums { width: size.width as usize, channels, sums, counts: gate::zeroed(pixels)? })
+        Ok(TileSums { width: size.width as usize, channels, sums, counts: gate::zeroed(pixels)? })
     }
 
     fn add(&mut self, tile: AnyNumbers<'_>, region: Region) {

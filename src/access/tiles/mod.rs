@@ -10,7 +10,7 @@ use crate::pixel::Pixel;
 
 pub use assemble::Overlap;
 
-/// What becomes of the columns at the right and the rows at the bottom that do not fill a tile.
+/// Rule for the columns and rows at the far ends that do not fill a tile.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Default)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize), serde(rename_all = "snake_case"))]
 pub enum Rest {
@@ -109,7 +109,7 @@ impl TileGrid {
         self.step
     }
 
-    /// What becomes of the rest.
+    /// Rule for what does not fill a tile.
     pub fn rest(&self) -> Rest {
         self.rest
     }
@@ -288,7 +288,7 @@ impl<'a, P: Pixel> ViewMut<'a, P> {
 }
 
 impl TileGrid {
-    /// The size of the contact picture with gaps of so many pixels.
+    /// The size of the contact picture with gaps of `gap` pixels.
     ///
     /// # Errors
     /// A side beyond `u32`.

@@ -140,7 +140,7 @@ impl Header {
         Ok(Header { size, top_down, bits, kind, resolution, data_at, profile })
     }
 
-    /// In people's words.
+    /// The description in words.
     pub(super) fn describe(&self) -> String {
         let order = if self.top_down { "top row first" } else { "lowest row first" };
         let what = match &self.kind {

@@ -1,7 +1,7 @@
 //! From blocks of coefficients to rows of pixels.
 
 use super::color::{self, Model};
-use super::frame::Frame;
+use super::frame::FrameHeader;
 use super::idct::{Block, flat, inverse, inverse_small};
 use super::strips::{Code, Stretch, Strips};
 use crate::file::decoder::Slot;
@@ -22,7 +22,7 @@ pub(super) trait Canvas: Send {
 }
 
 /// A canvas for a frame, whose blocks come as `n` x `n` samples.
-pub(super) fn canvas(frame: &Frame, model: Model, n: u32, stretch: Stretch) -> Box<dyn Canvas> {
+pub(super) fn canvas(frame: &FrameHeader, model: Model, n: u32, stretch: Stretch) -> Box<dyn Canvas> {
     match frame.bits {
         8 => Box::new(Rows::<u8>::new(frame, model, n, stretch)),
         _ => Box::new(Rows::<u16>::new(frame, model, n, stretch)),
@@ -30,7 +30,7 @@ pub(super) fn canvas(frame: &Frame, model: Model, n: u32, stretch: Stretch) -> B
 }
 
 /// Bytes that a canvas takes.
-pub(super) fn memory(frame: &Frame) -> u64 {
+pub(super) fn memory(frame: &FrameHeader) -> u64 {
     if frame.bits == 8 { Strips::<u8>::memory(frame) } else { Strips::<u16>::memory(frame) }
 }
 
@@ -47,7 +47,7 @@ struct Rows<S> {
 }
 
 impl<S: Code> Rows<S> {
-    fn new(frame: &Frame, model: Model, n: u32, stretch: Stretch) -> Rows<S> {
+    fn new(frame: &FrameHeader, model: Model, n: u32, stretch: Stretch) -> Rows<S> {
         let full = (1u32 << frame.bits).saturating_sub(1);
         let scale = if frame.bits == 8 { Vec::new() } else { codes::samples_of_codes(full as u16, Depth::U16) };
         Rows {

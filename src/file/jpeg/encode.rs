@@ -7,7 +7,7 @@ use super::held::{SEGMENT_BYTES, Scans, put_segment, put_table};
 use super::planes::{Forward, row_of_mcus};
 use super::scans::interleaved;
 use super::segments::{ICC, XMP};
-use super::shape::{Row, Shape};
+use super::shape::{McuLayout, Row};
 use super::tables::{CHROMA, LUMINANCE, scaled};
 use crate::error::{Help, Result};
 use crate::file::encoder::{Encoder, Output, cannot_hold, left_out, put_bytes};
@@ -69,7 +69,7 @@ impl JpegEncoder {
             (_, ChromaSampling::Ratio420) => (2, 2),
         };
         let others = std::iter::repeat_n((1, 1), channels).skip(1);
-        let shape = Shape::new((width, height), std::iter::once(first).chain(others).collect());
+        let shape = McuLayout::new((width, height), std::iter::once(first).chain(others).collect());
         let quality = options.jpeg.quality.clamp(1, 100);
         let tables = [scaled(&LUMINANCE, quality), scaled(&CHROMA, quality)];
         let scans = Scans {
@@ -160,7 +160,7 @@ impl Stream {
     }
 
     /// Rows of MCUs as bits, with the tables that stand.
-    fn rows(&mut self, rows: &[Row], shape: &Shape, restart_rows: u32) -> Vec<u8> {
+    fn rows(&mut self, rows: &[Row], shape: &McuLayout, restart_rows: u32) -> Vec<u8> {
         let none = [(0, 0); 256];
         let mut tables = [none; 4];
         tables.iter_mut().zip(&self.codes).for_each(|(to, from)| *to = *from);

@@ -31,7 +31,7 @@ pub(super) struct Component {
 
 /// What the frame header says.
 #[derive(Debug, Clone, PartialEq, Eq)]
-pub(super) struct Frame {
+pub(super) struct FrameHeader {
     pub(super) size: Size,
     /// Bits a sample: 8 or 12.
     pub(super) bits: u8,
@@ -44,10 +44,10 @@ pub(super) struct Frame {
     pub(super) mcus: (u32, u32),
 }
 
-impl Frame {
+impl FrameHeader {
     /// From the body of a start-of-frame segment whose marker is `ff marker`. A height of 0 stands for one that is said
     /// later.
-    pub(super) fn parse(marker: u8, body: &[u8]) -> Result<Frame> {
+    pub(super) fn parse(marker: u8, body: &[u8]) -> Result<FrameHeader> {
         let coding = match marker {
             0xc0 => Coding::Baseline,
             0xc1 => Coding::Extended,
@@ -96,7 +96,7 @@ impl Frame {
         }
         let most = |of: fn(&Component) -> u8| components.iter().map(of).max().unwrap_or(1);
         let (h, v) = (most(|c| c.h), most(|c| c.v));
-        let mut frame = Frame { size, bits, coding, components, h, v, mcus: (0, 0) };
+        let mut frame = FrameHeader { size, bits, coding, components, h, v, mcus: (0, 0) };
         frame.measure();
         Ok(frame)
     }

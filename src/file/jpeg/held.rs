@@ -3,7 +3,7 @@
 use super::codes::{Counter, Table, Writer};
 use super::scan::NATURAL;
 use super::scans::{Progress, part_of_scan, progress};
-use super::shape::{Row, Shape};
+use super::shape::{McuLayout, Row};
 use crate::error::{Error, Result};
 use crate::file::encoder::{Output, put_bytes};
 use crate::file::words::words_be;
@@ -15,7 +15,7 @@ pub(super) const SEGMENT_BYTES: usize = 65_533;
 /// How the coefficients of a picture become scans.
 #[derive(Debug, Clone)]
 pub(super) struct Scans {
-    pub(super) shape: Shape,
+    pub(super) shape: McuLayout,
     /// The components' numbers.
     pub(super) ids: Vec<u8>,
     pub(super) progressive: bool,

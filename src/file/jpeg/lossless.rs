@@ -4,10 +4,10 @@
 //! Samples are not computed, so nothing is rounded once more; transformed back, the coefficients are the same again.
 
 use super::decode::{Collected, JpegDecoder};
-use super::frame::{Coding, Component, Frame};
+use super::frame::{Coding, Component, FrameHeader};
 use super::held::{SEGMENT_BYTES, Scans, put_segment};
 use super::scan::NATURAL;
-use super::shape::{Row, Shape};
+use super::shape::{McuLayout, Row};
 use crate::error::{Error, Help, Result};
 use crate::file::encoder::{Output, put_bytes};
 use crate::file::exif;
@@ -74,7 +74,7 @@ pub(in crate::file) fn oriented(
     let size = (width as u16, height as u16);
     let factors = frame.components.iter().map(|c| parts.pair((usize::from(c.h), usize::from(c.v)))).collect();
     let scans = Scans {
-        shape: Shape::new(size, factors),
+        shape: McuLayout::new(size, factors),
         ids: frame.components.iter().map(|c| c.id).collect(),
         progressive: frame.coding == Coding::Progressive || rules.progressive,
         restart_rows: rules.restart_rows,
@@ -110,7 +110,7 @@ pub(in crate::file) fn oriented(
 }
 
 /// The frame, cut to whole MCUs along the sides whose far end comes to lie at the near one.
-fn cut_to_whole(frame: &Frame, parts: Parts, partial: PartialBlocks) -> Result<Frame> {
+fn cut_to_whole(frame: &FrameHeader, parts: Parts, partial: PartialBlocks) -> Result<FrameHeader> {
     let (mirrored_x, mirrored_y) = parts.pair((parts.left_right, parts.top_bottom));
     let mut size = frame.size;
     for (side, mirrored, factor, name) in
@@ -175,7 +175,7 @@ fn quantisers(source: &Collected, parts: Parts) -> (Vec<[u16; 64]>, Vec<u8>) {
 }
 
 /// The rearranged blocks of all components, in zigzag order.
-fn rows(frame: &Frame, source: &Collected, parts: Parts, shape: &Shape) -> Vec<Row> {
+fn rows(frame: &FrameHeader, source: &Collected, parts: Parts, shape: &McuLayout) -> Vec<Row> {
     let moves = parts.coefficients();
     let block_of = |from: &[i16; 64]| {
         let mut to = [0i16; 64];

@@ -1,12 +1,12 @@
 //! The picture that is being read: its canvas, the coefficients where they are collected, and what of it is damaged.
 
 use super::canvas::Canvas;
-use super::frame::Frame;
+use super::frame::FrameHeader;
 use super::idct::Block;
 use crate::file::decoder::RowsOut;
 
 /// The picture that is being put together.
-pub(super) struct Picture {
+pub(super) struct PartialPicture {
     pub(super) canvas: Box<dyn Canvas>,
     /// Samples that a block gives across and down, and rows of pixels in all.
     pub(super) n: u32,
@@ -25,9 +25,9 @@ pub(super) struct Picture {
     pub(super) lost: Vec<std::ops::Range<u32>>,
 }
 
-impl Picture {
+impl PartialPicture {
     /// Gives the rows that are there; true where no more are wanted and there is one.
-    pub(super) fn give(&mut self, frame: &Frame, out: &mut RowsOut<'_>) -> bool {
+    pub(super) fn give(&mut self, frame: &FrameHeader, out: &mut RowsOut<'_>) -> bool {
         let all = self.rows >= frame.mcus.1;
         while self.given < self.height {
             if out.is_full() {
@@ -70,7 +70,7 @@ impl Picture {
     }
 
     /// Brings the next row of MCUs from its coefficients to the canvas.
-    pub(super) fn row_of_coefficients(&mut self, frame: &Frame) {
+    pub(super) fn row_of_coefficients(&mut self, frame: &FrameHeader) {
         self.canvas.advance();
         for (index, (component, blocks)) in frame.components.iter().zip(&self.coefficients).enumerate() {
             let quantiser = self.quantisers.get(index).copied().flatten().unwrap_or([0; 64]);

@@ -3,13 +3,13 @@
 #![allow(clippy::arithmetic_side_effects)]
 
 use super::fdct::{Samples, quantised};
-use super::shape::{Row, Shape};
+use super::shape::{McuLayout, Row};
 use crate::simd::{Level, Work};
 
 /// What is done to a row of MCUs.
 #[derive(Debug, Clone)]
 pub(super) struct Forward {
-    pub(super) shape: Shape,
+    pub(super) shape: McuLayout,
     /// Reciprocals of the quantisers of luminance and chroma.
     pub(super) luminance: [f32; 64],
     pub(super) chroma: [f32; 64],

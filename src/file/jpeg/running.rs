@@ -1,9 +1,9 @@
 //! A scan that is being read: MCU after MCU, restart marks, and the way back to one behind damage.
 
 use super::bits::{Bits, Place};
-use super::frame::{Coding, Frame};
+use super::frame::{Coding, FrameHeader};
 use super::idct::Block;
-use super::picture::Picture;
+use super::picture::PartialPicture;
 use super::scan::{Carried, Scan, progressive, sequential};
 use crate::error::{Error, Result};
 
@@ -30,7 +30,13 @@ pub(super) struct Running {
 
 impl Running {
     /// Decodes MCUs: in a stream to the end of their row, else to the end of the scan. False where more bytes are needed.
-    pub(super) fn go_on(&mut self, frame: &Frame, picture: &mut Picture, data: &[u8], interval: u32) -> Result<bool> {
+    pub(super) fn go_on(
+        &mut self,
+        frame: &FrameHeader,
+        picture: &mut PartialPicture,
+        data: &[u8],
+        interval: u32,
+    ) -> Result<bool> {
         while self.next < self.all {
             let (column, row) = self.column_and_row();
             if self.next < self.lost_until {
@@ -113,8 +119,8 @@ impl Running {
     /// An MCU of a scan of all components, to the canvas.
     fn mcu(
         &self,
-        frame: &Frame,
-        picture: &mut Picture,
+        frame: &FrameHeader,
+        picture: &mut PartialPicture,
         bits: &mut Bits<'_>,
         carried: &mut Carried,
         column: u32,
@@ -136,7 +142,7 @@ impl Running {
     }
 
     /// An MCU of which nothing is there, to the canvas.
-    fn blank(&self, frame: &Frame, picture: &mut Picture, column: u32) {
+    fn blank(&self, frame: &FrameHeader, picture: &mut PartialPicture, column: u32) {
         for part in &self.scan.parts {
             let Some(component) = frame.components.get(part.index) else { continue };
             let (h, v) = (u32::from(component.h), u32::from(component.v));
@@ -149,8 +155,8 @@ impl Running {
     /// An MCU, or a block of a single component, among the collected coefficients.
     fn coefficients(
         &self,
-        frame: &Frame,
-        picture: &mut Picture,
+        frame: &FrameHeader,
+        picture: &mut PartialPicture,
         bits: &mut Bits<'_>,
         carried: &mut Carried,
         (column, row): (u32, u32),

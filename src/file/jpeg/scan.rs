@@ -1,7 +1,7 @@
 //! A scan: its header (B.2.3), and the decoding of its blocks - sequential (F.2), and progressive (G.2).
 
 use super::bits::Bits;
-use super::frame::{Coding, Frame};
+use super::frame::{Coding, FrameHeader};
 use super::huffman::Huffman;
 use super::idct::Block;
 use crate::error::{Error, Result};
@@ -45,7 +45,7 @@ pub(super) struct Scan {
 }
 
 impl Scan {
-    pub(super) fn parse(body: &[u8], frame: &Frame, tables: &Tables) -> Result<Scan> {
+    pub(super) fn parse(body: &[u8], frame: &FrameHeader, tables: &Tables) -> Result<Scan> {
         let short = || Error::malformed("a scan header whose length does not fit");
         let (&count, rest) = body.split_first().ok_or_else(short)?;
         let (parts, rest) = rest.split_at_checked(usize::from(count).saturating_mul(2)).ok_or_else(short)?;

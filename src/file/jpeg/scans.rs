@@ -2,7 +2,7 @@
 
 use super::codes::Sink;
 use super::coding::{Ended, band_again, band_first, mean, sequential};
-use super::shape::{Row, Shape};
+use super::shape::{McuLayout, Row};
 
 /// Tables of a component's means and other coefficients: luminance has its own.
 #[inline(always)]
@@ -11,7 +11,7 @@ fn tables_of(component: usize) -> (usize, usize) {
 }
 
 /// A row of MCUs, blocks of all components together.
-pub(super) fn interleaved(sink: &mut impl Sink, row: &Row, shape: &Shape, means: &mut [i32; 4]) {
+pub(super) fn interleaved(sink: &mut impl Sink, row: &Row, shape: &McuLayout, means: &mut [i32; 4]) {
     for mcu in 0..shape.mcus.0 {
         for (component, at) in shape.blocks_of_mcu(mcu) {
             if let (Some(block), Some(before)) = (row.get(component).and_then(|r| r.get(at)), means.get_mut(component))
@@ -48,7 +48,7 @@ pub(super) fn progress(channels: usize) -> Vec<Progress> {
 pub(super) fn part_of_scan(
     sink: &mut impl Sink,
     (start, rows): (usize, &[Row]),
-    shape: &Shape,
+    shape: &McuLayout,
     scan: Option<Progress>,
 ) {
     let mut means = [0i32; 4];
@@ -66,7 +66,7 @@ pub(super) fn part_of_scan(
 }
 
 /// The means of a row of MCUs: their higher bits, or bit `low`.
-fn means_alone(sink: &mut impl Sink, row: &Row, shape: &Shape, (high, low): (u8, u8), means: &mut [i32; 4]) {
+fn means_alone(sink: &mut impl Sink, row: &Row, shape: &McuLayout, (high, low): (u8, u8), means: &mut [i32; 4]) {
     let low = u32::from(low);
     for (component, at) in (0..shape.mcus.0).flat_map(|mcu| shape.blocks_of_mcu(mcu)) {
         let Some([value, ..]) = row.get(component).and_then(|r| r.get(at)) else { continue };
@@ -81,7 +81,7 @@ fn means_alone(sink: &mut impl Sink, row: &Row, shape: &Shape, (high, low): (u8,
 fn band_of(
     sink: &mut impl Sink,
     (start, rows): (usize, &[Row]),
-    shape: &Shape,
+    shape: &McuLayout,
     component: usize,
     (band, high, low): ((u8, u8), u8, u8),
 ) {

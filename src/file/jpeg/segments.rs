@@ -2,7 +2,7 @@
 //! XMP, ICC profiles in parts (ICC.1, B.4), the colour transform of Adobe's segment, comments.
 
 use super::color::Model;
-use super::frame::{Component, Frame};
+use super::frame::{Component, FrameHeader};
 use super::huffman::Huffman;
 use super::scan::{NATURAL, Tables};
 use crate::error::{Error, Result};
@@ -158,7 +158,7 @@ impl Notes {
     }
 
     /// What the components are.
-    pub(super) fn model(&self, frame: &Frame) -> Model {
+    pub(super) fn model(&self, frame: &FrameHeader) -> Model {
         let ids: Vec<u8> = frame.components.iter().map(|c: &Component| c.id).collect();
         match (ids.len(), self.adobe) {
             (1, _) => Model::Gray,

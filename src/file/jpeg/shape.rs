@@ -2,7 +2,7 @@
 
 /// Size, sampling, and the blocks that follow from them.
 #[derive(Debug, Clone)]
-pub(super) struct Shape {
+pub(super) struct McuLayout {
     /// Width and height in pixels.
     pub(super) size: (u16, u16),
     /// Sampling factors across and down, a component each.
@@ -13,11 +13,11 @@ pub(super) struct Shape {
     pub(super) mcus: (usize, usize),
 }
 
-impl Shape {
-    pub(super) fn new(size: (u16, u16), factors: Vec<(usize, usize)>) -> Shape {
+impl McuLayout {
+    pub(super) fn new(size: (u16, u16), factors: Vec<(usize, usize)>) -> McuLayout {
         let most = factors.iter().fold((1, 1), |(h, v), f| (f.0.max(h), f.1.max(v)));
         let mcus = |side: u16, factor: usize| usize::from(side).div_ceil(factor.saturating_mul(8));
-        Shape { size, most, mcus: (mcus(size.0, most.0), mcus(size.1, most.1)), factors }
+        McuLayout { size, most, mcus: (mcus(size.0, most.0), mcus(size.1, most.1)), factors }
     }
 
     /// Blocks of an MCU, all components together.

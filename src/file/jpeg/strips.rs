@@ -3,7 +3,7 @@
 //! A component that is sampled less is stretched by triangle weights between the centres of its samples (JFIF puts them
 //! amid those they stand for), or by repetition. Two rows of MCUs are held: those that are given, and those behind them.
 
-use super::frame::Frame;
+use super::frame::FrameHeader;
 use crate::pixel::Sample;
 
 /// Samples as codes of the file: bytes, or words of 12 bits.
@@ -79,7 +79,7 @@ pub(super) struct Strips<S> {
 
 impl<S: Code> Strips<S> {
     /// For a frame whose blocks come as `n` x `n` samples: 8, or fewer where it is read smaller.
-    pub(super) fn new(frame: &Frame, n: u32, stretch: Stretch) -> Strips<S> {
+    pub(super) fn new(frame: &FrameHeader, n: u32, stretch: Stretch) -> Strips<S> {
         let width = frame.size.width.saturating_mul(n).div_ceil(8);
         let strips = frame.components.iter().map(|c| {
             let (h, v) = ((u32::from(c.h), u32::from(frame.h)), (u32::from(c.v), u32::from(frame.v)));
@@ -98,7 +98,7 @@ impl<S: Code> Strips<S> {
     }
 
     /// Bytes that strips of a frame take.
-    pub(super) fn memory(frame: &Frame) -> u64 {
+    pub(super) fn memory(frame: &FrameHeader) -> u64 {
         let of = |c: &super::frame::Component| u64::from(c.padded.0).saturating_mul(u64::from(c.v)).saturating_mul(128);
         frame.components.iter().map(of).fold(0u64, u64::saturating_add).saturating_mul(size_of::<S>() as u64)
     }

@@ -74,7 +74,7 @@ impl Element {
         }
     }
 
-    /// In people's words.
+    /// The description in words.
     pub(super) fn describe(self) -> String {
         match self {
             Element::Bool => "booleans".to_string(),

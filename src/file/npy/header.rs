@@ -93,7 +93,7 @@ impl Header {
         self.width.saturating_mul(self.channels as u64).saturating_mul(self.element.bytes() as u64)
     }
 
-    /// In people's words.
+    /// The description in words.
     pub(super) fn describe(&self) -> String {
         let (order, bytes) = match (self.columns_first, self.big_endian, self.element.bytes()) {
             (columns, _, 1) => (columns, ""),

@@ -158,7 +158,7 @@ impl PngDecoder {
         Ok(())
     }
 
-    /// How the file stores its pixels, in people's words.
+    /// How the file stores its pixels, in words.
     fn describe(&self, header: &Header) -> String {
         let transparent = match (header.color, self.colors.transparent()) {
             (_, false) => "",

@@ -74,7 +74,7 @@ impl Header {
         }
     }
 
-    /// In people's words.
+    /// The description in words.
     pub(super) fn describe(&self) -> String {
         let bits = self.bits;
         let what = match self.color {

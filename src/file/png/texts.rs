@@ -64,7 +64,7 @@ pub(super) fn write(metadata: &Metadata, chunks: &mut Chunks, remarks: &mut Vec<
     }
 }
 
-/// What stands before and behind the first zero.
+/// The bytes before and after the first zero byte.
 pub(super) fn split_at_zero(body: &[u8]) -> Option<(&[u8], &[u8])> {
     let zero = body.iter().position(|&b| b == 0)?;
     Some((body.get(..zero)?, body.get(zero.checked_add(1)?..)?))

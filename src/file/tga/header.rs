@@ -110,7 +110,7 @@ impl Header {
         }
     }
 
-    /// In people's words.
+    /// The description in words.
     pub(super) fn describe(&self) -> String {
         let runs = if self.runs { "runs of " } else { "" };
         let what = match self.kind {

@@ -29,7 +29,7 @@ pub enum Find {
     Match(Histogram),
 }
 
-/// What a [`FindTone`] has found, to be asked for once its chain has run.
+/// Result of a [`FindTone`], available once its chain has run.
 #[derive(Debug, Clone, Default)]
 pub struct Found(Arc<Mutex<Option<Tone>>>);
 
@@ -78,7 +78,7 @@ impl FindTone {
         FindTone { part, ..self }
     }
 
-    /// The same step by at most so many threads.
+    /// Sets the maximum number of threads.
     pub fn threads(self, threads: Threads) -> FindTone {
         FindTone { threads, ..self }
     }

@@ -34,7 +34,7 @@ impl Retone {
         Retone { part, ..self }
     }
 
-    /// The same step by at most so many threads.
+    /// Sets the maximum number of threads.
     pub fn threads(self, threads: Threads) -> Retone {
         Retone { tone: self.tone.threads(threads), ..self }
     }

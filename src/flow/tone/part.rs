@@ -20,7 +20,7 @@ pub(super) fn tone_form(input: &Facts, step: &str) -> Result<(Depth, Layout)> {
     Ok(form)
 }
 
-/// What is measured, and what is changed by it: all of a picture, a region, or where a mask says.
+/// Part of a picture that is measured and changed: all of it, a region, or the pixels of a mask.
 #[derive(Debug, Clone, Default)]
 pub struct Part {
     /// Only this region.

@@ -6,8 +6,8 @@ use crate::file::decoder::Stop;
 use crate::file::jpeg::bits::Place;
 use crate::file::jpeg::canvas::{self, canvas};
 use crate::file::jpeg::color::Model;
-use crate::file::jpeg::frame::{Coding, Frame};
-use crate::file::jpeg::picture::Picture;
+use crate::file::jpeg::frame::{Coding, FrameHeader};
+use crate::file::jpeg::picture::PartialPicture;
 use crate::file::jpeg::pile::Pile;
 use crate::file::jpeg::running::Running;
 use crate::file::jpeg::scan::{Carried, Scan};
@@ -91,7 +91,7 @@ impl JpegDecoder {
                 if self.frame.is_some() {
                     return Err(Error::malformed("a second frame header"));
                 }
-                let frame = Frame::parse(marker, body)?;
+                let frame = FrameHeader::parse(marker, body)?;
                 self.frame = Some(frame);
             }
             0xcc => return Err(Error::not_supported("arithmetic-coded JPEG (DAC)")),
@@ -174,7 +174,7 @@ impl JpegDecoder {
             Chroma::Triangle => Stretch::Triangle,
             Chroma::Repeated => Stretch::Repeat,
         };
-        self.picture = Some(Picture {
+        self.picture = Some(PartialPicture {
             canvas: canvas(frame, model, n, stretch),
             n,
             height: size.height,

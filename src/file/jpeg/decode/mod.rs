@@ -6,8 +6,8 @@
 mod markers;
 
 use super::bits::{Bits, Place};
-use super::frame::Frame;
-use super::picture::Picture;
+use super::frame::FrameHeader;
+use super::picture::PartialPicture;
 use super::pile::Pile;
 use super::running::Running;
 use super::scan::Tables;
@@ -36,13 +36,13 @@ pub(in crate::file) struct JpegDecoder {
     quantisers: Quantisers,
     tables: Tables,
     interval: u32,
-    frame: Option<Frame>,
+    frame: Option<FrameHeader>,
     facts: Option<Facts>,
     scan: Option<Running>,
     scans: u32,
     /// The header of the first scan, while the number of lines is looked for.
     waiting: Vec<u8>,
-    picture: Option<Picture>,
+    picture: Option<PartialPicture>,
     /// Whether the coefficients themselves are wanted: then all are collected, and segments that say more than the
     /// pixels are kept as they stand, with their markers.
     collects: bool,
@@ -54,7 +54,7 @@ pub(in crate::file) struct JpegDecoder {
 
 /// What a file holds before its coefficients become samples.
 pub(super) struct Collected {
-    pub(super) frame: Frame,
+    pub(super) frame: FrameHeader,
     pub(super) facts: Facts,
     /// Of each component, in rows.
     pub(super) quantisers: Vec<[u16; 64]>,
