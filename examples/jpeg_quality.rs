@@ -5,7 +5,7 @@
 use rahmen::file::{ChromaSampling, WriteOptions, write_with};
 use rahmen::measure::{CompareRules, compare};
 use rahmen::{Picture, Rgb};
-use rahmen_show::plot::{Axis, Chart, Corner, Figure, Ink, Mark};
+use rahmen_show::plot::{Axis, Chart, Figure, Ink, Mark};
 use std::path::{Path, PathBuf};
 
 fn main() -> rahmen_show::Result<()> {
@@ -37,7 +37,6 @@ fn main() -> rahmen_show::Result<()> {
         .with("colour at full size (4:4:4)", Ink::Harbor, Mark::Line, full.clone())
         .with("", Ink::Harbor, Mark::Points, full)
         .with("colour at half size (4:2:0)", Ink::Copper, Mark::Line, half.clone())
-        .with("", Ink::Copper, Mark::Points, half)
-        .legend(Corner::LowerRight);
+        .with("", Ink::Copper, Mark::Points, half);
     Figure::new("What JPEG's quality costs and gives").chart(chart).save(folder.join("jpeg-quality.png"))
 }

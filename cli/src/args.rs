@@ -144,6 +144,14 @@ pub(crate) enum As {
     Color,
     /// Indices of at most 256 colours, with the palette
     Indices,
+    /// Codes as they are, 0..=max code, unscaled (NPY and raw files keep them so; others store the same file)
+    Codes,
+    /// Floats of PFM and NPY are encoded colour, which the files cannot say
+    Encoded,
+    /// ... or linear light
+    Linear,
+    /// ... or values with a unit
+    Values,
 }
 
 /// Sample types.

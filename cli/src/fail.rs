@@ -79,7 +79,15 @@ fn text_of(error: &anyhow::Error) -> String {
             _ => cause.to_string(),
         },
     });
-    each.collect::<Vec<_>>().join(": ")
+    // What is not there is said once.
+    let missing = |text: &str| ["no such file", "does not exist"].iter().any(|words| text.contains(words));
+    let mut told: Vec<String> = Vec::new();
+    for cause in each {
+        if !(missing(&cause) && told.iter().any(|t| missing(t))) {
+            told.push(cause);
+        }
+    }
+    told.join(": ")
 }
 
 /// An error of the library with what would help in words of the program.

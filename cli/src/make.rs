@@ -7,8 +7,8 @@ use crate::words::{self, Color};
 use crate::{lossless, open};
 use clap::Args;
 use rahmen::convert::depth::Window;
-use rahmen::file::{ChromaSampling, LosslessRules, ReadAs, ReadOptions, WriteOptions, Writer};
-use rahmen::flow::{Chain, Flatten, Orient, Sink, Source, Step, Strip, ToColor, ToDepth, ToGray};
+use rahmen::file::{ChromaSampling, LosslessRules, ReadAs, ReadOptions, StatedMeaning, WriteOptions, Writer};
+use rahmen::flow::{Chain, Flatten, Orient, Sink, Source, Step, Strip, ToCodes, ToColor, ToDepth, ToGray};
 use rahmen::frame::RawLayout;
 use rahmen::{Facts, FileFormat, Picture, PixelFormat};
 use std::path::{Path, PathBuf};
@@ -23,6 +23,11 @@ pub(crate) trait Making {
 
     /// Whether its steps take care of --window themselves.
     fn takes_window(&self) -> bool {
+        false
+    }
+
+    /// Whether its steps see the picture twice, so that standard input has to be kept.
+    fn looks_twice(&self) -> bool {
         false
     }
 
@@ -76,7 +81,7 @@ pub(crate) struct Becomes {
     /// Apply the file's orientation first
     #[arg(long, help_heading = "On the way")]
     pub(crate) upright: bool,
-    /// Gray, colour or indices, before the work
+    /// Gray, colour or indices, before the work; codes, after it; encoded, linear or values: what floats mean
     #[arg(long = "as", value_enum, value_name = "FORM", help_heading = "On the way")]
     pub(crate) read_as: Option<As>,
     /// Before the work, map values from LO to HI to black to white
@@ -110,6 +115,15 @@ impl Becomes {
     /// What the reader is asked for, and what is left to do behind it. Colours are numbered while reading, so what
     /// comes before that is done there too.
     fn while_reading(&self, options: ReadOptions) -> Done<(ReadOptions, Becomes)> {
+        let stated = match self.read_as {
+            Some(As::Encoded) => Some(StatedMeaning::Encoded),
+            Some(As::Linear) => Some(StatedMeaning::Linear),
+            Some(As::Values) => Some(StatedMeaning::Values),
+            _ => None,
+        };
+        if let Some(meaning) = stated {
+            return Ok((options.meaning(meaning), Becomes { read_as: None, ..self.clone() }));
+        }
         if self.read_as != Some(As::Indices) {
             return Ok((options, self.clone()));
         }
@@ -209,10 +223,8 @@ impl Written {
                     let how = "add --raw-out \"order=bgra depth=u8\" (or another layout) instead of --format raw";
                     return Err(Failure::words(how));
                 }
-                let format = FileFormat::of_extension(Path::new(&format!("x.{name}")));
-                let format = format.filter(|_| known.contains(&name.to_ascii_lowercase().as_str()));
                 let unknown = || format!("no format {name} can be written; known: {}", known.join(", "));
-                Ok(options.format(format.ok_or_else(|| Failure::words(unknown()))?))
+                options.extension(name).ok_or_else(|| Failure::words(unknown()))
             }
             None if output == Path::new("-") => Err(Failure::words(
                 "standard output has no extension that says the format; add --format png (or another)",
@@ -250,8 +262,12 @@ impl<V: Args + Making> Make<V> {
         if plots && (self.input == Path::new("-") || self.output == Path::new("-")) {
             return Err(Failure::words("--plot looks at both files again; give them names instead of -"));
         }
+        self.refuse_lossy_copy()?;
         let (options, becomes) = self.becomes.while_reading(shared.read_options())?;
-        let reader = open::open_with(&self.input, options, shared)?;
+        let reader = match self.verb.looks_twice() {
+            true => open::open_twice(&self.input, options, shared)?,
+            false => open::open_with(&self.input, options, shared)?,
+        };
         let height = reader.stored().size.height;
         let input = reader.facts().clone();
         let steps = all_steps(&self.verb, &input, &Context { shared, becomes: &becomes });
@@ -263,6 +279,7 @@ impl<V: Args + Making> Make<V> {
         let mut chain = Chain::new(Box::new(reader), steps).map_err(named)?;
         let output = chain.facts().clone();
         let mut writer = create(&self.output, &output, &self.written, shared)?;
+        input.remarks.iter().for_each(|remark| shared.note(remark));
         let remarks = writer.remarks();
         chain.run_into(&mut writer).map_err(named).map_err(pipe_is_no_failure)?;
         remarks.iter().for_each(|remark| shared.note(remark));
@@ -271,6 +288,22 @@ impl<V: Args + Making> Make<V> {
         let seen = if becomes.upright { Orient::upright().plan(&input).map_err(named)? } else { input.clone() };
         say_done(&self.input, &self.output, &input, &output, self.verb.remark(&seen, &output), shared)?;
         self.verb.plot(&self.input, &self.output, shared)
+    }
+}
+
+impl<V: Args + Making> Make<V> {
+    /// Refuses to replace a file of a lossy format by a copy with new losses.
+    fn refuse_lossy_copy(&self) -> Done {
+        let real = |path: &Path| std::fs::canonicalize(path).ok();
+        let same = real(&self.input).is_some_and(|input| real(&self.output) == Some(input));
+        let jpeg = |path: &Path| FileFormat::of_extension(path) == Some(FileFormat::Jpeg);
+        if same && jpeg(&self.output) {
+            let name = self.output.display();
+            return Err(Failure::words(format!(
+                "{name} is read and written: JPEG would lose a little each time; name another file for OUT"
+            )));
+        }
+        Ok(())
     }
 }
 
@@ -307,8 +340,8 @@ pub(crate) fn all_steps(verb: &dyn Making, input: &Facts, context: &Context<'_>)
             add(&mut steps, &mut facts, Box::new(ToGray { threads: context.shared.threads(), ..ToGray::default() }))?
         }
         Some(As::Color) => add(&mut steps, &mut facts, Box::<ToColor>::default())?,
-        // Numbering colours is the reader's work.
-        Some(As::Stored | As::Indices) | None => {}
+        // Numbering colours is the reader's work; codes are made last, of what the work gives.
+        Some(As::Stored | As::Indices | As::Codes | As::Encoded | As::Linear | As::Values) | None => {}
     }
     for step in verb.steps(&facts, context)? {
         add(&mut steps, &mut facts, step)?;
@@ -321,6 +354,9 @@ pub(crate) fn all_steps(verb: &dyn Making, input: &Facts, context: &Context<'_>)
     if depth.is_some() || joined {
         let depth = depth.unwrap_or(Becomes::own_depth(input));
         add(&mut steps, &mut facts, Box::new(to_depth(depth, window.filter(|_| joined), context)))?;
+    }
+    if becomes.read_as == Some(As::Codes) {
+        add(&mut steps, &mut facts, Box::<ToCodes>::default())?;
     }
     Ok(steps)
 }

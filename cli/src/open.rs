@@ -3,8 +3,9 @@
 use crate::args::Shared;
 use crate::fail::{Done, Failure};
 use rahmen::file::{self, ReadOptions, Reader};
-use rahmen::flow::{Chain, Damage, PictureSink, Source, Step};
+use rahmen::flow::{Chain, Damage, PictureSink, Source, Step, ToCodes};
 use rahmen::{ErrorKind, Facts, Picture};
+use std::io::Seek;
 use std::path::{Path, PathBuf};
 
 /// What standard input is called in messages.
@@ -40,6 +41,37 @@ pub(crate) fn open_with(path: &Path, options: ReadOptions, shared: &Shared) -> D
     let reader = reader.map_err(|e| not_found(path, e))?;
     shared.tell(|| format!("{}: {} {}", name_of(path), reader.facts_text(), reader.stored_text()));
     Ok(reader)
+}
+
+/// [`open_with`] for work that sees the picture twice: standard input is kept in a temporary file.
+pub(crate) fn open_twice(path: &Path, options: ReadOptions, shared: &Shared) -> Done<Reader> {
+    if path != Path::new("-") {
+        return open_with(path, options, shared);
+    }
+    let kept = || -> std::io::Result<std::fs::File> {
+        let mut file = tempfile::tempfile()?;
+        std::io::copy(&mut std::io::stdin().lock(), &mut file)?;
+        file.seek(std::io::SeekFrom::Start(0))?;
+        Ok(file)
+    };
+    let file =
+        kept().map_err(|e| anyhow::Error::new(e).context("standard input cannot be kept in a temporary file"))?;
+    let reader = Reader::from_seekable(file, options).map_err(|e| e.in_file(STANDARD_INPUT))?;
+    shared.tell(|| format!("{STANDARD_INPUT}: {} {}", reader.facts_text(), reader.stored_text()));
+    Ok(reader)
+}
+
+/// A picture read whole, behind steps, in codes: its samples are 0..=max code, unscaled.
+pub(crate) fn load_codes(
+    path: &Path,
+    shared: &Shared,
+    steps: impl FnOnce(&rahmen::Facts) -> Done<Vec<Box<dyn Step>>>,
+) -> Done<Picture> {
+    load(path, shared, |facts| {
+        let mut steps = steps(facts)?;
+        steps.push(Box::new(ToCodes::default()));
+        Ok(steps)
+    })
 }
 
 /// A picture read whole, behind steps.

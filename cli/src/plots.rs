@@ -23,11 +23,12 @@ pub(crate) struct Plotting {
 
 impl Plotting {
     /// Draws the figure, where one was asked for, under the title that was given or this one.
-    pub(crate) fn draw(&self, title: &str, figure: impl FnOnce(Figure) -> Done<Figure>) -> Done {
-        match &self.plot {
-            Some(path) => Ok(figure(Figure::new(self.title.as_deref().unwrap_or(title)))?.save(path)?),
-            None => Ok(()),
-        }
+    pub(crate) fn draw(&self, title: &str, shared: &Shared, figure: impl FnOnce(Figure) -> Done<Figure>) -> Done {
+        let Some(path) = &self.plot else { return Ok(()) };
+        figure(Figure::new(self.title.as_deref().unwrap_or(title)))?.save(path)?;
+        // On standard error: standard output may be a report for another program.
+        shared.note(&format!("plot written to {}", path.display()));
+        Ok(())
     }
 }
 

@@ -4,7 +4,7 @@
 //! ties up; a code of a top up to the depth's own comes back exactly. Floats have no codes.
 
 use crate::error::{Error, Result};
-use crate::frame::{AnySamplesMut, Pixels, SampleViewMut, ViewMut};
+use crate::frame::{AnySamplesMut, Pixels, SampleViewMut, ViewMut, with_samples};
 use crate::pixel::{Pixel, Sample, codes};
 
 /// What to do with each number.
@@ -61,6 +61,41 @@ pub fn snap<P: Pixel<Number: Sample>>(view: ViewMut<'_, P>, tops: &[u32]) -> Res
 pub fn snap_pixels(pixels: &mut Pixels, top: u32) -> Result<()> {
     let tops = vec![top; pixels.layout().channels()];
     run(pixels.samples_any_mut(), &tops, Way::Snap)
+}
+
+/// [`reduce`] of pixels whose type is known at run time.
+pub(crate) fn reduce_pixels(pixels: &mut Pixels, tops: &[u32]) -> Result<()> {
+    check_channels(pixels, tops)?;
+    run(pixels.samples_any_mut(), tops, Way::Reduce)
+}
+
+/// [`expand`] of pixels whose type is known at run time; a code beyond the largest is an error. The first row is row
+/// `first_row` of the picture.
+pub(crate) fn expand_pixels(pixels: &mut Pixels, tops: &[u32], first_row: u32) -> Result<()> {
+    check_channels(pixels, tops)?;
+    with_samples!(pixels.samples_any(), view => {
+        for (y, row) in (first_row..).zip(view.rows()) {
+            for (i, &v) in row.iter().enumerate() {
+                // As many max codes as channels.
+                let (code, top) = (index(v), tops[i % tops.len()]);
+                if code > top as usize {
+                    let (x, line) = (i / tops.len(), format!("is beyond 0..={top}, which the max code allows"));
+                    return Err(Error::invalid("max_codes", format!("code {code} at x {x}, y {y} {line}")));
+                }
+            }
+        }
+    });
+    run(pixels.samples_any_mut(), tops, Way::Expand)
+}
+
+fn check_channels(pixels: &Pixels, tops: &[u32]) -> Result<()> {
+    let (layout, channels) = (pixels.layout(), pixels.layout().channels());
+    match tops.len() == channels {
+        true => Ok(()),
+        false => {
+            Err(Error::invalid("max_codes", format!("{layout} has {channels} channels, not {} max codes", tops.len())))
+        }
+    }
 }
 
 /// Whether codes 0..=top fit this depth.

@@ -38,7 +38,7 @@ pub struct LosslessRules {
     pub upright: bool,
     /// Whether the file becomes progressive; one that is progressive stays so.
     pub progressive: bool,
-    /// Rows of blocks between restart marks, or 0 for none, whatever the file had.
+    /// Rows of blocks between restart markers, or 0 for none, whatever the file had.
     pub restart_rows: u16,
     /// Limits on the resources that the file may claim.
     pub limits: Limits,

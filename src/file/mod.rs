@@ -44,7 +44,9 @@ mod words;
 mod writer;
 
 pub use lossless::{LosslessRules, OrientedFile, PartialBlocks, orient_lossless, orient_lossless_from};
-pub use options::{Chroma, ChromaSampling, JpegOptions, Limits, ReadAs, ReadOptions, Reduced, WriteOptions};
+pub use options::{
+    Chroma, ChromaSampling, JpegOptions, Limits, ReadAs, ReadOptions, Reduced, StatedMeaning, WriteOptions,
+};
 pub use reader::Reader;
 pub use whole::{facts, facts_from, facts_with, read, read_from, read_with, write, write_with};
 pub use writer::{Writer, writable_extensions};

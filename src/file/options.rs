@@ -2,7 +2,7 @@
 
 use crate::convert::depth::Window;
 use crate::error::{ErrorKind, Result};
-use crate::flow::{Orient, Step, ToColor, ToDepth, ToGray};
+use crate::flow::{Orient, StateMeaning, Step, ToCodes, ToColor, ToDepth, ToGray};
 use crate::frame::{Facts, FileFormat, PixelFormat, RawLayout, Size};
 use crate::pixel::{Depth, Meaning};
 use crate::threads::Threads;
@@ -84,6 +84,9 @@ pub enum ReadAs {
     /// Numbers of colours, with the palette in the metadata: the file's own where it has one, else one made of the
     /// picture's colours, at most 256, for which the file is read twice.
     Indices,
+    /// The file's codes as they are, 0..=max code, unscaled ([`Scale::Codes`](crate::frame::Scale)): 12-bit data as 0..=4095.
+    /// Saving them gives the same file again.
+    Codes,
 }
 
 /// Options of reading. Default: everything as stored.
@@ -94,6 +97,9 @@ pub struct ReadOptions {
     pub limits: Limits,
     /// Whether pixels come as stored, or as gray, colour or indices.
     pub read_as: ReadAs,
+    /// What the samples mean, where the file's format cannot say: floats of PFM and NPY are taken as linear light (colour) or
+    /// as values (gray) otherwise.
+    pub meaning: Option<StatedMeaning>,
     /// Another depth, full to full.
     pub depth: Option<Depth>,
     /// Window: which values become 0 and full; needed before values with a unit become integers.
@@ -112,6 +118,18 @@ pub struct ReadOptions {
     pub reduced: Reduced,
     /// JPEG only: interpolation of subsampled chroma.
     pub chroma: Chroma,
+}
+
+/// What the caller says that the samples of a file mean.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[non_exhaustive]
+pub enum StatedMeaning {
+    /// Encoded colour; by the sRGB curve where the file has no other.
+    Encoded,
+    /// Linear light.
+    Linear,
+    /// Values without a stated unit.
+    Values,
 }
 
 /// Fraction of the size that a JPEG picture is read at.
@@ -156,6 +174,7 @@ impl Default for ReadOptions {
         ReadOptions {
             limits: Limits::default(),
             read_as: ReadAs::Stored,
+            meaning: None,
             depth: None,
             window: None,
             upright: false,
@@ -177,6 +196,11 @@ impl ReadOptions {
     /// Sets whether pixels come as stored, or as gray, colour or indices.
     pub fn read_as(self, read_as: ReadAs) -> ReadOptions {
         ReadOptions { read_as, ..self }
+    }
+
+    /// Sets what the samples mean.
+    pub fn meaning(self, meaning: StatedMeaning) -> ReadOptions {
+        ReadOptions { meaning: Some(meaning), ..self }
     }
 
     /// Sets the depth.
@@ -223,6 +247,14 @@ impl ReadOptions {
     /// Where only window and depth are asked for they are one step, rounded once.
     pub(super) fn steps(&self, stored: &Facts) -> Vec<Box<dyn Step>> {
         let mut steps: Vec<Box<dyn Step>> = Vec::new();
+        if let Some(meaning) = self.meaning {
+            let meaning = match meaning {
+                StatedMeaning::Encoded => Meaning::Encoded,
+                StatedMeaning::Linear => Meaning::Linear,
+                StatedMeaning::Values => Meaning::values(),
+            };
+            steps.push(Box::new(StateMeaning::new(meaning)));
+        }
         if self.upright {
             steps.push(Box::new(Orient::upright()));
         }
@@ -231,7 +263,7 @@ impl ReadOptions {
             PixelFormat::Planes { .. } => Depth::F32,
         };
         let to_depth = |depth, window| -> Box<dyn Step> { Box::new(ToDepth { window, ..ToDepth::new(depth) }) };
-        let before = self.window.is_some() && self.read_as != ReadAs::Stored;
+        let before = self.window.is_some() && !matches!(self.read_as, ReadAs::Stored | ReadAs::Codes);
         if before {
             steps.push(to_depth(own, self.window));
         }
@@ -239,7 +271,7 @@ impl ReadOptions {
             ReadAs::Gray => steps.push(Box::new(ToGray::default())),
             ReadAs::Color => steps.push(Box::new(ToColor::default())),
             // Indices are the decoder's work, or take a look at all colours first.
-            ReadAs::Stored | ReadAs::Indices => {}
+            ReadAs::Stored | ReadAs::Indices | ReadAs::Codes => {}
         }
         let window = self.window.filter(|_| !before);
         // A file's own palette has colours of 8 bits: to give its numbers at that depth nothing is to do.
@@ -249,6 +281,9 @@ impl ReadOptions {
         }
         if self.depth.is_some() || window.is_some() {
             steps.push(to_depth(self.depth.unwrap_or(own), window));
+        }
+        if self.read_as == ReadAs::Codes {
+            steps.push(Box::new(ToCodes::default()));
         }
         steps
     }
@@ -266,7 +301,7 @@ pub struct JpegOptions {
     /// Whether to write several scans, coarse to fine. The file is a little smaller; all coefficients are held
     /// in memory on the way.
     pub progressive: bool,
-    /// Rows of blocks from one restart mark to the next, 0 for none. Damage then costs only what is between two marks,
+    /// Rows of blocks from one restart marker to the next, 0 for none. Damage then costs only what is between two marks,
     /// and the parts are packed by all threads.
     pub restart_rows: u16,
 }
@@ -295,6 +330,8 @@ pub enum ChromaSampling {
 pub struct WriteOptions {
     /// The format; the file name's extension decides where it is not given.
     pub format: Option<FileFormat>,
+    /// The extension that the format is narrowed by: see [`extension`](WriteOptions::extension()).
+    pub(super) extension: Option<&'static str>,
     /// Compression level, where the format compresses. PNG: 0 stores the rows as they are; 1 to 9 choose a filter for
     /// each row and are Deflate's levels: 1 is quickest and makes clearly larger files, from 3, the default, to 6 files
     /// get a little smaller and take longer, 9 takes several times as long for the last few percent.
@@ -309,11 +346,27 @@ pub struct WriteOptions {
 
 impl Default for WriteOptions {
     fn default() -> Self {
-        WriteOptions { format: None, compression: 3, threads: Threads::ALL, jpeg: JpegOptions::default(), raw: None }
+        WriteOptions {
+            format: None,
+            extension: None,
+            compression: 3,
+            threads: Threads::ALL,
+            jpeg: JpegOptions::default(),
+            raw: None,
+        }
     }
 }
 
 impl WriteOptions {
+    /// Sets the format by an extension, which narrows PNM as that of a file name does: `pgm` is gray, `ppm` rgb, `pbm` bilevel.
+    /// `None` where no format that can be written has this extension.
+    pub fn extension(self, extension: &str) -> Option<WriteOptions> {
+        let lower = extension.to_ascii_lowercase();
+        let known = super::writable_extensions().into_iter().find(|e| *e == lower)?;
+        let format = FileFormat::of_extension(std::path::Path::new(&format!("x.{known}")))?;
+        Some(WriteOptions { format: Some(format), extension: Some(known), ..self })
+    }
+
     /// Sets the format.
     pub fn format(self, format: FileFormat) -> WriteOptions {
         WriteOptions { format: Some(format), ..self }
@@ -353,4 +406,16 @@ impl WriteOptions {
     pub fn raw(self, layout: RawLayout) -> WriteOptions {
         WriteOptions { raw: Some(layout), format: Some(FileFormat::Raw), ..self }
     }
+}
+
+/// A remark on what floats of a format are taken as that does not say what they mean.
+#[cfg_attr(not(any(feature = "npy", feature = "pfm")), allow(dead_code))]
+pub(super) fn unsaid_meaning(facts: &Facts) -> Option<String> {
+    let floats = matches!(facts.pixel_format, PixelFormat::Pixels { depth: Depth::F32, .. });
+    let taken = match facts.metadata.meaning {
+        Meaning::Linear => "linear light",
+        Meaning::Values { .. } => "values",
+        _ => return None,
+    };
+    floats.then(|| format!("the format does not say what its floats mean: they are taken as {taken}"))
 }

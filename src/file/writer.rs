@@ -4,8 +4,8 @@ use super::encoder::{Encoder, Output, encoder_for};
 use super::options::WriteOptions;
 use super::replace::Replacement;
 use crate::error::{Error, ErrorKind, Result};
-use crate::flow::{Sink, Strip};
-use crate::frame::{Content, Facts, FileFormat};
+use crate::flow::{FromCodes, Sink, Step, Strip};
+use crate::frame::{Content, Facts, FileFormat, Scale};
 use std::io::{BufWriter, Seek, SeekFrom, Write};
 use std::path::{Path, PathBuf};
 
@@ -16,6 +16,8 @@ pub struct Writer {
     path: Option<PathBuf>,
     facts: Facts,
     format: FileFormat,
+    /// Scales unscaled codes for formats that store codes of samples themselves.
+    scaled: Option<FromCodes>,
     next: u32,
 }
 
@@ -124,15 +126,17 @@ impl Writer {
     /// place that cannot be written to.
     pub fn create(path: impl AsRef<Path>, facts: &Facts, options: WriteOptions) -> Result<Writer> {
         let path = path.as_ref();
+        let (facts, scaled) = &scaled(facts, &options, Some(path))?;
         let format = options.format.map_or_else(|| format_of(path), Ok).map_err(|e| e.in_file(path))?;
-        let extension = path.extension().and_then(|e| e.to_str()).map(str::to_ascii_lowercase);
+        let own = path.extension().and_then(|e| e.to_str()).map(str::to_ascii_lowercase);
+        let extension = options.extension.map(String::from).or(own);
         let mut head = Vec::new();
         let encoder =
             encoder_for(format, extension.as_deref(), facts, &options, &mut head).map_err(|e| e.in_file(path))?;
         let mut file = BufWriter::with_capacity(64 << 10, Target(Replacement::start(path)?));
         file.write_all(&head).map_err(|e| Error::io("cannot write", e).in_file(path))?;
-        let (facts, path) = (facts.clone(), Some(path.to_path_buf()));
-        Ok(Writer { encoder, out: Out::File(Some(file)), path, facts, format, next: 0 })
+        let (facts, path, scaled) = (facts.clone(), Some(path.to_path_buf()), scaled.clone());
+        Ok(Writer { encoder, out: Out::File(Some(file)), path, facts, format, scaled, next: 0 })
     }
 
     /// Writes to any stream of bytes; the options must name the format.
@@ -146,9 +150,10 @@ impl Writer {
                 "a stream has no extension that says which format to write; name one",
             ));
         };
+        let (facts, scaled) = scaled(facts, &options, None)?;
         let mut stream = Stream(Box::new(to));
-        let encoder = encoder_for(format, None, facts, &options, &mut stream)?;
-        Ok(Writer { encoder, out: Out::Stream(stream), path: None, facts: facts.clone(), format, next: 0 })
+        let encoder = encoder_for(format, options.extension, &facts, &options, &mut stream)?;
+        Ok(Writer { encoder, out: Out::Stream(stream), path: None, facts, format, scaled, next: 0 })
     }
 
     /// Writes, from where it stands, to what can be written in any order, such as a file that is open already or a
@@ -164,8 +169,9 @@ impl Writer {
         let mut to: Box<dyn WriteSeek> = Box::new(to);
         let start = to.stream_position().map_err(|e| Error::io("cannot write", e))?;
         let mut to = Anywhere { to, start, at: start, end: start };
-        let encoder = encoder_for(format, None, facts, &options, &mut to)?;
-        Ok(Writer { encoder, out: Out::Anywhere(to), path: None, facts: facts.clone(), format, next: 0 })
+        let (facts, scaled) = scaled(facts, &options, None)?;
+        let encoder = encoder_for(format, options.extension, &facts, &options, &mut to)?;
+        Ok(Writer { encoder, out: Out::Anywhere(to), path: None, facts, format, scaled, next: 0 })
     }
 
     /// Remarks on metadata that the file does not hold, each a sentence.
@@ -180,7 +186,15 @@ impl Writer {
 
     fn encode(&mut self, first_row: u32, content: &Content) -> Result<()> {
         crate::flow::check_next(self.next, first_row, content, &self.facts)?;
-        self.encoder.put(content, self.out.write()?)?;
+        match &mut self.scaled {
+            Some(step) => {
+                let height = content.size().height;
+                let strip = Strip { first_row, content: content.clone() };
+                let content = step.run(&strip, first_row..first_row.saturating_add(height))?;
+                self.encoder.put(&content, self.out.write()?)?;
+            }
+            None => self.encoder.put(content, self.out.write()?)?,
+        }
         self.next = first_row.saturating_add(content.size().height);
         Ok(())
     }
@@ -222,6 +236,18 @@ impl Sink for Writer {
         let result = self.end();
         result.map_err(|e| self.place(e))
     }
+}
+
+/// The facts of what an encoder is given, and the step that scales unscaled codes first: codes are written as they are to
+/// formats of plain numbers, NPY and raw bytes; all others store codes of samples themselves.
+fn scaled(facts: &Facts, options: &WriteOptions, path: Option<&Path>) -> Result<(Facts, Option<FromCodes>)> {
+    let format = options.format.or_else(|| path.and_then(FileFormat::of_extension));
+    let plain = matches!(format, Some(FileFormat::Npy | FileFormat::Raw));
+    if facts.metadata.scale == Scale::Full || plain {
+        return Ok((facts.clone(), None));
+    }
+    let mut step = FromCodes::default();
+    Ok((step.plan(facts)?, Some(step)))
 }
 
 /// The extensions that this build can write, in a fixed order.

@@ -1,8 +1,8 @@
 //! A source and the steps behind it, pulled strip by strip.
 
-use super::{Damage, Sees, Sink, Source, Step, Strip};
+use super::{Damage, FromCodes, Sees, Sink, Source, Step, Strip};
 use crate::error::{Error, Result};
-use crate::frame::{Content, Facts, Picture};
+use crate::frame::{Content, Facts, Picture, Scale};
 use std::ops::Range;
 
 /// Bytes of the widest strip of a chain: large enough to spread over threads, small enough to stay near the cache.
@@ -57,6 +57,12 @@ impl<'a> Chain<'a> {
         let mut facts = source.facts().clone();
         let mut stages = Vec::with_capacity(steps.len());
         for mut step in steps {
+            if facts.metadata.scale == Scale::Codes && !step.takes_codes() {
+                let mut scaled: Box<dyn Step + 'a> = Box::new(FromCodes::default());
+                let output = scaled.plan(&facts)?;
+                let input = std::mem::replace(&mut facts, output);
+                stages.push(Stage { step: scaled, input, held: None });
+            }
             let output = step.plan(&facts)?;
             let input = std::mem::replace(&mut facts, output);
             stages.push(Stage { step, input, held: None });
@@ -228,6 +234,11 @@ pub fn apply(picture: Picture, steps: &mut [&mut dyn Step]) -> Result<Picture> {
     let mut facts = picture.facts();
     let (mut content, _) = picture.into_parts();
     for step in steps {
+        if facts.metadata.scale == Scale::Codes && !step.takes_codes() {
+            let mut scaled = FromCodes::default();
+            facts = scaled.plan(&facts)?;
+            content = scaled.run(&Strip { first_row: 0, content }, 0..facts.size.height)?;
+        }
         facts = step.plan(&facts)?;
         let strip = Strip { first_row: 0, content };
         if step.sees() == Sees::Twice {

@@ -37,6 +37,10 @@ impl Step for Crop {
         self.region.y + output.start..self.region.y + output.end
     }
 
+    fn takes_codes(&self) -> bool {
+        true
+    }
+
     fn run(&mut self, input: &Strip, output: Range<u32>) -> Result<Content> {
         let need = self.rows_needed(output);
         let first = need.start.saturating_sub(input.first_row);

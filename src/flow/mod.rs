@@ -9,12 +9,15 @@
 //! pixel work itself, which the steps call.
 
 mod alpha;
+mod cast;
 mod chain;
+mod codes;
 mod color;
 mod crop;
 mod depth;
 mod indices;
 mod input;
+mod meaning;
 mod measure;
 mod moves;
 mod picture;
@@ -26,13 +29,16 @@ use crate::frame::{Content, Facts};
 use std::ops::Range;
 
 pub use alpha::{DropAlpha, Flatten};
+pub use cast::{Cast, CastRule};
 pub use chain::{Chain, apply};
+pub use codes::{Codes, FromCodes, ToCodes};
 pub use color::{ToColor, ToGray};
 pub use crop::Crop;
 pub use depth::ToDepth;
 pub use indices::ToIndices;
+pub use meaning::StateMeaning;
 pub use measure::HistogramSink;
-pub use moves::{Channels, Codes, Fill, Filling, Orient};
+pub use moves::{Channels, Fill, Filling, Orient};
 pub use picture::{PictureSink, PictureSource};
 pub(crate) use picture::{check_complete, check_next};
 pub use resize::{Resize, RotateBy};
@@ -86,6 +92,33 @@ pub trait Source: Send {
     /// [`damage`](Source::damage), handed over.
     fn take_damage(&mut self) -> Option<Damage> {
         None
+    }
+}
+
+/// A source that is lent: a chain over it gives it back.
+impl<S: Source + ?Sized> Source for &mut S {
+    fn facts(&self) -> &Facts {
+        (**self).facts()
+    }
+
+    fn next(&mut self, rows: u32) -> Result<Option<Strip>> {
+        (**self).next(rows)
+    }
+
+    fn skip(&mut self, rows: u32) -> Result<()> {
+        (**self).skip(rows)
+    }
+
+    fn rewind(&mut self) -> Result<()> {
+        (**self).rewind()
+    }
+
+    fn damage(&self) -> Option<&Damage> {
+        (**self).damage()
+    }
+
+    fn take_damage(&mut self) -> Option<Damage> {
+        (**self).take_damage()
     }
 }
 
@@ -161,6 +194,12 @@ pub trait Step: Send {
     /// How often it must see its input.
     fn sees(&self) -> Sees {
         Sees::Once
+    }
+
+    /// Whether it works on unscaled codes ([`Scale::Codes`](crate::frame::Scale)) as on samples: moves do. A chain scales
+    /// codes to the full range before any other step.
+    fn takes_codes(&self) -> bool {
+        false
     }
 
     /// Sees a strip of the first of two rounds.

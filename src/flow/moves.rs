@@ -1,10 +1,9 @@
-//! The steps that move pixels: orientation, channels, codes, fills.
+//! The steps that move pixels: orientation, channels, fills.
 
 use super::input::{pixel_form, rows_of, same_form};
 use super::{Sees, Step, Strip};
 use crate::color;
 use crate::convert::channels::{Take, select, selected_layout};
-use crate::convert::codes;
 use crate::error::Result;
 use crate::frame::{
     Change, Content, Facts, Orientation, PixelFormat, Pixels, Region, SampleViewMut, Size, with_samples_mut,
@@ -59,6 +58,10 @@ impl Step for Orient {
         }
     }
 
+    fn takes_codes(&self) -> bool {
+        true
+    }
+
     fn run(&mut self, input: &Strip, output: Range<u32>) -> Result<Content> {
         if self.orientation.is_upright() {
             return Ok(rows_of(input, &output)?.unwrap_or_else(|| input.content.clone()));
@@ -108,34 +111,6 @@ impl Step for Channels {
     fn run(&mut self, input: &Strip, output: Range<u32>) -> Result<Content> {
         let part = rows_of(input, &output)?;
         Ok(select(part.as_ref().unwrap_or(&input.content).pixels()?, &self.channels)?.into())
-    }
-}
-
-/// As many levels as there are codes from 0 to a max code: see [`codes::snap`]. The picture remembers the max code.
-#[derive(Debug, Clone)]
-pub struct Codes {
-    /// The largest code.
-    pub top: u32,
-}
-
-impl Step for Codes {
-    fn name(&self) -> &'static str {
-        "codes"
-    }
-
-    fn plan(&mut self, input: &Facts) -> Result<Facts> {
-        let (depth, layout) = pixel_form(input, "a change of codes")?;
-        codes::check_top(depth, self.top)?;
-        let mut metadata = input.metadata.after(Change::Values);
-        let full = depth.max_code().map(u32::from) == Some(self.top);
-        metadata.max_codes = (!full).then(|| vec![self.top; layout.channels()]);
-        Ok(same_form(input, input.size, metadata))
-    }
-
-    fn run(&mut self, input: &Strip, output: Range<u32>) -> Result<Content> {
-        let mut content = rows_of(input, &output)?.unwrap_or_else(|| input.content.clone());
-        codes::snap_pixels(content.pixels_mut()?, self.top)?;
-        Ok(content)
     }
 }
 
@@ -213,7 +188,7 @@ fn fill_samples<S: Sample>(view: SampleViewMut<'_, S>, layout: Layout, with: Fil
 #[cfg(test)]
 mod tests {
     use super::*;
-    use crate::flow::apply;
+    use crate::flow::{Codes, apply};
     use crate::frame::{Frame, Orientation, Picture};
     use crate::pixel::{Rgb, Rgba};
 

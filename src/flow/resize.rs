@@ -40,9 +40,11 @@ impl Step for Resize {
             pixel_form(input, "resize")?;
         }
         let (area, to) = self.target.of_area(input.size, self.area.unwrap_or(Area::of(input.size)))?;
-        self.plan = Some(Plan::of_area(input.size, area, to, self.rules)?);
+        let plan = Plan::of_area(input.size, area, to, self.rules)?;
         let (width, height) = area.sides();
-        let change = Change::Resize { x: f64::from(to.width) / width, y: f64::from(to.height) / height };
+        let (x, y) = (f64::from(to.width) / width, f64::from(to.height) / height);
+        let change = Change::Resize { x, y, keeps_values: plan.keeps_values() };
+        self.plan = Some(plan);
         Ok(same_form(input, to, input.metadata.after(change)))
     }
 
@@ -77,7 +79,7 @@ impl Step for Resize {
     }
 }
 
-/// Turned by any angle about the middle. The picture is needed whole.
+/// Rotation by any angle about the centre. The picture is needed whole.
 #[derive(Debug, Clone)]
 pub struct RotateBy {
     degrees: f64,
@@ -119,7 +121,7 @@ impl Step for RotateBy {
             size = input.size;
         }
         (self.input, self.planned) = (input.size, Some((placed, size)));
-        Ok(same_form(input, size, input.metadata.after(Change::Resize { x: 1.0, y: 1.0 })))
+        Ok(same_form(input, size, input.metadata.after(Change::Resize { x: 1.0, y: 1.0, keeps_values: false })))
     }
 
     fn sees(&self) -> Sees {
@@ -132,7 +134,7 @@ impl Step for RotateBy {
 
     fn run(&mut self, input: &Strip, output: Range<u32>) -> Result<Content> {
         let Some((map, size)) = self.planned else {
-            return Err(Error::wrong_order("a turn was run before it was planned"));
+            return Err(Error::wrong_order("a rotation was run before it was planned"));
         };
         let rows = Size::new(size.width, output.end - output.start);
         let map = map.then(Affine::translate(0.0, -f64::from(output.start)));

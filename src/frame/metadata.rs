@@ -10,8 +10,10 @@ pub struct Metadata {
     /// Meaning of the samples.
     pub meaning: Meaning,
     /// The largest code of the file, a channel each, where it is not the full range of the depth (1, 7, 1000, 4095 ...).
-    /// The samples are scaled to the full range all the same.
+    /// The samples are scaled to the full range all the same, unless [`scale`](Metadata::scale) says otherwise.
     pub max_codes: Option<Vec<u32>>,
+    /// Whether integer samples span the full range of the depth, or are the codes 0..=max code themselves.
+    pub scale: Scale,
     /// How the stored pixels have to be laid down to be seen upright.
     pub orientation: Orientation,
     /// Pixels a unit of length.
@@ -38,6 +40,17 @@ pub struct Metadata {
     pub palette: Option<Palette>,
     /// When the picture was last changed.
     pub changed: Option<Time>,
+}
+
+/// Scale of integer samples that have a max code.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Default)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize), serde(rename_all = "snake_case"))]
+pub enum Scale {
+    /// Codes are scaled to the full range of the depth.
+    #[default]
+    Full,
+    /// Samples are the codes: 0..=max code, unscaled.
+    Codes,
 }
 
 /// A moment in universal time, to the second.
@@ -99,6 +112,8 @@ pub enum Change {
         x: f64,
         /// New height by old height.
         y: f64,
+        /// Whether every new pixel is one of the old ones, so that codes stay.
+        keeps_values: bool,
     },
     /// Mirrored, rotated or transposed: what was done to the stored pixels and is seen.
     Orient(Orientation),
@@ -124,9 +139,22 @@ impl Metadata {
         Some(self.max_codes.as_ref().and_then(|codes| codes.get(channel).copied()).unwrap_or(full))
     }
 
+    /// The sample that stands for full in channel `channel` at this depth: the max code of unscaled codes, else the full of
+    /// the depth (255, 65,535, 1).
+    pub fn full(&self, channel: usize, depth: Depth) -> f64 {
+        match (self.scale, depth.max_code()) {
+            (Scale::Codes, Some(_)) => self.max_code(channel, depth).map_or(1.0, f64::from),
+            (Scale::Full, Some(full)) => f64::from(full),
+            (_, None) => 1.0,
+        }
+    }
+
     /// The file's code of a sample of channel `channel` at this depth; `None` for floats.
     pub fn code(&self, channel: usize, depth: Depth, sample: u32) -> Option<u32> {
         let full = u32::from(depth.max_code()?);
+        if self.scale == Scale::Codes {
+            return Some(sample);
+        }
         Some(codes::code_of(sample.min(full), self.max_code(channel, depth)?, full))
     }
 
@@ -140,8 +168,8 @@ impl Metadata {
         let mut m = self.clone();
         match change {
             Change::Crop => {}
-            Change::Resize { x, y } => {
-                m.max_codes = None;
+            Change::Resize { x, y, keeps_values } => {
+                m.max_codes = m.max_codes.filter(|_| keeps_values);
                 m.resolution = m.resolution.map(|r| Resolution { x: r.x * x, y: r.y * y, ..r });
             }
             Change::Orient(done) => {
@@ -165,6 +193,10 @@ impl Metadata {
                     m.code_points = None;
                 }
             }
+        }
+        if m.max_codes.is_none() {
+            // Codes over the full range are samples.
+            m.scale = Scale::Full;
         }
         m
     }
@@ -200,9 +232,11 @@ mod tests {
     fn each_change_keeps_what_still_holds() {
         let m = sample();
         assert_eq!(m.after(Change::Crop), m);
-        let resized = m.after(Change::Resize { x: 0.5, y: 2.0 });
+        let resized = m.after(Change::Resize { x: 0.5, y: 2.0, keeps_values: false });
         assert_eq!(resized.resolution.unwrap(), Resolution { x: 50.0, y: 400.0, unit: ResolutionUnit::Inch });
         assert_eq!((resized.max_codes, resized.icc.is_some()), (None, true));
+        let repeated = m.after(Change::Resize { x: 2.0, y: 2.0, keeps_values: true });
+        assert_eq!(repeated.max_codes, Some(vec![1000]));
         let upright = m.after(Change::Upright);
         assert!(upright.orientation.is_upright());
         assert_eq!(upright.resolution.unwrap().x, 200.0);

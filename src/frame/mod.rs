@@ -32,7 +32,7 @@ pub(crate) use any_view::{
 pub use content::{Content, Pixels};
 pub use facts::{Facts, PixelFormat, RowOrder};
 pub use format::FileFormat;
-pub use metadata::{Change, Metadata, Resolution, ResolutionUnit, Text, Time};
+pub use metadata::{Change, Metadata, Resolution, ResolutionUnit, Scale, Text, Time};
 pub use orientation::Orientation;
 pub use owned::Frame;
 pub use palette::Palette;

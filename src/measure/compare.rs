@@ -1,5 +1,6 @@
 //! Comparing two pictures: equal or not, how far apart, where, and what would make them equal.
 
+use super::figures::decibels;
 use super::gap::{Gap, gaps};
 use super::hint::{Hint, hint, hint_of_contents};
 use super::ssim::ssim;
@@ -113,7 +114,7 @@ pub fn compare<P: Pixel>(a: View<'_, P>, b: View<'_, P>, rules: &CompareRules) -
 
 fn compare_any(a: AnyNumbers<'_>, b: AnyNumbers<'_>, names: &[&str], rules: &CompareRules) -> Result<Comparison> {
     let (mut out, _) = compared(a, b, names, rules)?;
-    out.hint = if out.equal { None } else { hint(a, b, names) };
+    out.hint = if out.equal { None } else { hint(a, b, names, out.peak, out.whole.psnr_db) };
     Ok(out)
 }
 
@@ -239,11 +240,6 @@ impl Difference {
             over: gap.over as f64 / n,
         }
     }
-}
-
-/// 10 log10 of a ratio of powers; infinite for no noise.
-pub(crate) fn decibels(signal: f64, noise: f64) -> f64 {
-    if noise == 0.0 { f64::INFINITY } else { 10.0 * (signal / noise).log10() }
 }
 
 /// How two pictures that cannot be compared differ, and what would make them equal.

@@ -145,6 +145,11 @@ impl ChannelStats {
     }
 }
 
+/// 10 log10 of a ratio of powers; infinite for no noise.
+pub(crate) fn decibels(signal: f64, noise: f64) -> f64 {
+    if noise == 0.0 { f64::INFINITY } else { 10.0 * (signal / noise).log10() }
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;

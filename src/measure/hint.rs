@@ -1,94 +1,182 @@
-//! What would make two unequal pictures equal: the accidents that happen between two tools.
+//! Likely causes of a difference: the accidents that happen between two tools.
 
+use super::figures::decibels;
 use crate::access::orient_bytes;
 use crate::convert::depth::pixels_to_depth;
 use crate::frame::{AnyNumbers, Content, Orientation, Pixels, Region, SampleView, SampleViewMut};
-use crate::pixel::Depth;
+use crate::pixel::{Depth, NumberKind};
 use crate::threads::Threads;
 
-/// Likely cause of a difference: a change that makes two pictures equal.
+/// A change that makes the second picture equal to the first, or much closer.
+#[derive(Debug, Clone, Copy, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
+#[non_exhaustive]
+pub struct Hint {
+    /// The change.
+    pub fix: Fix,
+    /// PSNR after the change, in dB; infinite where the pictures are equal then.
+    #[cfg_attr(feature = "serde", serde(with = "super::null"))]
+    pub psnr_db: f64,
+}
+
+/// A change of the second picture.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize), serde(rename_all = "snake_case"))]
 #[non_exhaustive]
-pub enum Hint {
-    /// Red and blue exchanged.
-    RedBlueSwapped,
-    /// The second picture mirrored left-right.
-    MirroredLeftRight,
-    /// The second picture mirrored top-bottom.
-    MirroredTopBottom,
-    /// The second picture rotated by 90 degrees clockwise.
-    RotatedRight,
-    /// The second picture rotated by 180 degrees.
-    RotatedHalf,
-    /// The second picture rotated by 90 degrees counter-clockwise.
-    RotatedLeft,
-    /// The second picture transposed.
-    Transposed,
-    /// The second picture transposed about the other diagonal.
-    AntiTransposed,
-    /// The finer of the two at the depth of the coarser, 8 bits.
-    AtU8,
-    /// The finer of the two at the depth of the coarser, 16 bits.
-    AtU16,
+pub enum Fix {
+    /// Its channels in another order: which of them become red, green and blue.
+    Channels([u8; 3]),
+    /// Another way to lay it down.
+    Orientation(Orientation),
+    /// Both pictures at this depth, the coarser of the two.
+    Depth(Depth),
+}
+
+impl Fix {
+    /// The change in words: `r and b are swapped`.
+    pub fn words(self) -> String {
+        match self {
+            Fix::Channels([2, 1, 0]) => "r and b are swapped".into(),
+            Fix::Channels([1, 0, 2]) => "r and g are swapped".into(),
+            Fix::Channels([0, 2, 1]) => "g and b are swapped".into(),
+            Fix::Channels(order) => {
+                let letters: Vec<_> =
+                    order.iter().filter_map(|&c| ["r", "g", "b"].get(usize::from(c))).copied().collect();
+                format!("the channels of the second are taken as {}", letters.join(","))
+            }
+            Fix::Orientation(orientation) => {
+                let word = match orientation {
+                    Orientation::Upright => "left as it is",
+                    Orientation::MirroredLeftRight => "mirrored left-right",
+                    Orientation::MirroredTopBottom => "mirrored top-bottom",
+                    Orientation::RotatedHalf => "rotated by 180 degrees",
+                    Orientation::RotatedRight => "rotated by 90 degrees clockwise",
+                    Orientation::RotatedLeft => "rotated by 90 degrees counter-clockwise",
+                    Orientation::Transposed => "transposed",
+                    Orientation::AntiTransposed => "transposed about the other diagonal",
+                };
+                format!("the second is {word}")
+            }
+            Fix::Depth(depth) => format!("both are taken at {depth}"),
+        }
+    }
 }
 
 impl Hint {
-    /// The hint in words: `r and b are swapped`.
-    pub fn words(self) -> &'static str {
-        match self {
-            Hint::RedBlueSwapped => "r and b are swapped",
-            Hint::MirroredLeftRight => "the second is mirrored left-right",
-            Hint::MirroredTopBottom => "the second is mirrored top-bottom",
-            Hint::RotatedRight => "the second is rotated by 90 degrees clockwise",
-            Hint::RotatedHalf => "the second is rotated by 180 degrees",
-            Hint::RotatedLeft => "the second is rotated by 90 degrees counter-clockwise",
-            Hint::Transposed => "the second is transposed",
-            Hint::AntiTransposed => "the second is transposed about the other diagonal",
-            Hint::AtU8 => "both are taken at u8",
-            Hint::AtU16 => "both are taken at u16",
+    /// The hint in words: `equal if r and b are swapped`, or how much closer the pictures are than `before`, in dB.
+    pub fn words(self, before: f64) -> String {
+        let fix = self.fix.words();
+        match self.psnr_db.is_infinite() {
+            true => format!("equal if {fix}"),
+            false => format!("much closer if {fix}: {:.1} dB instead of {before:.1}", self.psnr_db),
         }
     }
+}
 
-    fn of(orientation: Orientation) -> Option<Hint> {
-        Some(match orientation {
-            Orientation::Upright => return None,
-            Orientation::MirroredLeftRight => Hint::MirroredLeftRight,
-            Orientation::MirroredTopBottom => Hint::MirroredTopBottom,
-            Orientation::RotatedRight => Hint::RotatedRight,
-            Orientation::RotatedHalf => Hint::RotatedHalf,
-            Orientation::RotatedLeft => Hint::RotatedLeft,
-            Orientation::Transposed => Hint::Transposed,
-            Orientation::AntiTransposed => Hint::AntiTransposed,
-        })
+/// The orders of three channels other than their own, swaps first.
+const ORDERS: [[u8; 3]; 5] = [[2, 1, 0], [1, 0, 2], [0, 2, 1], [1, 2, 0], [2, 0, 1]];
+
+/// Rows that a first look at a change takes, spread evenly.
+const FIRST_LOOK: u32 = 64;
+
+/// How much closer, in dB, a change must bring two pictures, and how close at least, to be worth a word.
+const GAIN: f64 = 6.0;
+const CLOSE: f64 = 20.0;
+
+/// The likeliest cause of a difference of `psnr` dB, where there is one. Looks at 64 rows for each change, and at all rows
+/// for the best.
+pub(super) fn hint(a: AnyNumbers<'_>, b: AnyNumbers<'_>, names: &[&str], peak: f64, psnr: f64) -> Option<Hint> {
+    let pair = Pair { a: a.as_bytes(), b: b.as_bytes(), kind: a.kind(), colors: a.channels().colors(), peak };
+    let orders = ORDERS.iter().filter(|_| names.starts_with(&["r", "g", "b"]) && a.size() == b.size());
+    let orientations = Orientation::ALL[1..].iter().filter(|o| o.size(b.size()) == a.size());
+    let fixes = orders.map(|&order| Fix::Channels(order)).chain(orientations.map(|&o| Fix::Orientation(o)));
+    let step = (a.size().height / FIRST_LOOK).max(1);
+    let best = fixes.map(|fix| (pair.psnr(fix, step), fix)).fold(None, |best: Option<(f64, Fix)>, next| match best {
+        Some(best) if best.0 >= next.0 => Some(best),
+        _ => Some(next),
+    });
+    let worth = |psnr_db: f64| psnr_db >= (psnr + GAIN).max(CLOSE);
+    let (first, fix) = best?;
+    let psnr_db = if worth(first) { pair.psnr(fix, 1) } else { return None };
+    worth(psnr_db).then_some(Hint { fix, psnr_db })
+}
+
+/// Two pictures of one number type as bytes.
+struct Pair<'a> {
+    a: SampleView<'a, u8>,
+    b: SampleView<'a, u8>,
+    kind: NumberKind,
+    /// Channels but alpha.
+    colors: usize,
+    peak: f64,
+}
+
+impl Pair<'_> {
+    /// PSNR of every `step`-th row once the second picture is changed.
+    fn psnr(&self, fix: Fix, step: u32) -> f64 {
+        let channels = self.a.channels().count / self.kind.bytes();
+        let row_bytes = self.a.width() as usize * self.a.channels().count;
+        let (mut sum, mut count) = (0.0, 0u64);
+        let mut memory = vec![0; row_bytes];
+        let (mut first, mut second) = (Vec::new(), Vec::new());
+        for y in (0..self.a.height()).step_by(step as usize) {
+            numbers(self.a.row(y), self.kind, &mut first);
+            let orientation = if let Fix::Orientation(o) = fix { o } else { Orientation::Upright };
+            let row = Region { x: 0, y, width: self.a.width(), height: 1 };
+            let Ok(source) = orientation.source_of(row, self.b.size()) else { return f64::NEG_INFINITY };
+            let target = SampleViewMut::packed(&mut memory, row.size(), self.a.channels());
+            orient_bytes(self.b.part(source), orientation, target);
+            numbers(&memory, self.kind, &mut second);
+            let order = if let Fix::Channels(order) = fix { Some(order) } else { None };
+            for (a, b) in first.chunks_exact(channels).zip(second.chunks_exact(channels)) {
+                for (c, a) in a.iter().enumerate().take(self.colors) {
+                    let from = order.and_then(|o| o.get(c).copied()).map_or(c, usize::from);
+                    let apart = if a.is_nan() && b[from].is_nan() { 0.0 } else { a - b[from] };
+                    sum += apart * apart;
+                    count += 1;
+                }
+            }
+        }
+        decibels(self.peak * self.peak * count as f64, sum)
     }
 }
 
-/// What would make two views equal that are not. Ends each try at the first rows that differ.
-pub(super) fn hint(a: AnyNumbers<'_>, b: AnyNumbers<'_>, names: &[&str]) -> Option<Hint> {
-    let each = a.kind().bytes();
-    let (a, b) = (a.as_bytes(), b.as_bytes());
-    if names.starts_with(&["r", "g", "b"]) && a.size() == b.size() && swapped(a, b, each) {
-        return Some(Hint::RedBlueSwapped);
+/// Numbers of a row of bytes.
+fn numbers(bytes: &[u8], kind: NumberKind, out: &mut Vec<f64>) {
+    fn all<const N: usize>(bytes: &[u8], out: &mut Vec<f64>, of: impl Fn([u8; N]) -> f64) {
+        out.extend(bytes.as_chunks::<N>().0.iter().map(|b| of(*b)));
     }
-    oriented(a, b)
+    out.clear();
+    match kind {
+        NumberKind::U8 => all(bytes, out, |[b]| f64::from(b)),
+        NumberKind::I8 => all(bytes, out, |[b]| f64::from(b as i8)),
+        NumberKind::U16 => all(bytes, out, |b| f64::from(u16::from_ne_bytes(b))),
+        NumberKind::I16 => all(bytes, out, |b| f64::from(i16::from_ne_bytes(b))),
+        NumberKind::U32 => all(bytes, out, |b| f64::from(u32::from_ne_bytes(b))),
+        NumberKind::I32 => all(bytes, out, |b| f64::from(i32::from_ne_bytes(b))),
+        NumberKind::U64 => all(bytes, out, |b| u64::from_ne_bytes(b) as f64),
+        NumberKind::I64 => all(bytes, out, |b| i64::from_ne_bytes(b) as f64),
+        NumberKind::F32 => all(bytes, out, |b| f64::from(f32::from_ne_bytes(b))),
+        NumberKind::F64 => all(bytes, out, f64::from_ne_bytes),
+    }
 }
 
-fn oriented(a: SampleView<'_, u8>, b: SampleView<'_, u8>) -> Option<Hint> {
-    Orientation::ALL[1..].iter().find(|&&orientation| equal_once_oriented(a, b, orientation)).and_then(|&o| Hint::of(o))
-}
-
-/// Whether red and blue, of so many bytes each, are exchanged.
-fn swapped(a: SampleView<'_, u8>, b: SampleView<'_, u8>, each: usize) -> bool {
-    let pixel = a.channels().count;
-    a.rows().zip(b.rows()).all(|(a, b)| {
-        a.chunks_exact(pixel).zip(b.chunks_exact(pixel)).all(|(a, b)| {
-            a[..each] == b[2 * each..3 * each]
-                && a[each..2 * each] == b[each..2 * each]
-                && a[2 * each..3 * each] == b[..each]
-                && a[3 * each..] == b[3 * each..]
-        })
-    })
+/// What would make two contents equal that cannot be compared: another size or depth.
+pub(super) fn hint_of_contents(a: &Content, b: &Content) -> Option<Fix> {
+    let (Content::Pixels(a), Content::Pixels(b)) = (a, b) else { return None };
+    if a.layout() != b.layout() {
+        return None;
+    }
+    if a.depth() == b.depth() {
+        let (a, b) = (a.samples_any().as_bytes(), b.samples_any().as_bytes());
+        return Orientation::ALL[1..].iter().find(|&&o| equal_once_oriented(a, b, o)).map(|&o| Fix::Orientation(o));
+    }
+    let at = |depth: Depth| -> Option<bool> {
+        let to = |p: &Pixels| pixels_to_depth(p, depth, None, Threads::ALL).ok();
+        Some(a.size() == b.size() && to(a)? == to(b)?)
+    };
+    let coarser = [Depth::U8, Depth::U16].into_iter().find(|d| [a.depth(), b.depth()].contains(d))?;
+    at(coarser)?.then_some(Fix::Depth(coarser))
 }
 
 /// Rows looked at together.
@@ -111,22 +199,4 @@ fn equal_once_oriented(a: SampleView<'_, u8>, b: SampleView<'_, u8>, orientation
         orient_bytes(b.part(source), orientation, SampleViewMut::packed(memory, strip.size(), a.channels()));
         strip.rows().zip(memory.chunks_exact(row.max(1))).all(|(a, b)| a == b)
     })
-}
-
-/// What would make two contents equal that cannot be compared: another size or depth.
-pub(super) fn hint_of_contents(a: &Content, b: &Content) -> Option<Hint> {
-    let (Content::Pixels(a), Content::Pixels(b)) = (a, b) else { return None };
-    if a.layout() != b.layout() {
-        return None;
-    }
-    if a.depth() == b.depth() {
-        return oriented(a.samples_any().as_bytes(), b.samples_any().as_bytes());
-    }
-    let at = |depth: Depth| -> Option<bool> {
-        let to = |p: &Pixels| pixels_to_depth(p, depth, None, Threads::ALL).ok();
-        Some(a.size() == b.size() && to(a)? == to(b)?)
-    };
-    let coarser = [Depth::U8, Depth::U16].into_iter().find(|d| [a.depth(), b.depth()].contains(d))?;
-    let hint = if coarser == Depth::U8 { Hint::AtU8 } else { Hint::AtU16 };
-    at(coarser)?.then_some(hint)
 }

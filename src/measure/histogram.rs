@@ -8,7 +8,7 @@ use super::moments::Moments;
 use super::one_pass::masked_moments_any;
 use crate::color::{GrayWeights, gray_any};
 use crate::error::{Error, Result};
-use crate::frame::{AnyNumbers, AnySamples, Content, Metadata, Pixels, Region, Size, View};
+use crate::frame::{AnyNumbers, AnySamples, Content, Metadata, Pixels, Region, Scale, Size, View};
 use crate::pixel::{Depth, Layout, PicturePixel, Pixel};
 use crate::threads::Threads;
 
@@ -23,14 +23,17 @@ pub struct HistogramRules {
     pub range: Option<(f64, f64)>,
     /// The max code of each channel, where it is not the full range: levels are codes 0..=top then.
     pub max_codes: Option<Vec<u32>>,
+    /// Whether samples span the full range of the depth, or are the codes 0..=max code themselves.
+    pub scale: Scale,
     /// Maximum number of threads; the result does not depend on it.
     pub threads: Threads,
 }
 
 impl HistogramRules {
-    /// The default rules with the max codes of a picture's metadata.
+    /// The default rules with the max codes and the scale of a picture's metadata.
     pub fn of(metadata: &Metadata) -> HistogramRules {
-        HistogramRules { max_codes: metadata.max_codes.clone(), ..HistogramRules::default() }
+        let max_codes = metadata.max_codes.clone();
+        HistogramRules { max_codes, scale: metadata.scale, ..HistogramRules::default() }
     }
 
     /// Sets the number of bins.
@@ -116,7 +119,14 @@ pub(crate) fn histogram_any(
         Some(levels) => {
             let counts = count_levels(view, mask, rules.threads);
             let each = names.zip(counts).enumerate();
-            each.map(|(i, (name, counts))| from_levels(name, &by_code(counts, rules.top(i, levels)), rules)).collect()
+            let channel = |(i, (name, counts)): (usize, (&&str, Vec<u64>))| {
+                let counts = match rules.scale {
+                    Scale::Full => by_code(counts, rules.top(i, levels)),
+                    Scale::Codes => unscaled(counts, rules.top(i, levels))?,
+                };
+                Ok(from_levels(name, &counts, rules))
+            };
+            each.map(channel).collect::<Result<_>>()?
         }
         None => {
             let moments = masked_moments_any(view, mask, rules.threads)?;
@@ -215,6 +225,18 @@ fn by_code(counts: Vec<u64>, top: u32) -> Vec<u64> {
         codes[crate::pixel::codes::code_of(value, top, full) as usize] += count;
     }
     codes
+}
+
+/// Counts of unscaled codes 0..=top.
+///
+/// # Errors
+/// A code beyond the top.
+fn unscaled(mut counts: Vec<u64>, top: u32) -> Result<Vec<u64>> {
+    if let Some(code) = counts.iter().rposition(|n| *n > 0).filter(|code| *code > top as usize) {
+        return Err(Error::invalid("max_codes", format!("code {code} is beyond 0..={top}, which the max code allows")));
+    }
+    counts.truncate(top as usize + 1);
+    Ok(counts)
 }
 
 fn from_levels(name: &str, counts: &[u64], rules: &HistogramRules) -> ChannelHistogram {

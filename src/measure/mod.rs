@@ -23,10 +23,10 @@ mod ssim;
 
 pub use apart::{error_histogram, error_picture};
 pub use channel::{ChannelHistogram, Histogram};
-pub(crate) use compare::decibels;
 pub use compare::{ChannelDifference, CompareRules, Comparison, Difference, compare, compare_contents};
+pub(crate) use figures::decibels;
 pub use figures::{ChannelStats, stats};
-pub use hint::Hint;
+pub use hint::{Fix, Hint};
 pub use histogram::{
     HistogramRules, content_histogram, gray_histogram, histogram, masked_content_histogram, masked_histogram,
 };

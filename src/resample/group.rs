@@ -116,7 +116,7 @@ mod tests {
     use super::*;
     use crate::access::Edge;
     use crate::resample::Kernel;
-    use crate::resample::axis::Along;
+    use crate::resample::weights::Along;
 
     fn axis(source: u32, target: u32) -> Axis {
         let along = Along { source, part: 0.0..f64::from(source), target, edge: Edge::Clamp };

@@ -9,6 +9,9 @@
 //! that contains c. The axes are separable; the result is rounded once at the end, half up, and clamped. Of a part of a
 //! picture, c = start + (x + 0.5) * length / target.
 //!
+//! Targets of up to 65,536 pixels from sources of up to 4,194,304, and any with [`ResizeRules::exact`], are summed just so in
+//! `f64`. Larger ones go quicker ways whose sums lie up to 0.02 of a level off: there a tie may go either way.
+//!
 //! (A source index of round(x / factor), as is often taught, lies half a pixel off this: enlarged twice, pixels come out
 //! as 0 1 1 2 2 3 instead of 0 0 1 1 2 2.)
 //!
@@ -21,6 +24,7 @@ mod affine;
 mod area;
 mod axis;
 mod columns;
+mod exact;
 mod fixed;
 mod float;
 mod group;
@@ -34,9 +38,11 @@ mod point;
 mod rows;
 mod samples;
 mod shape;
+mod tap;
 mod target;
 mod warp;
 mod weighted;
+mod weights;
 
 pub use affine::Affine;
 pub use area::Area;
@@ -44,7 +50,8 @@ pub use kernel::{CustomKernel, Kernel};
 pub use light::Light;
 pub use plan::{Plan, ResizeRules, resize, resize_area, resize_pixels};
 pub use plane::resize_planes;
-pub use point::{Tap, Taps, sample, sample_in, taps};
+pub use point::{sample, sample_in, taps};
+pub use tap::{Tap, Taps};
 pub use target::Target;
 pub(crate) use warp::warp_any;
 pub use warp::{WarpRules, rotated_whole, warp};

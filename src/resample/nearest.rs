@@ -1,6 +1,6 @@
 //! Nearest neighbour: the source pixel that contains the output pixel's centre. No new values, so any pixel will do.
 
-use super::axis::Along;
+use super::weights::Along;
 use crate::access::bytes::{self, with_pixel_bytes};
 use crate::error::{ErrorKind, Result};
 use crate::frame::{SampleView, SampleViewMut};
@@ -30,6 +30,11 @@ impl Indices {
         let whole = repeats > 1 && of.len() == repeats * along.source as usize;
         let repeats = (whole && of.iter().enumerate().all(|(x, &at)| x / repeats == at as usize)).then_some(repeats);
         Ok(Indices { of, repeats })
+    }
+
+    /// The source index of an output.
+    pub(super) fn source_of(&self, x: u32) -> u32 {
+        self.of[x as usize]
     }
 
     /// The source indices that outputs need.

@@ -1,13 +1,16 @@
 //! A resize worked out once, to be run on any number of pictures of one size.
 
 use super::area::Area;
-use super::axis::{Along, Axis};
+use super::axis::Axis;
+use super::exact::Exact;
 use super::fixed::KEPT;
 use super::kernel::Kernel;
 use super::light::Light;
 use super::nearest;
 use super::rows::{SourceRows, constant_of};
+use super::tap::{Tap, Taps};
 use super::weighted::{Table, Weighted};
+use super::weights::Along;
 use crate::access::Edge;
 use crate::error::{Error, Result};
 use crate::frame::{AnySamples, AnySamplesMut, Frame, Pixels, SampleView, Size, View, ViewMut, depths_differ};
@@ -28,7 +31,10 @@ pub struct ResizeRules {
     pub edge: Edge<[f64; 4]>,
     /// Whether numbers are mixed as they are encoded, the default, or as light.
     pub light: Light,
-    /// How many threads may be used; all by default.
+    /// Whether every sum is worked out in `f64` and rounded half up (default: for small pictures only). Slower: see
+    /// [`resample`](crate::resample).
+    pub exact: bool,
+    /// Maximum number of threads (default: all); the result does not depend on it.
     pub threads: Threads,
 }
 
@@ -41,12 +47,24 @@ impl Default for ResizeRules {
 impl ResizeRules {
     /// The default rules with this kernel.
     pub fn new(kernel: Kernel) -> ResizeRules {
-        ResizeRules { kernel, widen: true, edge: Edge::Clamp, light: Light::Encoded, threads: Threads::ALL }
+        ResizeRules {
+            kernel,
+            widen: true,
+            edge: Edge::Clamp,
+            light: Light::Encoded,
+            exact: false,
+            threads: Threads::ALL,
+        }
     }
 
     /// Keeps the kernel's width when shrinking: faster, and aliased.
     pub fn without_antialias(self) -> ResizeRules {
         ResizeRules { widen: false, ..self }
+    }
+
+    /// Works every sum out in `f64` and rounds half up, whatever the size.
+    pub fn exact(self) -> ResizeRules {
+        ResizeRules { exact: true, ..self }
     }
 
     /// Sets the edge rule.
@@ -78,6 +96,8 @@ pub struct Plan {
     from: Size,
     to: Size,
     rules: ResizeRules,
+    /// Whether all of the source is resized, not a part.
+    is_whole: bool,
     tables: Tables,
 }
 
@@ -86,6 +106,10 @@ pub(super) enum Tables {
     Nearest { columns: nearest::Indices, rows: nearest::Indices },
     Weighted { columns: Box<Table>, rows: Box<Table>, vertical_first: bool },
 }
+
+/// Pixels of a target and of a source up to which the definition is summed in `f64`: slower, but of no account there.
+const EXACT_TARGET: u64 = 1 << 16;
+const EXACT_SOURCE: u64 = 1 << 22;
 
 /// Fraction bits of the weights of the pass that sees the bytes, and of the one behind it, at most.
 const FIRST_BITS: u32 = 20;
@@ -128,12 +152,13 @@ impl Plan {
             return Err(Error::invalid("to", format!("a target of {to} has no pixel; each side must be at least 1")));
         }
         area.check_within(from)?;
+        let is_whole = area == Area::of(from);
         let edge = rules.edge.map(|_| ());
         let across = Along { source: from.width, part: area.x(), target: to.width, edge };
         let down = Along { source: from.height, part: area.y(), target: to.height, edge };
         if rules.kernel == Kernel::Nearest {
             let (columns, rows) = (nearest::Indices::new(&across)?, nearest::Indices::new(&down)?);
-            return Ok(Plan { from, to, rules, tables: Tables::Nearest { columns, rows } });
+            return Ok(Plan { from, to, rules, is_whole, tables: Tables::Nearest { columns, rows } });
         }
         let columns = Axis::new(&across, rules.kernel, rules.widen)?;
         let rows = Axis::new(&down, rules.kernel, rules.widen)?;
@@ -149,7 +174,7 @@ impl Plan {
             columns.fixed = None;
         }
         let tables = Tables::Weighted { columns: Box::new(columns), rows: Box::new(rows), vertical_first };
-        Ok(Plan { from, to, rules, tables })
+        Ok(Plan { from, to, rules, is_whole, tables })
     }
 
     /// The source size.
@@ -171,6 +196,22 @@ impl Plan {
             Tables::Nearest { rows, .. } => rows.reach(outputs),
             Tables::Weighted { rows, .. } => rows.axis.reach(outputs),
         }
+    }
+
+    /// The source pixels that the output pixel (x, y) is made of, and their weights. Pixels that an edge repeats are listed as
+    /// those that they repeat.
+    ///
+    /// # Errors
+    /// A pixel outside the target.
+    pub fn taps(&self, x: u32, y: u32) -> Result<Taps> {
+        self.to.check_place(x, y)?;
+        Ok(match &self.tables {
+            Tables::Nearest { columns, rows } => {
+                let one = |at: u32| vec![Tap { at: at.into(), inside: Some(at), weight: 1.0 }];
+                Taps { x: one(columns.source_of(x)), y: one(rows.source_of(y)) }
+            }
+            Tables::Weighted { columns, rows, .. } => Taps { x: columns.axis.taps_at(x), y: rows.axis.taps_at(y) },
+        })
     }
 
     /// Resizes a view into another, both of the planned sizes. One pass over both, with a multiply-add for each tap of each
@@ -254,6 +295,16 @@ impl Plan {
                 });
                 Ok(())
             }
+            Tables::Weighted { columns, rows, .. } if self.is_exact() => {
+                if source.depth() != target.depth() {
+                    return Err(depths_differ(source.depth(), target.depth()));
+                }
+                let ResizeRules { edge, light, threads, .. } = self.rules;
+                let (columns, rows) = (&columns.axis, &rows.axis);
+                let exact = Exact { columns, rows, edge, curve: light.curve(), threads };
+                exact.run(source, row, target, first);
+                Ok(())
+            }
             Tables::Weighted { columns, rows, vertical_first } => {
                 let channels = source.channels();
                 let weighted = Weighted { columns, rows, channels, vertical_first: *vertical_first };
@@ -276,6 +327,24 @@ impl Plan {
                     (source, target) => return Err(depths_differ(source.depth(), target.depth())),
                 }
                 Ok(())
+            }
+        }
+    }
+
+    /// Whether the definition is summed as it stands.
+    fn is_exact(&self) -> bool {
+        self.rules.exact || (self.to.pixels() <= EXACT_TARGET && self.from.pixels() <= EXACT_SOURCE)
+    }
+
+    /// Whether every output is one of the source's pixels, so that their codes stay: nearest, and boxes that repeat pixels a
+    /// whole number of times.
+    pub(crate) fn keeps_values(&self) -> bool {
+        let whole = |from: u32, to: u32| to >= from && to.is_multiple_of(from);
+        match self.tables {
+            Tables::Nearest { .. } => true,
+            Tables::Weighted { .. } => {
+                let repeats = whole(self.from.width, self.to.width) && whole(self.from.height, self.to.height);
+                self.rules.kernel == Kernel::Box && self.is_whole && repeats
             }
         }
     }

@@ -1,8 +1,9 @@
 //! Sampling at real coordinates: one pixel anywhere between the pixels.
 
-use super::axis::weights_between;
 use super::kernel::Kernel;
 use super::light::{Curve, Light};
+use super::tap::{Tap, Taps};
+use super::weights::weights_between;
 use crate::access::Edge;
 use crate::error::{Error, Result};
 use crate::frame::{AnySamples, SampleView, Size, View, with_samples};
@@ -10,26 +11,6 @@ use crate::pixel::{Channels, Number, Pixel, Sample, samples_of, samples_of_mut};
 
 /// Coordinates beyond this lie too far outside to mean anything.
 const FARTHEST: f64 = 1e12;
-
-/// A row or column that counts at a place.
-#[derive(Debug, Clone, Copy, PartialEq)]
-pub struct Tap {
-    /// Its index, which may lie outside.
-    pub at: i64,
-    /// The row or column inside that stands for it; none where the edge shows a constant.
-    pub inside: Option<u32>,
-    /// How much it counts; all of a place sum to one.
-    pub weight: f64,
-}
-
-/// Taps of a place: a pixel's weight is the product of its column's and its row's weight.
-#[derive(Debug, Clone, PartialEq)]
-pub struct Taps {
-    /// Columns.
-    pub x: Vec<Tap>,
-    /// Height in pixels.
-    pub y: Vec<Tap>,
-}
 
 /// Taps of the place (x, y) of a picture of this size. The kernel has its own width, as where nothing is shrunk; a
 /// box covers the pixel's extent about the place.

@@ -2,9 +2,9 @@
 //!
 //! Not here: the weights of a resize, which are worked out once ([`axis`](super::axis)).
 
-use super::axis::no_sum;
 use super::kernel::Kernel;
 use super::point::scaled_weight;
+use super::weights::no_sum;
 use crate::error::{Error, Result};
 
 /// The kernel as a function that is quick to ask.

@@ -404,7 +404,7 @@ pub fn rotated_whole(size: Size, degrees: f64) -> Result<(Affine, Size)> {
     let side = |v: f64| (v - 1e-6).ceil().max(0.0);
     let (width, height) = (side(a.abs() * w + b.abs() * h), side(d.abs() * w + e.abs() * h));
     if width.max(height) > f64::from(u32::MAX) {
-        return Err(Error::invalid("degrees", format!("{size} turned is more than a picture can have")));
+        return Err(Error::invalid("degrees", format!("{size} rotated is more than a picture can have")));
     }
     let map = Affine::translate(-w / 2.0, -h / 2.0).then(turn).then(Affine::translate(width / 2.0, height / 2.0));
     Ok((map, Size::new(width as u32, height as u32)))

@@ -58,13 +58,13 @@ impl AdaptiveTone {
     pub(crate) fn of(size: Size, channels: Channels, depth: Depth, rules: AdaptiveRules) -> Result<AdaptiveTone> {
         let (across, down) = rules.tiles;
         if across == 0 || down == 0 || across > size.width || down > size.height {
-            return Err(Error::invalid("tiles", format!("{across} x {down} tiles do not part a picture of {size}")));
+            return Err(Error::invalid("tiles", format!("{across} x {down} tiles do not divide a picture of {size}")));
         }
         if across.saturating_mul(down) > MOST_TILES {
             return Err(Error::invalid("tiles", format!("{across} x {down} tiles are more than {MOST_TILES}")));
         }
         if rules.clip_limit.is_nan() || rules.clip_limit < 1.0 {
-            return Err(Error::invalid("limit", format!("a limit of contrast is 1 or more, not {}", rules.clip_limit)));
+            return Err(Error::invalid("clip_limit", format!("a clip limit is 1 or more, not {}", rules.clip_limit)));
         }
         let colors = channels.colors();
         if let Basis::GrayValue(weights) = rules.basis {

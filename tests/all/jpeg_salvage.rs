@@ -1,4 +1,4 @@
-//! Damaged JPEG files: what is good comes back, restart marks are gone on from, what is missing is named.
+//! Damaged JPEG files: what is good comes back, restart markers are gone on from, what is missing is named.
 #![cfg(feature = "jpeg")]
 
 use crate::common::jpeg::{Jpeg, planes, progressive, segment, sequential};
@@ -46,7 +46,7 @@ fn good_rows_are_right(salvaged: &Picture, whole: &Picture, lost: &[Range<u32>])
     }
 }
 
-/// Where the restart marks are.
+/// Where the restart markers are.
 fn marks(bytes: &[u8]) -> Vec<usize> {
     let start = bytes.windows(2).position(|w| w == [0xff, 0xda]).unwrap();
     (start..bytes.len() - 1).filter(|&i| bytes[i] == 0xff && (0xd0..=0xd7).contains(&bytes[i + 1])).collect()

@@ -4,8 +4,8 @@
 use rahmen::Orientation;
 use rahmen::color::GrayWeights;
 use rahmen::measure::{
-    CompareRules, Hint, HistogramRules, Mask, compare, compare_contents, error_histogram, error_picture,
-    gray_histogram, histogram, masked_histogram, masked_moments, moments, profile,
+    CompareRules, Fix, HistogramRules, Mask, compare, compare_contents, error_histogram, error_picture, gray_histogram,
+    histogram, masked_histogram, masked_moments, moments, profile,
 };
 use rahmen::{Content, Frame, Gray, GrayAlpha, Pixel, Planes, Region, Rgb, Rgba, Size, Threads, View, color};
 
@@ -237,10 +237,31 @@ fn equal_pictures_thresholds_alpha_and_nan_are_told() {
 #[test]
 fn what_would_make_pictures_equal_is_said() {
     let a = noise(Size::new(37, 21), 8);
-    let hint = |b: &Frame<Rgb<u8>>| compare(a.view(), b.view(), &CompareRules::default()).unwrap().hint;
-    assert_eq!(hint(&a.view().map(|p| Rgb::new(p.b, p.g, p.r)).unwrap()), Some(Hint::RedBlueSwapped));
-    assert_eq!(hint(&a.view().oriented(Orientation::MirroredLeftRight).unwrap()), Some(Hint::MirroredLeftRight));
-    assert_eq!(hint(&a.view().oriented(Orientation::RotatedHalf).unwrap()), Some(Hint::RotatedHalf));
+    let hint = |b: &Frame<Rgb<u8>>| {
+        compare(a.view(), b.view(), &CompareRules::default()).unwrap().hint.map(|h| (h.fix, h.psnr_db.is_infinite()))
+    };
+    assert_eq!(hint(&a.view().map(|p| Rgb::new(p.b, p.g, p.r)).unwrap()), Some((Fix::Channels([2, 1, 0]), true)));
+    assert_eq!(hint(&a.view().map(|p| Rgb::new(p.b, p.r, p.g)).unwrap()), Some((Fix::Channels([1, 2, 0]), true)));
+    // Nearly equal: one level off everywhere, and rotated.
+    let near = a.view().map(|p| Rgb::new(p.r ^ 1, p.g ^ 1, p.b ^ 1)).unwrap().view().rotated_half().unwrap();
+    let found = compare(a.view(), near.view(), &CompareRules::default()).unwrap();
+    let hint_of_near = found.hint.unwrap();
+    assert_eq!(hint_of_near.fix, Fix::Orientation(Orientation::RotatedHalf));
+    // PSNR of an error of 1 of 255.
+    assert!((hint_of_near.psnr_db - 48.130_803_608_679_1).abs() < 1e-9);
+    assert!(
+        hint_of_near
+            .words(found.whole.psnr_db)
+            .starts_with("much closer if the second is rotated by 180 degrees: 48.1 dB")
+    );
+    assert_eq!(
+        hint(&a.view().oriented(Orientation::MirroredLeftRight).unwrap()),
+        Some((Fix::Orientation(Orientation::MirroredLeftRight), true))
+    );
+    assert_eq!(
+        hint(&a.view().oriented(Orientation::RotatedHalf).unwrap()),
+        Some((Fix::Orientation(Orientation::RotatedHalf), true))
+    );
     assert_eq!(hint(&noise(Size::new(37, 21), 9)), None);
     let contents =
         |b: Content| compare_contents(&a.clone().into(), &b, &CompareRules::default()).unwrap_err().to_string();

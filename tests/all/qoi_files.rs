@@ -138,7 +138,7 @@ fn damage_and_what_does_not_fit_are_told() {
         (file(2, 2, 3, 2, &[0xc3]), "colour space 2"),
         (file(0, 2, 3, 0, &[]), "0x2"),
         (file(2, 2, 3, 0, &[0xc0 | 5]), "beyond the last pixel"),
-        (file(2, 2, 3, 0, &[0xc3, 0xc3]), "end mark"),
+        (file(2, 2, 3, 0, &[0xc3, 0xc3]), "end marker"),
     ] {
         let error = read_bytes(bytes, 9).unwrap_err().to_string();
         assert!(error.contains(says), "{says}: {error}");

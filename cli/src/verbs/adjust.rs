@@ -17,7 +17,7 @@ use std::path::Path;
 #[derive(Debug, Args)]
 pub(crate) struct Adjust {
     /// Add this share of full: -1 to 1
-    #[arg(long, value_name = "SHARE", allow_hyphen_values = true)]
+    #[arg(long, value_name = "SHARE", value_parser = brightness, allow_hyphen_values = true)]
     brightness: Option<f64>,
     /// Contrast: distances from the pivot are multiplied by this
     #[arg(long, value_name = "F", allow_hyphen_values = true)]
@@ -44,6 +44,12 @@ pub(crate) struct Adjust {
     place: Where,
     #[command(flatten)]
     plotting: Plotting,
+}
+
+/// A share of full to add.
+fn brightness(word: &str) -> Result<f64, String> {
+    let number: Option<f64> = word.trim().parse().ok().filter(|v| (-1.0..=1.0).contains(v));
+    number.ok_or_else(|| "brightness is a share of full from -1 to 1: 0.1 adds a tenth".to_string())
 }
 
 /// Points of a curve.

@@ -8,7 +8,8 @@ use crate::text::{Align, number, safe, table};
 use crate::words::EdgeWord;
 use rahmen::access::Edge;
 use rahmen::flow::{Crop, Step};
-use rahmen::resample::{Kernel, Tap, Taps, taps};
+use rahmen::frame::Scale;
+use rahmen::resample::{Area, Kernel, Plan, ResizeRules, Tap, Taps, Target, taps};
 use rahmen::{Depth, Facts, PixelFormat, Region};
 use serde::Serialize;
 use std::path::Path;
@@ -26,6 +27,12 @@ pub(crate) struct Between {
     holds: String,
     #[serde(skip)]
     weighed: bool,
+    /// Whether the place is a pixel of a resized picture.
+    #[serde(skip)]
+    resized: bool,
+    /// The full that values are given over, where it is not that of the codes.
+    #[serde(skip)]
+    rescaled: Option<f64>,
 }
 
 /// A pixel that counts.
@@ -47,20 +54,25 @@ struct Counted {
 #[derive(Debug, Serialize)]
 struct Sum {
     name: String,
-    /// Not rounded; of colours beside alpha: weighted by it and divided by the resulting alpha.
+    /// In codes, not rounded; of colours beside alpha: weighted by it and divided by the resulting alpha.
     sum: f64,
-    /// The sum as the picture holds it.
+    /// The share of full.
+    fraction: f64,
+    /// The sum as a resized picture holds it.
     value: f64,
 }
 
+/// What is worked out by hand.
+#[derive(Debug, Clone, Copy)]
+pub(crate) enum Of {
+    /// A place of the picture.
+    Place(f64, f64),
+    /// A pixel of the picture once it is resized.
+    Resized(Target, u32, u32),
+}
+
 /// Reads the pixels about a place and sums them.
-pub(crate) fn report(
-    file: &Path,
-    (x, y): (f64, f64),
-    kernel: Kernel,
-    edge: EdgeWord,
-    shared: &Shared,
-) -> Done<Between> {
+pub(crate) fn report(file: &Path, of: Of, kernel: Kernel, edge: EdgeWord, shared: &Shared) -> Done<Between> {
     let mut known: Option<(Facts, Taps, Region, Edge<[f64; 4]>)> = None;
     let steps = |facts: &Facts| {
         let edge = match facts.pixel_format {
@@ -70,22 +82,29 @@ pub(crate) fn report(
             )
             .into()),
         };
-        let found = taps(facts.size, x, y, kernel, &edge)?;
+        let found = match of {
+            Of::Place(x, y) => taps(facts.size, x, y, kernel, &edge)?,
+            Of::Resized(target, x, y) => {
+                let (area, to) = target.of_area(facts.size, Area::of(facts.size))?;
+                Plan::of_area(facts.size, area, to, ResizeRules::new(kernel).edge(edge))?.taps(x, y)?
+            }
+        };
         let region = Region::new(span(&found.x), span(&found.y))?;
         known = Some((facts.clone(), found, region, edge));
         Ok(vec![Box::new(Crop::new(region)) as Box<dyn Step>])
     };
-    let picture = open::load(file, shared, steps).map_err(|e| open::in_file(e, file))?;
+    let picture = open::load_codes(file, shared, steps).map_err(|e| open::in_file(e, file))?;
     // Loading has planned the steps.
-    let Some((facts, taps, region, edge)) = known else { return Err(anyhow::anyhow!("nothing was read").into()) };
+    let Some((mut facts, taps, region, edge)) = known else { return Err(anyhow::anyhow!("nothing was read").into()) };
+    facts.metadata = picture.metadata().clone();
     let numbers = numbers_of(picture.content());
-    let full = full(&facts);
+    let full = |channel| full(&facts, channel);
     let value = |channel: usize, x: Option<u32>, y: Option<u32>| match (x, y, edge) {
         (Some(x), Some(y), _) => {
             let at = (y - region.y()) as usize * region.width() as usize + (x - region.x()) as usize;
             numbers.get(channel).and_then(|(_, values)| values.get(at)).copied().unwrap_or(f64::NAN)
         }
-        (.., Edge::Constant(all)) => all.get(channel).copied().unwrap_or(0.0) * full,
+        (.., Edge::Constant(all)) => all.get(channel).copied().unwrap_or(0.0) * full(channel),
         _ => f64::NAN,
     };
     let mut counted = Vec::new();
@@ -105,8 +124,16 @@ pub(crate) fn report(
     let alpha = matches!(facts.pixel_format, PixelFormat::Pixels { layout, .. } if layout.has_alpha())
         .then_some(numbers.len() - 1);
     let sums = sums(&counted, numbers.len(), alpha.filter(|_| kernel != Kernel::Nearest));
-    let channels =
-        numbers.iter().zip(sums).map(|((name, _), sum)| Sum { name: name.clone(), sum, value: held(&facts, sum) });
+    // Only the nearest pixel keeps the file's codes: a mean is a sample over the full range.
+    let rescaled = facts.metadata.scale == Scale::Codes && kernel != Kernel::Nearest;
+    let channels = numbers.iter().zip(sums).enumerate().map(|(c, ((name, _), sum))| {
+        let held = if rescaled { sum / full(c) * depth_full(&facts) } else { sum };
+        Sum { name: name.clone(), sum, fraction: sum / full(c), value: rounded(&facts, held) }
+    });
+    let (x, y) = match of {
+        Of::Place(x, y) => (x, y),
+        Of::Resized(_, x, y) => (x.into(), y.into()),
+    };
     Ok(Between {
         file: open::name_of(file),
         x,
@@ -116,6 +143,8 @@ pub(crate) fn report(
         taps: counted,
         holds: format!("{} {}", facts.size, facts.pixel_format.describe()),
         weighed: alpha.is_some(),
+        resized: matches!(of, Of::Resized(..)),
+        rescaled: rescaled.then(|| depth_full(&facts)),
     })
 }
 
@@ -138,18 +167,29 @@ fn sums(taps: &[Counted], channels: usize, alpha: Option<usize>) -> Vec<f64> {
     (0..channels).map(channel).collect()
 }
 
-fn full(facts: &Facts) -> f64 {
+/// Full in codes of a channel.
+fn full(facts: &Facts, channel: usize) -> f64 {
     match facts.pixel_format {
-        PixelFormat::Pixels { depth: Depth::U8, .. } => 255.0,
-        PixelFormat::Pixels { depth: Depth::U16, .. } => 65_535.0,
-        _ => 1.0,
+        PixelFormat::Pixels { depth, .. } => facts.metadata.full(channel, depth),
+        PixelFormat::Planes { .. } => 1.0,
+    }
+}
+
+/// Full of the depth.
+fn depth_full(facts: &Facts) -> f64 {
+    match facts.pixel_format {
+        PixelFormat::Pixels { depth, .. } => depth.max_code().map_or(1.0, f64::from),
+        PixelFormat::Planes { .. } => 1.0,
     }
 }
 
 /// A sum as the picture holds it: to nearest, halves up, within the range; floats as they are.
-fn held(facts: &Facts, sum: f64) -> f64 {
+fn rounded(facts: &Facts, sum: f64) -> f64 {
     match facts.pixel_format {
-        PixelFormat::Pixels { depth: Depth::U8 | Depth::U16, .. } => (sum + 0.5).floor().clamp(0.0, full(facts)),
+        PixelFormat::Pixels { depth: Depth::U8 | Depth::U16, .. } => {
+            // As resizing rounds: what lies within rounding of a tie is one.
+            (sum + 0.5 + depth_full(facts) * 1e-12).floor().clamp(0.0, depth_full(facts))
+        }
         _ => f64::from(sum as f32),
     }
 }
@@ -175,17 +215,25 @@ pub(crate) fn text(between: &Between) -> String {
     value.extend(blank());
     value.push(String::new());
     value.extend(between.channels.iter().map(|c| number(c.value)));
-    rows.extend([sum, value]);
+    let mut fraction = vec!["fraction".to_string()];
+    fraction.extend(blank());
+    fraction.push(String::new());
+    fraction.extend(between.channels.iter().map(|c| format!("{:.4}", c.fraction)));
+    rows.extend([sum, fraction, value]);
     let columns = vec![Align::Right; rows[0].len()];
     let mut out = format!(
-        "{} ({}) at x {}, y {}, {}\n{}",
+        "{} ({}){} at x {}, y {}, {}\n{}",
         safe(&between.file),
         between.holds,
+        if between.resized { " resized," } else { "" },
         between.x,
         between.y,
         between.kernel,
         table("  ", &columns, &rows)
     );
+    if let Some(full) = between.rescaled {
+        out.push_str(&format!("  the value is what resizing stores, over 0..={full}; the rest is in codes\n"));
+    }
     if between.weighed {
         out.push_str("  colours are weighted by alpha too, and divided by the sum's alpha\n");
     }

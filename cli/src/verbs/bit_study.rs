@@ -74,7 +74,7 @@ impl BitStudy {
         look::each(&self.files, form, one, text)?;
         let Some((study, row)) = drawn else { return Ok(()) };
         let name = open::name_of(&self.files[0]);
-        self.plotting.draw(&format!("What a bit is worth: {name}"), |figure| {
+        self.plotting.draw(&format!("What a bit is worth: {name}"), shared, |figure| {
             let quantizer = Quantizer::new(study.picture_levels, self.errors_at, self.reconstruct.into())?;
             let level = study.levels.iter().find(|l| l.bits == self.errors_at);
             let mut below = vec![Panel::Chart(Chart::staircase(&quantizer, study.picture_levels))];

@@ -36,7 +36,7 @@ pub(crate) struct Blank {
 
 impl Blank {
     pub(crate) fn run(self, shared: &Shared) -> Done {
-        if self.read_as == As::Indices {
+        if !matches!(self.read_as, As::Gray | As::Color | As::Stored) {
             return Err(Failure::words(
                 "a blank picture is gray or color; `rahmen save --as indices` numbers its colours",
             ));

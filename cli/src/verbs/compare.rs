@@ -6,7 +6,8 @@ use crate::open;
 use crate::plots::{Plotting, picture_panel};
 use crate::text::{Align, number, safe, table};
 use clap::Args;
-use rahmen::frame::{Pixels, Visitor};
+use rahmen::flow::{Orient, Step, ToCodes, apply};
+use rahmen::frame::{Pixels, Scale, Visitor};
 use rahmen::measure::{
     CompareRules, Comparison, Difference, Histogram, compare_contents, error_histogram, error_picture,
 };
@@ -43,6 +44,12 @@ pub(crate) struct Compare {
     gain: f64,
     #[command(flatten)]
     plotting: Plotting,
+    /// Apply the orientation of both files first
+    #[arg(long)]
+    upright: bool,
+    /// Fail with exit status 1 unless the two are equal
+    #[arg(long)]
+    expect_equal: bool,
     /// Print JSON: an array with one object
     #[arg(long)]
     json: bool,
@@ -57,19 +64,76 @@ struct Report {
     b: String,
     #[serde(flatten)]
     comparison: Comparison,
+    /// A hint about orientation, in words.
+    #[serde(skip)]
+    upright: Option<String>,
+}
+
+/// Two pictures in codes, where both have the same ones; as they are where not, so that fulls agree.
+fn in_codes(a: &Picture, b: &Picture) -> Done<(Picture, Picture)> {
+    let same = a.metadata().max_codes == b.metadata().max_codes && a.pixel_format() == b.pixel_format();
+    if !same || a.metadata().max_codes.is_none() {
+        return Ok((a.clone(), b.clone()));
+    }
+    let coded = |p: &Picture| apply(p.clone(), &mut [&mut ToCodes::default()]);
+    Ok((coded(a)?, coded(b)?))
+}
+
+/// The largest code of a picture in codes.
+fn max_code(picture: &Picture) -> Option<u32> {
+    let metadata = picture.metadata();
+    metadata.max_codes.as_ref().filter(|_| metadata.scale == Scale::Codes)?.iter().max().copied()
+}
+
+impl Compare {
+    fn load(&self, upright: bool, shared: &Shared) -> Done<(Picture, Picture)> {
+        let load = |path| {
+            open::load(path, shared, |_| match upright {
+                true => Ok(vec![Box::new(Orient::upright()) as Box<dyn Step>]),
+                false => Ok(Vec::new()),
+            })
+        };
+        Ok((load(&self.first)?, load(&self.second)?))
+    }
+
+    /// What the orientation of the files does to the comparison, where it brings them together.
+    fn once_upright(&self, before: Option<&Comparison>, rules: CompareRules, shared: &Shared) -> Option<String> {
+        let mut rules = rules;
+        rules.ssim = false;
+        let (a, b) = self.load(true, &shared.quietly(true)).and_then(|(a, b)| in_codes(&a, &b)).ok()?;
+        let after = compare_contents(a.content(), b.content(), &rules).ok()?;
+        let psnr = before.map_or(0.0, |c| c.whole.psnr_db);
+        match after.equal {
+            true => Some("equal once both are upright: add --upright".into()),
+            false if after.whole.psnr_db >= (psnr + 6.0).max(20.0) => {
+                let closer = format!("much closer once both are upright: {:.1} dB", after.whole.psnr_db);
+                Some(format!("{closer}; add --upright"))
+            }
+            false => None,
+        }
+    }
 }
 
 impl Compare {
     pub(crate) fn run(self, shared: &Shared) -> Done {
-        let load = |path| open::load(path, shared, |_| Ok(Vec::new()));
-        let (a, b) = (load(&self.first)?, load(&self.second)?);
+        let (a, b) = self.load(self.upright, shared)?;
         let mut rules = CompareRules::default();
         (rules.threshold, rules.peak, rules.ssim) = (self.threshold, self.peak, !self.no_ssim);
         rules.threads = shared.threads();
+        let (coded_a, coded_b) = in_codes(&a, &b)?;
+        // The full of codes is the largest of them.
+        if let (None, Some(max)) = (rules.peak, max_code(&coded_a)) {
+            rules.peak = Some(max.into());
+        }
         let [first, second] = [&self.first, &self.second].map(|p| open::name_of(p));
-        let comparison = compare_contents(a.content(), b.content(), &rules);
-        let comparison = comparison.map_err(|e| anyhow::anyhow!("{first} and {second}: {}", said(&e)))?;
-        let report = Report { a: first, b: second, comparison };
+        let comparison = compare_contents(coded_a.content(), coded_b.content(), &rules);
+        let sideways = !self.upright && [&a, &b].iter().any(|p| !p.metadata().orientation.is_upright());
+        let upright = if sideways { self.once_upright(comparison.as_ref().ok(), rules, shared) } else { None };
+        let comparison = comparison.map_err(|e| {
+            let hint = upright.as_ref().map_or(String::new(), |hint| format!("; {hint}"));
+            anyhow::anyhow!("{first} and {second}: {}{hint}", said(&e))
+        })?;
+        let report = Report { a: first, b: second, comparison, upright };
         let mut out = std::io::stdout().lock();
         match (self.json, self.csv) {
             (true, _) => writeln!(out, "[{}]", serde_json::to_string(&report)?)?,
@@ -80,10 +144,11 @@ impl Compare {
             rahmen::write(path, &Picture::from_error(&a, &b, self.gain)?)?;
         }
         let title = format!("{} against {}", report.b, report.a);
-        self.plotting.draw(&title, |figure| {
+        let equal = report.comparison.equal;
+        self.plotting.draw(&title, shared, |figure| {
             let error = Picture::from_error(&a, &b, self.gain)?;
             let gain = if self.gain == 1.0 { String::new() } else { format!(", {} times", number(self.gain)) };
-            let mut errors = errors_of(a.pixels()?, b.pixels()?)?;
+            let mut errors = errors_of(coded_a.pixels()?, coded_b.pixels()?)?;
             errors.channels.retain(|c| c.name != "alpha");
             Ok(figure
                 .row(vec![picture_panel(format!("a: {}", report.a), &a), picture_panel(format!("b: {}", report.b), &b)])
@@ -92,7 +157,11 @@ impl Compare {
                     Panel::Chart(Chart::errors(&errors)),
                 ])
                 .note(rahmen_show::text::comparison(&report.comparison)))
-        })
+        })?;
+        match self.expect_equal && !equal {
+            true => Err(anyhow::anyhow!("{} and {} are not equal", report.a, report.b).into()),
+            false => Ok(()),
+        }
     }
 }
 
@@ -133,14 +202,13 @@ fn text(report: &Report) -> String {
     let c = &report.comparison;
     let mut out =
         format!("{} and {}: {}", safe(&report.a), safe(&report.b), if c.equal { "equal" } else { "not equal" });
-    match c.hint {
-        Some(hint) => out.push_str(&format!("; equal if {}\n", hint.words())),
-        None => out.push('\n'),
-    }
+    let hints = [c.hint.map(|hint| hint.words(c.whole.psnr_db)), report.upright.clone()];
+    hints.into_iter().flatten().for_each(|hint| out.push_str(&format!("; {hint}")));
+    out.push('\n');
     if c.equal {
         return out;
     }
-    let head = ["channel", "largest", "at", "mean", "mean square", "root", "PSNR", "SNR", "SSIM", "differ"];
+    let head = ["channel", "max abs", "at", "MAE", "MSE", "RMSE", "PSNR", "SNR", "SSIM", "differ"];
     let mut rows = vec![head.map(String::from).to_vec()];
     let mut row = |name: &str, d: &Difference| {
         let at = d.max_at.map_or("-".to_string(), |(x, y)| format!("{x},{y}"));
@@ -158,7 +226,7 @@ fn text(report: &Report) -> String {
     out.push_str(&table("  ", &columns, &rows));
     let beyond =
         if c.threshold > 0.0 { format!("; differ: by more than {}", number(c.threshold)) } else { String::new() };
-    out.push_str(&format!("  full is {}{beyond}\n", number(c.peak)));
+    out.push_str(&format!("  peak {}{beyond}\n", number(c.peak)));
     let nan = c.channels.iter().map(|channel| channel.difference.nan).sum::<u64>();
     if nan > 0 {
         out.push_str(&format!("  {nan} numbers are missing in one of the two\n"));

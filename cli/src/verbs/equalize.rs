@@ -64,6 +64,10 @@ impl Making for Equalize {
         Ok(vec![Box::new(step)])
     }
 
+    fn looks_twice(&self) -> bool {
+        true
+    }
+
     fn remark(&self, _: &Facts, _: &Facts) -> Option<String> {
         self.kept.unchanged()
     }
@@ -132,6 +136,10 @@ impl Making for Stretch {
         let step = step.part(self.place.part(input, context.shared)?);
         self.kept.keep(&step);
         Ok(vec![Box::new(step)])
+    }
+
+    fn looks_twice(&self) -> bool {
+        true
     }
 
     fn remark(&self, _: &Facts, _: &Facts) -> Option<String> {

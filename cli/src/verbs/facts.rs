@@ -6,6 +6,7 @@ use crate::look;
 use crate::open;
 use crate::text::{Align, number, safe, table};
 use clap::Args;
+use rahmen::flow::{Chain, ToCodes};
 use rahmen::frame::{Resolution, ResolutionUnit};
 use rahmen::measure::Scan;
 use rahmen::{Meaning, PixelFormat, Primaries, Transfer};
@@ -108,9 +109,15 @@ fn report(file: &Path, scan: bool, shared: &Shared) -> Done<Report> {
     let (facts, scan) = match scan {
         true => {
             let mut reader = open::open(file, shared)?;
-            let scan = scanned(&mut reader, file)?;
-            open::note_damage(file, reader.stored().size.height, reader.take_damage(), shared);
             let mut facts = reader.facts().clone();
+            let scan = {
+                let named = |e: rahmen::Error| e.in_file(open::name_of(file));
+                let mut chain = Chain::new(Box::new(&mut reader), vec![Box::new(ToCodes::default())]).map_err(named)?;
+                let scan = scanned(&mut chain, file)?;
+                open::note_damage(file, facts.size.height, chain.take_damage(), shared);
+                scan
+            };
+            // How a file stores its pixels may be known exactly only behind the last one.
             facts.stored.clone_from(&reader.stored().stored);
             (facts, Some(scan))
         }
@@ -151,7 +158,7 @@ fn report(file: &Path, scan: bool, shared: &Shared) -> Done<Report> {
 }
 
 /// Reads the pixels strip by strip.
-fn scanned(reader: &mut rahmen::file::Reader, file: &Path) -> Done<Scanned> {
+fn scanned(reader: &mut Chain<'_>, file: &Path) -> Done<Scanned> {
     use rahmen::flow::Source;
     let mut scan = Scan::default();
     while let Some(strip) = reader.next(64).map_err(|e| e.in_file(open::name_of(file)))? {

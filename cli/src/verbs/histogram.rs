@@ -4,20 +4,20 @@ use crate::args::{Part, Shared, channel_index};
 use crate::fail::{Done, Failure, said};
 use crate::look;
 use crate::open;
-use crate::plots::Plotting;
+use crate::plots::{Plotting, picture_panel};
 use crate::text::{Align, number, safe, table};
 use crate::verbs::gray::weights;
+use crate::verbs::joint::{self, Asked, Pairs};
 use crate::words;
 use clap::{Args, ValueEnum};
 use rahmen::color::GrayWeights;
 use rahmen::flow::{Chain, Crop, HistogramSink, Source, Step, ToGray};
-use rahmen::frame::{Pixels, Visitor};
+use rahmen::frame::Pixels;
 use rahmen::measure::{
-    ChannelHistogram, ChannelStats, Histogram as Counted, HistogramRules, JointHistogram, Mask, joint_histogram,
-    masked_content_histogram,
+    ChannelHistogram, ChannelStats, Histogram as Counted, HistogramRules, Mask, masked_content_histogram,
 };
 use rahmen::tone::{EqualizeBy, LevelRow, level_table};
-use rahmen::{Facts, Layout, PicturePixel, PixelFormat, View};
+use rahmen::{Facts, Layout, PixelFormat};
 use rahmen_show::csv;
 use rahmen_show::plot::{Chart, Figure, Panel};
 use serde::Serialize;
@@ -71,6 +71,9 @@ pub(crate) struct Histogram {
     /// Plot the cumulative distribution too
     #[arg(long, requires = "plot", help_heading = "Plot")]
     cumulative: bool,
+    /// Plot each histogram beside its picture
+    #[arg(long, requires = "plot", conflicts_with = "together", help_heading = "Plot")]
+    picture: bool,
     #[command(flatten)]
     plotting: Plotting,
     /// Print JSON: an array with one object a file
@@ -163,8 +166,9 @@ impl Histogram {
         self.files = look::with_folders(&self.files)?;
         let form = if self.json { look::Output::Json } else { look::Output::Text };
         if let (Some(first), Some(second)) = (&self.channel, &self.against) {
-            let text = if self.csv { |r: &Pairs| csv::joint(&r.joint) } else { pairs_text };
-            return look::each(&self.files, form, |file| self.pairs(file, first, second, shared), text);
+            let asked = Asked { part: self.part, bins: self.bins.unwrap_or(16), range: self.range };
+            let text = if self.csv { |r: &Pairs| csv::joint(&r.joint) } else { joint::text };
+            return look::each(&self.files, form, |file| Pairs::of(file, (first, second), &asked, shared), text);
         }
         let text = match (self.csv, self.table) {
             (true, false) => |r: &Report| csv::histogram(&r.counted),
@@ -179,33 +183,32 @@ impl Histogram {
         } else {
             look::each(&self.files, form, |file| report_of(&self.count(file, shared)?, &self, &mut seen), text)?;
         }
-        self.plotting.draw(&self.plot_title(), |figure| self.figure(figure, &seen))
-    }
-
-    /// Two channels of a file against each other.
-    fn pairs(&self, file: &Path, first: &str, second: &str, shared: &Shared) -> Done<Pairs> {
-        let picture = open::load(file, shared, |facts| {
-            let region = self.part.region(facts.size)?;
-            Ok(if self.part.is_given() { vec![Box::new(Crop::new(region)) as Box<dyn Step>] } else { Vec::new() })
-        })?;
-        let facts = picture.facts();
-        let at = |name: &str| channel_index(&facts, name).map_err(Failure::words);
-        let full = match facts.pixel_format {
-            PixelFormat::Pixels { depth, .. } => depth.max_code().map_or(1.0, |top| f64::from(top) + 1.0),
-            PixelFormat::Planes { .. } => {
-                return Err(Failure::words("--against compares channels of pixels, not planes"));
-            }
-        };
-        let bins = self.bins.unwrap_or(16);
-        let range = self.range.unwrap_or((0.0, full));
-        let joint = picture.visit(Against { channels: (at(first)?, at(second)?), bins, range })?;
-        let joint = joint.map_err(|e| e.in_file(open::name_of(file)))?;
-        Ok(Pairs { file: open::name_of(file), first: first.into(), second: second.into(), joint })
+        self.plotting.draw(&self.plot_title(), shared, |figure| match self.picture {
+            true => self.beside_pictures(figure, &seen, shared),
+            false => self.figure(figure, &seen),
+        })
     }
 
     fn plot_title(&self) -> String {
         let name = |p: &PathBuf| p.file_name().map_or(String::new(), |n| n.to_string_lossy().into_owned());
         self.files.iter().map(name).collect::<Vec<_>>().join(", ")
+    }
+
+    /// A row a file: the picture, and its histogram.
+    fn beside_pictures(&self, figure: Figure, seen: &[(String, Counted)], shared: &Shared) -> Done<Figure> {
+        let mut figure = figure;
+        for (file, (name, counted)) in self.files.iter().zip(seen) {
+            if file == Path::new("-") {
+                return Err(Failure::words("--picture reads the file again; give it a name instead of -"));
+            }
+            let picture = open::load(file, &shared.quietly(true), |_| Ok(Vec::new()))?;
+            let mut row = vec![picture_panel(name.clone(), &picture), Panel::Chart(Chart::histogram(&[("", counted)]))];
+            if self.cumulative {
+                row.push(Panel::Chart(Chart::cumulative(&[("", counted)])));
+            }
+            figure = figure.row(row);
+        }
+        Ok(figure)
     }
 
     fn figure(&self, figure: Figure, seen: &[(String, Counted)]) -> Done<Figure> {
@@ -297,42 +300,6 @@ impl Histogram {
     }
 }
 
-/// Joint histogram of two channels.
-#[derive(Debug, Serialize)]
-struct Pairs {
-    file: String,
-    first: String,
-    second: String,
-    #[serde(flatten)]
-    joint: JointHistogram,
-}
-
-struct Against {
-    channels: (usize, usize),
-    bins: usize,
-    range: (f64, f64),
-}
-
-impl Visitor for Against {
-    type Out = rahmen::Result<JointHistogram>;
-    fn run<P: PicturePixel>(self, view: View<'_, P>) -> Self::Out {
-        let (first, second) = self.channels;
-        joint_histogram((view, first), (view, second), (self.bins, self.bins), [self.range; 2], &Mask::ALL)
-    }
-}
-
-fn pairs_text(p: &Pairs) -> String {
-    let counted: u64 = p.joint.counts.iter().sum();
-    let outside = if p.joint.outside > 0 { format!(", {} outside", p.joint.outside) } else { String::new() };
-    let correlation = number(p.joint.correlation);
-    format!(
-        "{}: {} against {}: correlation {correlation}, {counted} pairs{outside}\n",
-        safe(&p.file),
-        p.first,
-        p.second
-    )
-}
-
 /// What a file's pixels count up to.
 struct Counts {
     file: String,
@@ -386,11 +353,11 @@ fn text(report: &Report) -> String {
     for c in &report.channels {
         let s = &c.stats;
         let used = c.used.map_or("-".into(), |u| format!("{:.1} %", 100.0 * u));
-        let figures = [s.min, s.max, s.mean, s.std, s.median, c.mode.unwrap_or(f64::NAN)].map(number);
+        let figures = [s.min, s.max, s.mean, s.std, s.median].map(number);
         let ends = format!("{:.1}, {:.1} %", 100.0 * c.clipped.0, 100.0 * c.clipped.1);
         let entropy = format!("{:.2} bits", c.entropy);
         let words = [safe(&c.name), s.count.to_string()].into_iter().chain(figures);
-        rows.push(words.chain([entropy, used, ends]).collect());
+        rows.push(words.chain([mode_of(c), entropy, used, ends]).collect());
     }
     let columns = [[Align::Left].as_slice(), &[Align::Right; 10]].concat();
     out.push_str(&table("  ", &columns, &rows));
@@ -398,6 +365,20 @@ fn text(report: &Report) -> String {
         out.push_str(&bar_text(c));
     }
     out
+}
+
+/// The mode: a level, or the range of a bin that holds several.
+fn mode_of(c: &Channel) -> String {
+    let most = c.bins.iter().copied().max().filter(|n| *n > 0);
+    let Some(bin) = most.and_then(|most| c.bins.iter().position(|n| *n == most)) else { return number(f64::NAN) };
+    let width = (c.range.1 - c.range.0) / c.bins.len() as f64;
+    match c.mode {
+        Some(level) if width == 1.0 && level.fract() == 0.0 => number(level),
+        _ => {
+            let [low, high] = [bin, bin + 1].map(|i| number(c.range.0 + width * i as f64));
+            format!("{low}..{high}")
+        }
+    }
 }
 
 fn tables(report: &Report, one: impl Fn(&str, &[LevelRow]) -> String) -> String {

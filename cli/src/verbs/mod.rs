@@ -13,6 +13,7 @@ mod facts;
 mod fill;
 mod gray;
 mod histogram;
+mod joint;
 mod look;
 mod orient;
 mod paste;

@@ -10,8 +10,8 @@ use crate::words::{self, EdgeWord, Place};
 use clap::Args;
 use rahmen::flow::{Crop, Step};
 use rahmen::frame::{PlanesVisitor, Visitor};
-use rahmen::resample::Kernel;
-use rahmen::{Content, Depth, Facts, Number, PicturePixel, PixelFormat, Planes, Region, Sample, Size, View};
+use rahmen::resample::{Kernel, Target};
+use rahmen::{Content, Depth, Facts, Number, PicturePixel, PixelFormat, Planes, Region, Size, View};
 use serde::Serialize;
 use std::path::{Path, PathBuf};
 
@@ -34,6 +34,9 @@ pub(crate) struct Pixel {
     /// Interpolate: the taps of the place, their weights and the sum
     #[arg(long, value_name = "KERNEL", value_parser = words::kernel, requires = "at", conflicts_with = "around")]
     interpolation: Option<Kernel>,
+    /// The place is a pixel of the picture once it is resized so: 10 (times), 40%, or WxH; says which source pixels make it
+    #[arg(long, value_name = "TARGET", value_parser = words::target, requires = "interpolation")]
+    of_resize: Option<Target>,
     /// With --interpolation: what lies outside the picture: clamp, reflect (the edge pixel repeated), wrap or a colour
     #[arg(long, default_value = "clamp", value_name = "EDGE")]
     edge: EdgeWord,
@@ -66,10 +69,12 @@ struct One {
 #[derive(Debug, Serialize)]
 struct Channel {
     name: String,
-    /// The number as it is held.
-    value: serde_json::Value,
-    /// The file's own code, for integers.
+    /// The file's own code, for integer pixels.
+    #[serde(skip_serializing_if = "Option::is_none")]
     code: Option<u32>,
+    /// The number, where it is no code: floats and planes.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    value: Option<serde_json::Value>,
     /// The share of full; none for values with a unit.
     fraction: Option<f64>,
     /// The number as a person reads it: NaN and infinities too, which JSON has no word for.
@@ -94,7 +99,7 @@ struct Many {
 #[derive(Debug, Serialize)]
 struct Table {
     name: String,
-    /// The numbers as they are held, a row each.
+    /// Codes of integer pixels, values of others, row by row.
     values: Vec<Vec<serde_json::Value>>,
     /// Whether they are file codes: integers are shown by code.
     #[serde(skip)]
@@ -110,12 +115,16 @@ impl Pixel {
 
     fn report(&self, file: &Path, shared: &Shared) -> Done<Report> {
         match (self.interpolation, self.at) {
-            (Some(kernel), Some(Place::Between(x, y))) => {
-                return Ok(Report::Between(between::report(file, (x, y), kernel, self.edge, shared)?));
-            }
-            (Some(kernel), Some(Place::Pixel(x, y))) => {
-                let place = (f64::from(x), f64::from(y));
-                return Ok(Report::Between(between::report(file, place, kernel, self.edge, shared)?));
+            (Some(kernel), Some(place)) => {
+                let of = match (self.of_resize, place) {
+                    (None, Place::Between(x, y)) => between::Of::Place(x, y),
+                    (None, Place::Pixel(x, y)) => between::Of::Place(x.into(), y.into()),
+                    (Some(target), Place::Pixel(x, y)) => between::Of::Resized(target, x, y),
+                    (Some(_), Place::Between(..)) => {
+                        return Err(Failure::words("a pixel of a resized picture is X,Y in whole pixels"));
+                    }
+                };
+                return Ok(Report::Between(between::report(file, of, kernel, self.edge, shared)?));
             }
             (Some(_), None) => return Err(Failure::words("--interpolation works on one place; add --at X,Y")),
             (None, Some(Place::Between(..))) => {
@@ -132,8 +141,11 @@ impl Pixel {
             facts = Some(found.clone());
             Ok(vec![Box::new(Crop::new(region)) as Box<dyn Step>])
         };
-        let picture = open::load(file, shared, steps).map_err(|e| open::in_file(e, file))?;
-        let facts = facts.unwrap_or_else(|| picture.facts());
+        let picture = open::load_codes(file, shared, steps).map_err(|e| open::in_file(e, file))?;
+        let whole = facts.unwrap_or_else(|| picture.facts());
+        // The size of the whole picture, the scale and codes of what was read.
+        let mut facts = whole;
+        facts.metadata = picture.metadata().clone();
         let (file, holds) = (open::name_of(file), format!("{} {}", facts.size, facts.pixel_format.describe()));
         let numbers = numbers_of(picture.content());
         match (self.pixel(), self.around) {
@@ -148,7 +160,7 @@ impl Pixel {
                     let value = |v: &f64| channel(&facts, i, String::new(), *v);
                     Table {
                         name,
-                        values: rows().map(|row| row.iter().map(|v| value(v).value).collect()).collect(),
+                        values: rows().map(|row| row.iter().map(|v| json_of(value(v))).collect()).collect(),
                         shown: rows().map(|row| row.iter().map(|v| in_table(&value(v))).collect()).collect(),
                     }
                 });
@@ -225,11 +237,7 @@ fn channel(facts: &Facts, index: usize, name: String, value: f64) -> Channel {
         PixelFormat::Planes { .. } => None,
     };
     let code = depth.and_then(|d| facts.metadata.code(index, d, value as u32));
-    let full = depth.map(|d| match d {
-        Depth::U8 => u8::FULL.to_f64(),
-        Depth::U16 => u16::FULL.to_f64(),
-        Depth::F32 => 1.0,
-    });
+    let full = depth.map(|d| facts.metadata.full(index, d));
     let fraction = full.filter(|_| !facts.metadata.meaning.needs_window()).map(|full| value / full);
     let whole = !matches!(depth, Some(Depth::F32)) && value.fract() == 0.0 && value.abs() < 9e15;
     // A float is shown with the digits of its own type, not those of its widened form.
@@ -238,12 +246,18 @@ fn channel(facts: &Facts, index: usize, name: String, value: f64) -> Channel {
         true => serde_json::Value::from(value as i64),
         false => digits.parse::<f64>().map_or(serde_json::Value::Null, serde_json::Value::from),
     };
-    Channel { name, value, code, fraction, shown: digits }
+    Channel { name, value: Some(value).filter(|_| code.is_none()), code, fraction, shown: digits }
+}
+
+/// A number as JSON tells it: the file's code where it has one.
+fn json_of(channel: Channel) -> serde_json::Value {
+    channel.code.map(serde_json::Value::from).or(channel.value).unwrap_or_default()
 }
 
 /// A number as a table shows it: the file's code where it has one.
 fn in_table(channel: &Channel) -> String {
-    channel.code.map_or_else(|| channel.value.as_f64().map_or_else(|| channel.shown.clone(), number), |c| c.to_string())
+    let number = || channel.value.as_ref().and_then(|v| v.as_f64()).map_or_else(|| channel.shown.clone(), number);
+    channel.code.map_or_else(number, |c| c.to_string())
 }
 
 fn text(report: &Report) -> String {
@@ -255,13 +269,13 @@ fn text(report: &Report) -> String {
 }
 
 fn one_text(one: &One) -> String {
-    let mut rows = vec![["channel", "value", "code", "fraction"].map(String::from).to_vec()];
+    let coded = one.channels.iter().any(|c| c.code.is_some());
+    let mut rows = vec![["channel", if coded { "code" } else { "value" }, "fraction"].map(String::from).to_vec()];
     for c in &one.channels {
-        let code = c.code.map_or("-".into(), |v| v.to_string());
         let fraction = c.fraction.map_or("-".into(), |v| format!("{v:.4}"));
-        rows.push(vec![safe(&c.name), c.shown.clone(), code, fraction]);
+        rows.push(vec![safe(&c.name), c.code.map_or(c.shown.clone(), |v| v.to_string()), fraction]);
     }
-    let columns = [Align::Left, Align::Right, Align::Right, Align::Right];
+    let columns = [Align::Left, Align::Right, Align::Right];
     format!("{} ({}) at x {}, y {}\n{}", safe(&one.file), one.holds, one.x, one.y, table("  ", &columns, &rows))
 }
 

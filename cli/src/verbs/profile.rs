@@ -62,7 +62,7 @@ impl Profile {
         };
         look::each(&self.files, form, one, text)?;
         let title = seen.iter().map(|s| s.0.clone()).collect::<Vec<_>>().join(", ");
-        self.plotting.draw(&title, |mut figure| {
+        self.plotting.draw(&title, shared, |mut figure| {
             for (file, profile) in &seen {
                 let chart = Chart::profile(profile);
                 let words = format!("{file}: {}", chart.title);
@@ -73,7 +73,7 @@ impl Profile {
     }
 
     fn report(&self, file: &Path, shared: &Shared) -> Done<Report> {
-        let picture = open::load(file, shared, |_| Ok(Vec::new()))?;
+        let picture = open::load_codes(file, shared, |_| Ok(Vec::new()))?;
         let size = picture.size();
         let last = |side: u32| side.saturating_sub(1);
         let (from, to) = match (self.row, self.column, self.from, self.to) {

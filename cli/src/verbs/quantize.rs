@@ -109,7 +109,7 @@ impl Making for Quantize {
             write!(std::io::stdout(), "{}", table("  ", &[Align::Right; 4], &rows))?;
         }
         let name = |p: &Path| p.file_name().map_or(String::new(), |n| n.to_string_lossy().into_owned());
-        self.plotting.draw(&format!("Quantised: {} becomes {}", name(input), name(output)), |figure| {
+        self.plotting.draw(&format!("Quantised: {} becomes {}", name(input), name(output)), shared, |figure| {
             let stairs = Chart::staircase(&quantizer, levels);
             crate::plots::before_and_after(figure, input, output, Some(stairs), shared)
         })

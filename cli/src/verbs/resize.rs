@@ -50,6 +50,9 @@ pub(crate) struct Resize {
     /// Do not widen the kernel when shrinking: pixels are skipped, which aliases
     #[arg(long)]
     no_antialias: bool,
+    /// Round every sum exactly, half up (default: for targets of up to 65,536 pixels); slower
+    #[arg(long)]
+    exact: bool,
     /// What lies outside the picture: clamp, reflect (about the outer border, the edge pixel repeated), wrap or a colour
     #[arg(long, default_value = "clamp", value_name = "EDGE")]
     edge: EdgeWord,
@@ -102,6 +105,9 @@ impl Making for Resize {
         let mut rules = ResizeRules::new(self.interpolation).threads(context.shared.threads());
         if self.no_antialias {
             rules = rules.without_antialias();
+        }
+        if self.exact {
+            rules = rules.exact();
         }
         // Planes have no colours; a gray edge would be a number of unknown meaning.
         if let (PixelFormat::Planes { .. }, true) = (&input.pixel_format, self.edge.is_color()) {

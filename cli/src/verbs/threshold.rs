@@ -80,6 +80,10 @@ impl Making for Threshold {
         Ok(steps)
     }
 
+    fn looks_twice(&self) -> bool {
+        true
+    }
+
     fn remark(&self, input: &Facts, _: &Facts) -> Option<String> {
         if let Some(why) = self.kept.unchanged() {
             return Some(why);

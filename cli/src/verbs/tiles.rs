@@ -44,6 +44,9 @@ pub(crate) struct Tiles {
     /// With --rest pad: what lies beyond the picture: clamp, reflect (the edge pixel repeated), wrap or a colour
     #[arg(long, value_name = "EDGE", default_value = "clamp")]
     edge: EdgeWord,
+    /// Replace the tiles that the folder holds; without it a used folder is refused
+    #[arg(long)]
+    replace: bool,
     /// Also one picture of all tiles side by side
     #[arg(long, value_name = "FILE")]
     contact: Option<PathBuf>,
@@ -117,6 +120,7 @@ impl Tiles {
         let edge = self.edge.of(&facts).map_err(anyhow::Error::msg)?;
         let step = self.step.unwrap_or(self.size);
         let grid = TileGrid::new(picture.size(), self.size, (step.width, step.height), rest)?;
+        empty_folder(&self.folder, self.replace)?;
         let stem = folder_and_stem(&self.folder, &self.input)?;
         let extension = self.written.extension_like(&self.input);
         let digits = |side: u32| side.saturating_sub(1).to_string().len();
@@ -134,6 +138,8 @@ impl Tiles {
         let path = self.folder.join(INDEX);
         let text = serde_json::to_string_pretty(&index).context("the index")?;
         std::fs::write(&path, text + "\n").with_context(|| path.display().to_string())?;
+        let written = index.tiles.len();
+        shared.tell(|| format!("{written} tiles and {INDEX} written to {}", self.folder.display()));
         if let Some(sheet) = &self.contact {
             let pixels = picture.pixels()?.visit(Sheet(
                 &self,
@@ -151,6 +157,39 @@ impl Tiles {
             let tiles = format!("{} tiles ({columns} x {rows}) of {}", grid.count(), self.size);
             format!("{} -> {}: {tiles}, and {INDEX}", open::name_of(&self.input), self.folder.display())
         })
+    }
+}
+
+/// Sees to it that a folder holds no tiles: those of an earlier index go where that is allowed, files of others stay and
+/// are in the way.
+fn empty_folder(folder: &Path, replace: bool) -> Done {
+    let used = |folder: &Path| std::fs::read_dir(folder).is_ok_and(|mut entries| entries.next().is_some());
+    if !used(folder) {
+        return Ok(());
+    }
+    let name = folder.display();
+    let index = folder.join(INDEX);
+    if !replace {
+        let what = if index.exists() { "holds tiles; add --replace to replace them, or" } else { "is not empty;" };
+        return Err(anyhow::anyhow!("{name}: the folder {what} name another folder").into());
+    }
+    if index.exists() {
+        let tiles = read_index(&index)?.tiles;
+        for file in tiles.iter().map(|entry| folder.join(&entry.file)).chain([index]) {
+            match std::fs::remove_file(&file) {
+                Err(e) if e.kind() != std::io::ErrorKind::NotFound => {
+                    return Err(anyhow::Error::new(e).context(format!("{}: cannot remove it", file.display())).into());
+                }
+                _ => {}
+            }
+        }
+    }
+    match used(folder) {
+        true => {
+            Err(anyhow::anyhow!("{name}: the folder holds files that are no tiles of its index; name another folder")
+                .into())
+        }
+        false => Ok(()),
     }
 }
 
@@ -200,11 +239,12 @@ impl Assemble {
         let size = index.grid.assembled_size()?;
         let facts = Facts::new(size, first.pixel_format(), first.metadata().clone());
         shared.read_options().limits.check_picture(&facts).map_err(|e| e.in_file(&self.folder))?;
-        let mut failure = None;
+        let (mut failure, mut current) = (None, None);
         let assembled = first.pixels()?.visit(Together {
             grid: &index.grid,
             overlap: self.overlap,
             tile: &mut |tile| {
+                current = file_of(tile).ok();
                 load(tile).map_err(|e| {
                     failure = Some(e);
                     missing(&path, tile.region.x(), tile.region.y())
@@ -214,7 +254,8 @@ impl Assemble {
         if let Some(failure) = failure {
             return Err(failure);
         }
-        let picture = Picture::new(assembled.map_err(|e| e.in_file(&self.folder))?, first.metadata().clone());
+        let named = |e: rahmen::Error| e.in_file(current.as_deref().unwrap_or(&self.folder));
+        let picture = Picture::new(assembled.map_err(named)?, first.metadata().clone());
         let to = picture.facts();
         write_whole(&self.output, picture, &self.written, shared)?;
         shared.say(&self.output, || {

@@ -98,7 +98,7 @@ pub(crate) fn draw(
     shared: &Shared,
 ) -> Done {
     let name = |p: &Path| p.file_name().map_or(String::new(), |n| n.to_string_lossy().into_owned());
-    plotting.draw(&format!("{verb}: {} becomes {}", name(input), name(output)), |figure| {
+    plotting.draw(&format!("{verb}: {} becomes {}", name(input), name(output)), shared, |figure| {
         let curve = match tone.as_ref().map(Tone::curves) {
             Some([curve]) => Some(Chart::curve(curve)),
             _ => None,

@@ -7,7 +7,7 @@ pub(crate) use color::{Color, EdgeWord, Fractions, edge_of};
 use rahmen::Size;
 use rahmen::file::ChromaSampling;
 use rahmen::frame::RawLayout;
-use rahmen::resample::Kernel;
+use rahmen::resample::{Kernel, Target};
 use std::str::FromStr;
 
 /// A half-open range of rows or columns, either end left out: `10..20`, `10..`, `..20`, `10:20`; or one of them: `10`.
@@ -134,6 +134,17 @@ pub(crate) fn size(word: &str) -> Result<Size, String> {
     let word = word.replace(['X', '\u{d7}'], "x");
     let (w, h) = pair(&word, 'x', "a size is WIDTHxHEIGHT in pixels, such as 640x480, or one number for both")?;
     Ok(Size::new(w, h))
+}
+
+/// A target size of a resize: a factor `10`, `0.5`, `40%`, or a size `WxH`.
+pub(crate) fn target(word: &str) -> Result<Target, String> {
+    if word.contains(['x', 'X', '\u{d7}']) {
+        return size(word).map(Target::Exact);
+    }
+    if word.ends_with('%') {
+        return percent(word).map(|p| Target::Scale(p / 100.0, p / 100.0));
+    }
+    factors(word).map(|(x, y)| Target::Scale(x, y))
 }
 
 /// A share in percent: `30` or `30%`.

@@ -20,7 +20,7 @@ fn every_format_is_saved_and_told() {
         assert!(text.contains(words), "{text}");
         let back = json(&["pixel", &path, "--at", "100,100", "--json"]);
         let values: Vec<u64> =
-            back[0]["channels"].as_array().unwrap().iter().map(|c| c["value"].as_u64().unwrap()).collect();
+            back[0]["channels"].as_array().unwrap().iter().map(|c| c["code"].as_u64().unwrap()).collect();
         assert_eq!(values, [178, 38, 34], "{name}");
     }
     // Through a pipe, from a format that starts with the lowest row to another.
@@ -43,7 +43,7 @@ fn jpeg_is_told_laid_upright_cut_and_saved() {
     let (board, small) = (folder.path("board.jpg"), folder.path("small.jpg"));
     let near = |path: &str, x: u32, y: u32| -> Vec<i64> {
         let pixel = json(&["pixel", path, "--at", &format!("{x},{y}"), "--json"]);
-        pixel[0]["channels"].as_array().unwrap().iter().map(|c| c["value"].as_i64().unwrap()).collect()
+        pixel[0]["channels"].as_array().unwrap().iter().map(|c| c["code"].as_i64().unwrap()).collect()
     };
     out(&[
         "crop",
@@ -134,7 +134,7 @@ fn pages_are_counted_and_read() {
     let two = json(&["facts", &path, "--page", "2", "--json"]);
     assert_eq!((two[0]["layout"].as_str(), two[0]["pages"].as_u64()), (Some("rgb"), Some(2)));
     let pixel = json(&["pixel", &path, "--page", "2", "--at", "0,0", "--json"]);
-    assert_eq!(pixel[0]["channels"][2]["value"].as_u64(), Some(u64::from(b'e')));
+    assert_eq!(pixel[0]["channels"][2]["code"].as_u64(), Some(u64::from(b'e')));
     assert!(fails(1, &["facts", &path, "--page", "3"]).contains("no page 3; the file has 2"));
     assert!(fails(2, &["facts", &path, "--page", "0"]).contains("--page"));
 }

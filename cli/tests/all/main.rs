@@ -3,6 +3,8 @@
 mod common;
 
 mod files;
+mod first_hour;
+mod levels;
 mod moves;
 mod program;
 mod resampling;

@@ -192,7 +192,7 @@ fn depth_rescales_windows_and_counts_bits() {
     assert_eq!(made(&folder, &["depth", "--to", "u16"]), json!([[257, 514, 771], [1028, 1285, 1542]]));
     assert_eq!(made(&folder, &["depth", "--to", "u8", "--window", "1,6"]), json!([[0, 51, 102], [153, 204, 255]]));
     // One bit: below half is none.
-    assert_eq!(made(&folder, &["depth", "--bits", "1", "--window", "1,6"]), json!([[0, 0, 0], [255, 255, 255]]));
+    assert_eq!(made(&folder, &["depth", "--bits", "1", "--window", "1,6"]), json!([[0, 0, 0], [1, 1, 1]]));
     let (from, to) = (six(&folder), folder.path("bits.pgm"));
     out(&["depth", &from, &to, "--bits", "3"]);
     assert_eq!(json(&["facts", &to, "--json"])[0]["max_code"], json!(7));

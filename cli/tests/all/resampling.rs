@@ -74,7 +74,7 @@ fn any_angle_is_rotated_by() {
     assert!(said.contains("538x417"), "{said}");
     let corner = json(&["pixel", &to, "--at", "0,0", "--json"]);
     let corner: Vec<i64> =
-        corner[0]["channels"].as_array().unwrap().iter().map(|c| c["value"].as_i64().unwrap()).collect();
+        corner[0]["channels"].as_array().unwrap().iter().map(|c| c["code"].as_i64().unwrap()).collect();
     assert_eq!(corner, [0x33, 0x44, 0x55]);
     out(&["rotate", &demo("quay-dawn.png"), &to, "-90", "--interpolation", "linear"]);
     let exact = folder.path("exact.png");

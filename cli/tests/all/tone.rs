@@ -175,7 +175,7 @@ fn tone_verbs_change_what_they_say_and_nothing_else() {
     assert!(fails(2, &["stretch", &a, &to, "--everywhere"]).contains("--everywhere goes with"));
     assert!(fails(1, &["adjust", &a, &to, "--gamma", "0"]).contains("above 0"));
     assert!(fails(1, &["quantize", &a, &to, "--bits", "9"]).contains("there are only 256"));
-    assert!(fails(1, &["equalize", &a, &to, "--adaptive", "9x1"]).contains("do not part"));
+    assert!(fails(1, &["equalize", &a, &to, "--adaptive", "9x1"]).contains("do not divide"));
 }
 
 #[test]

@@ -13,17 +13,6 @@ pub struct Axis {
     pub whole: bool,
 }
 
-/// Where a legend stands.
-#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
-#[non_exhaustive]
-#[allow(missing_docs)] // each corner is what it is named after
-pub enum Corner {
-    #[default]
-    UpperRight,
-    UpperLeft,
-    LowerRight,
-}
-
 /// How the points of a series are shown.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 #[non_exhaustive]
@@ -62,8 +51,6 @@ pub struct Chart {
     pub y: Axis,
     /// What is drawn, the first at the back.
     pub series: Vec<Series>,
-    /// Where the legend stands, if a series has a name.
-    pub legend: Corner,
     /// What has to be said below.
     pub remark: String,
 }
@@ -71,19 +58,13 @@ pub struct Chart {
 impl Chart {
     /// A chart without a series yet.
     pub fn new(title: impl Into<String>, x: Axis, y: Axis) -> Chart {
-        let (legend, remark) = (Corner::UpperRight, String::new());
-        Chart { title: title.into(), x, y, series: Vec::new(), legend, remark }
+        Chart { title: title.into(), x, y, series: Vec::new(), remark: String::new() }
     }
 
     /// The same chart with another series in front.
     pub fn with(mut self, name: impl Into<String>, ink: Ink, mark: Mark, points: Vec<(f64, f64)>) -> Chart {
         self.series.push(Series { name: name.into(), ink, mark, points });
         self
-    }
-
-    /// The same chart with its legend elsewhere.
-    pub fn legend(self, legend: Corner) -> Chart {
-        Chart { legend, ..self }
     }
 
     /// The same chart under another title.

@@ -1,6 +1,6 @@
 //! A chart of each measurement.
 
-use super::{Axis, Chart, Corner, Ink, Mark, Series};
+use super::{Axis, Chart, Ink, Mark, Series};
 use rahmen::measure::{ChannelHistogram, Histogram, Profile};
 use rahmen::tone::{BitStudy, Curve, Quantizer};
 
@@ -14,7 +14,7 @@ impl Chart {
     /// One or several histograms laid over each other, by the share of the values in each bin, so that pictures of any
     /// size compare. Each comes with a name; channels of one are told apart by colour.
     pub fn histogram(histograms: &[(&str, &Histogram)]) -> Chart {
-        let series = each_channel(histograms, |c| stairs(&columns(c), c.range));
+        let series = each_channel(histograms, |c| stairs(&columns(c), extent(c)));
         let (low, high) = ends(histograms);
         let (top, remark) = highest(&series);
         let remark = [remark, outside(histograms)].into_iter().filter(|r| !r.is_empty()).collect::<Vec<_>>().join("; ");
@@ -33,14 +33,14 @@ impl Chart {
                 sum += share;
                 sum
             };
-            stairs(&columns(c).iter().map(add).collect::<Vec<_>>(), c.range)
+            stairs(&columns(c).iter().map(add).collect::<Vec<_>>(), extent(c))
         });
         series.iter_mut().for_each(|s| s.mark = Mark::Line);
         let y = Axis::new("share at or below, %", 0.0, 100.0);
         let (low, high) = ends(histograms);
         let (label, whole) = value_label(histograms);
         let mut x = Axis { whole, ..Axis::new(label, low, high) };
-        let ranges = || histograms.iter().flat_map(|(_, h)| h.channels.iter().map(|c| c.range));
+        let ranges = || histograms.iter().flat_map(|(_, h)| h.channels.iter().map(extent));
         if ranges().any(|r| r != (low, high)) {
             // Other numbers of levels compare by their share of the range.
             x = Axis::new("share of the range", 0.0, 1.0);
@@ -48,7 +48,7 @@ impl Chart {
                 series.points.iter_mut().for_each(|p| p.0 = (p.0 - low) / (high - low));
             }
         }
-        Chart { series, ..Chart::new("Cumulative distribution", x, y) }.legend(Corner::UpperLeft)
+        Chart { series, ..Chart::new("Cumulative distribution", x, y) }
     }
 
     /// How often each signed error occurs: of a comparison, or of fewer bits.
@@ -104,7 +104,7 @@ impl Chart {
             let name = format!("fitted: {:.2} dB a bit", study.slope_db_per_bit);
             chart = chart.with(name, Ink::Plum, Mark::Line, line(study.slope_db_per_bit, study.intercept_db));
         }
-        chart = chart.with("measured", Ink::Copper, Mark::Points, points).legend(Corner::UpperLeft);
+        chart = chart.with("measured", Ink::Copper, Mark::Points, points);
         let (low, high) = heights(&chart.series);
         Chart { y: Axis::new("PSNR, dB", (low - 3.0).min(0.0), high + 3.0), ..chart }
     }
@@ -118,17 +118,18 @@ impl Chart {
         Chart::new(format!("{} cells of {levels} levels", cells.len()), x, y)
             .with("as it is", Ink::Sand, Mark::Dashes, vec![(0.0, 0.0), (top, top)])
             .with("quantised", Ink::Harbor, Mark::Line, stairs)
-            .legend(Corner::UpperLeft)
     }
 
     /// Chart of a curve from 0 to full.
     pub fn curve(curve: &Curve) -> Chart {
         let points = (0..=256).map(|i| f64::from(i) / 256.0).map(|x| (x, curve.at(x).clamp(0.0, 1.0))).collect();
         let (x, y) = (Axis::new("value in, share of full", 0.0, 1.0), Axis::new("value out, share of full", 0.0, 1.0));
-        Chart::new("Curve", x, y)
-            .with("as it is", Ink::Sand, Mark::Dashes, vec![(0.0, 0.0), (1.0, 1.0)])
-            .with("curve", Ink::Copper, Mark::Line, points)
-            .legend(Corner::LowerRight)
+        Chart::new("Curve", x, y).with("as it is", Ink::Sand, Mark::Dashes, vec![(0.0, 0.0), (1.0, 1.0)]).with(
+            "curve",
+            Ink::Copper,
+            Mark::Line,
+            points,
+        )
     }
 }
 
@@ -189,8 +190,14 @@ fn stairs(columns: &[f64], (low, high): (f64, f64)) -> Vec<(f64, f64)> {
     columns.iter().enumerate().flat_map(|(i, &share)| [(edge(i), share), (edge(i + 1), share)]).collect()
 }
 
+/// What the columns cover: a level's column stands about its number.
+fn extent(c: &ChannelHistogram) -> (f64, f64) {
+    let (low, high) = c.range;
+    if c.is_by_level() { (low - 0.5, high - 0.5) } else { (low, high) }
+}
+
 fn ends(histograms: &[(&str, &Histogram)]) -> (f64, f64) {
-    let ranges = || histograms.iter().flat_map(|(_, h)| h.channels.iter().map(|c| c.range));
+    let ranges = || histograms.iter().flat_map(|(_, h)| h.channels.iter().map(extent));
     (ranges().map(|r| r.0).fold(f64::INFINITY, f64::min), ranges().map(|r| r.1).fold(f64::NEG_INFINITY, f64::max))
 }
 
@@ -242,10 +249,10 @@ mod tests {
     fn shares_make_stairs_and_cumulative_shares_end_at_all() {
         let h = counted(&[1, 0, 3]);
         let chart = Chart::histogram(&[("a", &h)]);
-        let wanted = [(0.0, 25.0), (1.0, 25.0), (1.0, 0.0), (2.0, 0.0), (2.0, 75.0), (3.0, 75.0)];
+        let wanted = [(-0.5, 25.0), (0.5, 25.0), (0.5, 0.0), (1.5, 0.0), (1.5, 75.0), (2.5, 75.0)];
         assert_eq!(chart.series[0].points, wanted);
-        assert_eq!((chart.x.range, chart.y.range.1), ((0.0, 3.0), 79.5));
-        assert_eq!(Chart::cumulative(&[("a", &h)]).series[0].points[5], (3.0, 100.0));
+        assert_eq!((chart.x.range, chart.y.range.1), ((-0.5, 2.5), 79.5));
+        assert_eq!(Chart::cumulative(&[("a", &h)]).series[0].points[5], (2.5, 100.0));
         // 65,536 bins become columns, and no value is lost.
         let wide = Chart::histogram(&[("a", &counted(&vec![1; 65_536]))]);
         let sum: f64 = wide.series[0].points.iter().step_by(2).map(|p| p.1).sum();

@@ -1,7 +1,7 @@
 //! Charts and pictures laid out in rows, drawn into a frame or as SVG.
 
 use super::Chart;
-use super::draw::{FACE, chart, failed, title};
+use super::draw::{FACE, Pen, chart, failed, title};
 use super::ink::{FAINT, PAPER, TEXT};
 use crate::render::{Look, fitted, render};
 use crate::{Error, Result};
@@ -10,6 +10,7 @@ use plotters::coord::Shift;
 use plotters::prelude::*;
 use rahmen::file::{WriteOptions, Writer};
 use rahmen::flow::{Sink, Strip};
+use rahmen::resample::{Kernel, resize};
 use rahmen::{Content, FileFormat, Frame, Picture, Rgb, Size};
 use std::path::Path;
 use std::sync::{Arc, Mutex, Once, PoisonError};
@@ -43,6 +44,8 @@ pub struct Figure {
 /// Pixels beside a picture, and above and below it with its title.
 const PADDING: u32 = 28;
 const CAPTION: u32 = 44;
+/// How many times as large a figure is drawn before it is shrunk to pixels.
+const LARGER: u32 = 3;
 /// Pixels that the title takes, and a line of the note.
 const HEAD: u32 = 44;
 const LINE: u32 = 19;
@@ -53,9 +56,9 @@ impl Figure {
         Figure { title: title.into(), note: String::new(), size: Size::new(1280, 800), rows: Vec::new() }
     }
 
-    /// In this size: at least 200 x 150.
+    /// In this size: 200 x 150 to 5000 x 5000.
     pub fn size(self, size: Size) -> Figure {
-        Figure { size: Size::new(size.width.clamp(200, 20_000), size.height.clamp(150, 20_000)), ..self }
+        Figure { size: Size::new(size.width.clamp(200, 5000), size.height.clamp(150, 5000)), ..self }
     }
 
     /// A line below everything.
@@ -91,14 +94,15 @@ impl Figure {
     /// A picture that cannot be shown; what the plotting library gives.
     pub fn to_frame(&self) -> Result<Frame<Rgb<u8>>> {
         with_fonts();
-        let mut frame = Frame::<Rgb<u8>>::new(self.size)?;
+        let size = Size::new(self.size.width * LARGER, self.size.height * LARGER);
+        let mut large = Frame::<Rgb<u8>>::new(size)?;
         let places = {
-            let area = BitMapBackend::with_buffer(frame.samples_mut(), (self.size.width, self.size.height));
-            let area = area.into_drawing_area();
-            let places = self.draw(&area)?;
+            let area = BitMapBackend::with_buffer(large.samples_mut(), (size.width, size.height)).into_drawing_area();
+            let places = self.draw(&area, Pen(LARGER))?;
             area.present().map_err(failed)?;
             places
         };
+        let mut frame = resize(large.view(), self.size, Kernel::Box)?;
         for Place { at: (x, y), shown } in places {
             frame.view_mut().paste(&shown.view(), x.into(), y.into())?;
         }
@@ -114,7 +118,7 @@ impl Figure {
         let mut text = String::new();
         let places = {
             let area = SVGBackend::with_string(&mut text, (self.size.width, self.size.height)).into_drawing_area();
-            let places = self.draw(&area)?;
+            let places = self.draw(&area, Pen(1))?;
             area.present().map_err(failed)?;
             places
         };
@@ -163,17 +167,16 @@ impl Figure {
     }
 
     /// Draws all but the pictures; says where those go.
-    fn draw<'a, DB: DrawingBackend + 'a>(&self, area: &DrawingArea<DB, Shift>) -> Result<Vec<Place>> {
+    fn draw<'a, DB: DrawingBackend + 'a>(&self, area: &DrawingArea<DB, Shift>, pen: Pen) -> Result<Vec<Place>> {
         area.fill(&PAPER).map_err(failed)?;
-        let style = (FACE, 20).into_font().color(&TEXT);
-        area.draw(&Text::new(self.title.clone(), (16, 14), style)).map_err(failed)?;
+        let at = (pen.px(16), pen.px(14));
+        area.draw(&Text::new(self.title.clone(), at, pen.font(20, &TEXT))).map_err(failed)?;
         // About seven pixels a letter.
         let lines = wrapped(&self.note, (self.size.width.saturating_sub(32) / 7).max(20) as usize);
         let foot = if lines.is_empty() { 0 } else { LINE * lines.len() as u32 + 8 }.min(self.size.height / 2);
         for (i, line) in (0u32..).zip(lines) {
-            let style = (FACE, 13).into_font().color(&FAINT);
-            let at = (16, (self.size.height - foot + LINE * i + 3) as i32);
-            area.draw(&Text::new(line, at, style)).map_err(failed)?;
+            let at = (pen.px(16), pen.px(self.size.height - foot + LINE * i + 3));
+            area.draw(&Text::new(line, at, pen.font(13, &FAINT))).map_err(failed)?;
         }
         let mut places = Vec::new();
         let heights = self.row_heights(self.size.height - HEAD - foot);
@@ -183,11 +186,14 @@ impl Figure {
             let columns = panels.len() as u32;
             for (x, panel) in (0u32..).zip(panels) {
                 let (left, right) = (self.size.width * x / columns, self.size.width * (x + 1) / columns);
-                let part = area.clone().shrink((left, top), (right - left, bottom - top));
+                let part = area.clone().shrink(
+                    (pen.px(left) as u32, pen.px(top) as u32),
+                    (pen.px(right - left) as u32, pen.px(bottom - top) as u32),
+                );
                 match panel {
-                    Panel::Chart(of) => chart(&part, of)?,
+                    Panel::Chart(of) => chart(&part, of, pen)?,
                     Panel::Picture { title: words, content, look } => {
-                        title(&part, words, (right - left) as i32)?;
+                        title(&part, words, right - left, pen)?;
                         let room =
                             Size::new((right - left).saturating_sub(PADDING), (bottom - top).saturating_sub(CAPTION));
                         let size = fitted(content.size(), room);

@@ -9,6 +9,6 @@ mod draw;
 mod figure;
 mod ink;
 
-pub use chart::{Axis, Chart, Corner, Mark, Series};
+pub use chart::{Axis, Chart, Mark, Series};
 pub use figure::{Figure, Panel};
 pub use ink::Ink;

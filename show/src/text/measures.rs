@@ -47,7 +47,7 @@ pub fn comparison(comparison: &Comparison) -> String {
     }
     let psnr = if d.psnr_db.is_infinite() { "infinite".to_string() } else { format!("{:.2} dB", d.psnr_db) };
     let ssim = d.ssim.map_or(String::new(), |s| format!(", SSIM {s:.4}"));
-    let hint = comparison.hint.map_or(String::new(), |hint| format!("; equal if {}", hint.words()));
+    let hint = comparison.hint.map_or(String::new(), |hint| format!("; {}", hint.words(comparison.whole.psnr_db)));
     format!("PSNR {psnr}, RMSE {:.4}{ssim}{hint}", d.rmse)
 }
 

@@ -75,8 +75,7 @@ pub fn picture(content: &Content, terminal: Terminal, look: Look) -> Result<Stri
     }
     for y in (0..shown.height).step_by(2) {
         if terminal.rulers.is_some() {
-            let row = y0.saturating_add(place(y, size.height, shown.height));
-            let label = if (y / 2).is_multiple_of(TICK_ROWS) { row.to_string() } else { String::new() };
+            let label = row_label(y, y0, size.height, shown.height);
             let mark = if label.is_empty() { ' ' } else { '-' };
             out.push_str(&format!("{label:>width$}{mark}", width = digits as usize));
         }
@@ -95,12 +94,31 @@ fn place(at: u32, side: u32, shown: u32) -> u32 {
     (u64::from(at) * u64::from(side) / u64::from(shown.max(1))) as u32
 }
 
+/// The number of the row of pixels that begins in a line of the fitted picture, which has rows `y` and `y + 1`: every fifth
+/// line, or where a pixel takes more than a line, every row or so that begins in it.
+fn row_label(y: u32, first: u32, height: u32, shown: u32) -> String {
+    let row = place(y, height, shown);
+    if shown <= height {
+        return if (y / 2).is_multiple_of(TICK_ROWS) { first.saturating_add(row).to_string() } else { String::new() };
+    }
+    // Enlarged by a whole factor: a row begins at a multiple of it.
+    let factor = shown / height;
+    let every = (2 * TICK_ROWS).div_ceil(factor);
+    let begins = [y, y + 1].into_iter().find(|at| at.is_multiple_of(factor)).map(|at| at / factor);
+    match begins {
+        Some(row) if row < height && row.is_multiple_of(every) => first.saturating_add(row).to_string(),
+        _ => String::new(),
+    }
+}
+
 fn upper_ruler(out: &mut String, first: u32, width: u32, shown: u32, left: u32) {
     let (mut numbers, mut marks) = (" ".repeat(left as usize), " ".repeat(left as usize));
     let mut x = 0;
     while x < shown {
         let label = first.saturating_add(place(x, width, shown)).to_string();
-        let step = TICK.max(label.len() as u32 + 1).min(shown - x);
+        // Enlarged by a whole factor, numbers stand where a pixel begins.
+        let factor = (shown / width.max(1)).max(1);
+        let step = TICK.max(label.len() as u32 + 1).next_multiple_of(factor).min(shown - x);
         // A number that would stick out is left out.
         let label = if label.len() as u32 <= step { label } else { String::new() };
         numbers.push_str(&format!("{label:<width$}", width = step as usize));

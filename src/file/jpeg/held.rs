@@ -19,14 +19,14 @@ pub(super) struct Scans {
     /// The components' numbers.
     pub(super) ids: Vec<u8>,
     pub(super) progressive: bool,
-    /// Rows of MCUs between restart marks, or 0.
+    /// Rows of MCUs between restart markers, or 0.
     pub(super) restart_rows: u16,
-    /// How many threads may code parts between restart marks.
+    /// How many threads may code parts between restart markers.
     pub(super) threads: Threads,
 }
 
 impl Scans {
-    /// The most units that lie between restart marks, which a marker segment has to hold.
+    /// The most units that lie between restart markers, which a marker segment has to hold.
     ///
     /// # Errors
     /// More of them than 65,535, in words.
@@ -92,7 +92,7 @@ impl Scans {
         put_segment(out, 0xda, &body)
     }
 
-    /// A scan: counted, then written, its parts between restart marks on all threads.
+    /// A scan: counted, then written, its parts between restart markers on all threads.
     fn put_scan(&self, rows: &[Row], scan: Option<Progress>, out: &mut dyn Output) -> Result<()> {
         let shape = &self.shape;
         let each = match self.restart_rows {

@@ -1,4 +1,4 @@
-//! A scan that is being read: MCU after MCU, restart marks, and the way back to one behind damage.
+//! A scan that is being read: MCU after MCU, restart markers, and the way back to one behind damage.
 
 use super::bits::{Bits, Place};
 use super::frame::{Coding, FrameHeader};
@@ -88,7 +88,7 @@ impl Running {
         Ok(true)
     }
 
-    /// Whether a restart mark has to come next.
+    /// Whether a restart marker has to come next.
     pub(super) fn is_before_mark(&self, interval: u32) -> bool {
         interval > 0 && self.until_restart == 0 && self.next < self.all && self.next >= self.lost_until
     }
@@ -107,7 +107,7 @@ impl Running {
         let fill = rest.iter().take_while(|&&b| b == 0xff).count();
         let Some(&marker) = rest.get(fill) else { return Ok(false) };
         if fill == 0 || marker != 0xd0 | self.restart {
-            return Err(Error::malformed(format!("restart mark {} expected before MCU {}", self.restart, self.next)));
+            return Err(Error::malformed(format!("restart marker {} expected before MCU {}", self.restart, self.next)));
         }
         self.place = Place::at(at.saturating_add(fill).saturating_add(1));
         self.carried = Carried::default();

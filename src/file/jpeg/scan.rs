@@ -129,7 +129,7 @@ pub(super) fn sequential(
     bits.fill();
     let size = u32::from(dc.symbol(bits)?);
     if size > 16 {
-        return Err(Error::malformed(format!("a mean that differs by a number of {size} bits")));
+        return Err(Error::malformed(format!("a DC coefficient whose difference has {size} bits")));
     }
     bits.fill();
     *mean = mean.wrapping_add(bits.extended(size));
@@ -188,7 +188,7 @@ pub(super) fn progressive(
             bits.fill();
             let size = u32::from(dc.symbol(bits)?);
             if size > 16 {
-                return Err(Error::malformed(format!("a mean that differs by a number of {size} bits")));
+                return Err(Error::malformed(format!("a DC coefficient whose difference has {size} bits")));
             }
             bits.fill();
             *mean = mean.wrapping_add(bits.extended(size));

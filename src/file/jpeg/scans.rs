@@ -44,7 +44,7 @@ pub(super) fn progress(channels: usize) -> Vec<Progress> {
     scans
 }
 
-/// A part of a scan: some rows of MCUs from row `start` on, behind a restart mark or at the start.
+/// A part of a scan: some rows of MCUs from row `start` on, behind a restart marker or at the start.
 pub(super) fn part_of_scan(
     sink: &mut impl Sink,
     (start, rows): (usize, &[Row]),

@@ -77,6 +77,7 @@ impl NpyDecoder {
         } else {
             Rows::Stored(StoredRows::new(header.data_at as u64, row_bytes, row_bytes, size.height, false))
         };
+        facts.remarks.extend(super::super::options::unsaid_meaning(&facts));
         self.facts = Some(facts);
         self.body = Some(Body { rows, put });
         Ok(())

@@ -4,7 +4,7 @@ use super::element::Element;
 use super::header::MARK;
 use crate::error::Result;
 use crate::file::encoder::{Encoder, Output, left_out, put_bytes};
-use crate::frame::{AnyNumbers, Content, Facts, PixelFormat, SamplesRef};
+use crate::frame::{AnyNumbers, Content, Facts, PixelFormat, SamplesRef, Scale};
 use crate::pixel::{Depth, Layout, Meaning, NumberKind};
 
 /// The numbers start at a multiple of this, says the format's description.
@@ -30,6 +30,7 @@ impl NpyEncoder {
         // Two-valued pictures are booleans.
         let one = |tops: &Vec<u32>| tops.iter().all(|&top| top == 1);
         let bools = matches!(facts.pixel_format, PixelFormat::Pixels { depth: Depth::U8, .. })
+            && m.scale == Scale::Full
             && m.max_codes.as_ref().is_some_and(one);
         let letters = match (bools, Element::letters(kind)) {
             (true, _) => "|b1".to_string(),

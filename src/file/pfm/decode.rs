@@ -69,6 +69,7 @@ impl PfmDecoder {
         facts.format = Some(FileFormat::Pfm);
         let order = if scale < 0.0 { "little" } else { "big" };
         facts.stored = Some(format!("32-bit float {layout}, {order}-endian, lowest row first"));
+        facts.remarks.extend(super::super::options::unsaid_meaning(&facts));
         if scale.abs() != 1.0 {
             facts.remarks.push(format!("the file states a scale of {}, which is not applied", scale.abs()));
         }

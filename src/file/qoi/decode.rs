@@ -166,7 +166,7 @@ impl Decoder for QoiDecoder {
                 return Ok((taken(rest), Stop::NeedInput));
             }
             if self.part != END {
-                return Err(Error::malformed("the pixels are not followed by the end mark"));
+                return Err(Error::malformed("the pixels are not followed by the end marker"));
             }
             self.done = true;
         }
@@ -180,7 +180,7 @@ impl Decoder for QoiDecoder {
     fn expected(&self) -> String {
         match &self.facts {
             Some(facts) if self.given < facts.size.height => format!("row {} of {}", self.given, facts.size.height),
-            Some(_) => "the end mark".to_string(),
+            Some(_) => "the end marker".to_string(),
             None => "the rest of the header".to_string(),
         }
     }

@@ -52,5 +52,5 @@ impl Step for EqualizeAdaptive {
 
 #[cold]
 fn unplanned() -> Error {
-    Error::wrong_order("a step is planned before it runs")
+    Error::wrong_order("a step was run before it was planned")
 }

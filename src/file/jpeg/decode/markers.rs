@@ -37,12 +37,12 @@ impl JpegDecoder {
             [first, ..] => return Err(Error::malformed(format!("a byte of {first:#04x} where a marker is expected"))),
         };
         match marker {
-            // Restart marks that nobody waits for, and marks without a segment.
+            // Restart markers that nobody waits for, and marks without a segment.
             0xd0..=0xd7 | 0x01 => {
                 self.drop_front(2);
                 return Ok(Step::On);
             }
-            0xd8 => return Err(Error::malformed("a second start-of-image mark")),
+            0xd8 => return Err(Error::malformed("a second start-of-image marker")),
             0xd9 => {
                 self.drop_front(2);
                 return self.end_of_image();

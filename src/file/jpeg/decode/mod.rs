@@ -136,7 +136,7 @@ impl JpegDecoder {
                     self.state = State::Segments;
                     Ok(Step::On)
                 }
-                Some(_) => Err(Error::malformed("the file does not start with a start-of-image mark")),
+                Some(_) => Err(Error::malformed("the file does not start with a start-of-image marker")),
                 None => Ok(Step::Wait),
             },
             State::Segments => self.segment(),
@@ -194,7 +194,7 @@ impl JpegDecoder {
 
     fn end_of_image(&mut self) -> Result<Step> {
         let Some(picture) = &mut self.picture else {
-            return Err(Error::malformed("an end-of-image mark before any scan"));
+            return Err(Error::malformed("an end-of-image marker before any scan"));
         };
         match picture.streams {
             true => self.state = State::End,
@@ -255,7 +255,7 @@ impl Decoder for JpegDecoder {
                 true => format!("row {} of {}", picture.given, picture.height),
                 false => format!("the rest of scan {}, or a further one,", self.scans),
             },
-            (_, Some(_)) => "the end-of-image mark".to_string(),
+            (_, Some(_)) => "the end-of-image marker".to_string(),
             _ => "the rest of the header".to_string(),
         }
     }

@@ -1,0 +1,112 @@
+//! One truth for levels: every report speaks in the file's own codes.
+
+use crate::common::{Folder, fails, json, out};
+use serde_json::json;
+
+/// Eight levels, each of them once above.
+fn eight(folder: &Folder) -> String {
+    let path = folder.path("eight.pgm");
+    std::fs::write(&path, "P2 8 2 7\n0 1 2 3 4 5 6 7\n1 1 1 2 2 3 5 7\n").unwrap();
+    path
+}
+
+#[test]
+fn every_report_speaks_in_codes() {
+    let folder = Folder::new();
+    let path = eight(&folder);
+    let pixel = &json(&["pixel", &path, "--at", "1,0", "--json"])[0]["channels"][0];
+    assert_eq!((&pixel["code"], pixel["fraction"].as_f64()), (&json!(1), Some(1.0 / 7.0)));
+    let table = &json(&["pixel", &path, "--x", "..", "--y", "0", "--json"])[0]["channels"][0]["values"];
+    assert_eq!(*table, json!([[0, 1, 2, 3, 4, 5, 6, 7]]));
+    let profile = &json(&["profile", &path, "--row", "0", "--json"])[0]["channels"][0]["values"];
+    assert_eq!(*profile, json!([0.0, 1.0, 2.0, 3.0, 4.0, 5.0, 6.0, 7.0]));
+    let scan = &json(&["facts", &path, "--scan", "--json"])[0]["scan"]["channels"][0];
+    assert_eq!((scan["min"].as_f64(), scan["max"].as_f64(), scan["used"].as_f64()), (Some(0.0), Some(7.0), Some(1.0)));
+    let counted = &json(&["histogram", &path, "--json"])[0]["channels"][0];
+    assert_eq!((counted["max"].as_f64(), counted["bins"].as_array().unwrap().len()), (Some(7.0), 8));
+    let between = &json(&["pixel", &path, "--at", "2,0.5", "--interpolation", "linear", "--json"])[0]["channels"][0];
+    assert_eq!((between["sum"].as_f64(), between["fraction"].as_f64()), (Some(1.5), Some(1.5 / 7.0)));
+    let other = folder.path("other.pgm");
+    std::fs::write(&other, "P2 8 2 7\n0 1 2 3 4 5 6 7\n1 1 1 2 2 3 5 6\n").unwrap();
+    let apart = &json(&["compare", &path, &other, "--json"])[0];
+    assert_eq!((apart["max_abs"].as_f64(), apart["mae"].as_f64()), (Some(1.0), Some(1.0 / 16.0)));
+    // 10 log10(7^2 * 16).
+    assert!((apart["psnr_db"].as_f64().unwrap() - 28.943_160_626_844_4).abs() < 1e-9);
+    let csv = out(&["histogram", &path, "--channel", "gray", "--csv"]);
+    assert!(csv.contains("gray,7,8,2"), "{csv}");
+}
+
+#[test]
+fn codes_are_read_as_they_are_and_saved_as_they_were() {
+    let folder = Folder::new();
+    let (path, array, again) = (eight(&folder), folder.path("codes.npy"), folder.path("again.pgm"));
+    out(&["save", &path, &array, "--as", "codes"]);
+    let values = &json(&["pixel", &array, "--x", "..", "--y", "0", "--json"])[0]["channels"][0]["values"];
+    assert_eq!(*values, json!([[0, 1, 2, 3, 4, 5, 6, 7]]));
+    out(&["save", &path, &again, "--as", "codes"]);
+    out(&["save", &path, &folder.path("plain.pgm")]);
+    assert_eq!(std::fs::read(&again).unwrap(), std::fs::read(folder.path("plain.pgm")).unwrap());
+}
+
+#[test]
+fn repeating_pixels_keeps_their_codes() {
+    let folder = Folder::new();
+    let (four, to) = (folder.path("four.pgm"), folder.path("to.pgm"));
+    std::fs::write(&four, "P2 2 2 9\n1 2\n3 9\n").unwrap();
+    for words in [["--interpolation", "nearest"], ["--interpolation", "box"]] {
+        out(&[&["resize", &four, &to, "--times", "2"], &words[..]].concat());
+        assert_eq!(
+            std::fs::read(&to).unwrap(),
+            b"P5\n4 4\n9\n\x01\x01\x02\x02\x01\x01\x02\x02\x03\x03\x09\x09\x03\x03\x09\x09"
+        );
+    }
+    out(&["resize", &four, &to, "--times", "2", "--interpolation", "linear"]);
+    assert_eq!(json(&["facts", &to, "--json"])[0]["max_code"], json!(255));
+}
+
+#[test]
+fn a_resized_pixel_is_worked_by_hand_and_rounded_alike() {
+    let folder = Folder::new();
+    let (four, to) = (folder.path("four.pgm"), folder.path("to.pgm"));
+    std::fs::write(&four, "P2 2 2 255\n10 13\n20 200\n").unwrap();
+    out(&["resize", &four, &to, "--times", "10", "--interpolation", "linear"]);
+    for (x, y) in [(9, 0), (10, 0), (9, 9), (3, 12), (19, 19)] {
+        let at = format!("{x},{y}");
+        let taps = ["pixel", &four, "--of-resize", "10", "--at", &at, "--interpolation", "linear", "--json"];
+        let value = json(&taps)[0]["channels"][0]["value"].as_f64().unwrap();
+        let found = json(&["pixel", &to, "--at", &at, "--json"])[0]["channels"][0]["code"].as_f64().unwrap();
+        assert_eq!(value, found, "{at}");
+    }
+    let half = ["pixel", &four, "--of-resize", "1x1", "--at", "0,0", "--interpolation", "linear", "--json"];
+    let weights = json(&half)[0]["taps"].as_array().unwrap().iter().map(|t| t["weight"].as_f64().unwrap()).sum::<f64>();
+    assert!((weights - 1.0).abs() < 1e-12);
+    assert!(fails(1, &["pixel", &four, "--of-resize", "2", "--at", "4,0", "--interpolation", "box"]).contains("0..4"));
+}
+
+#[test]
+fn casts_show_what_rescaling_spares() {
+    let folder = Folder::new();
+    let (deep, to) = (folder.path("deep.pgm"), folder.path("to.pgm"));
+    std::fs::write(&deep, "P2 4 1 65535\n0 255 300 65535\n").unwrap();
+    let codes = || json(&["pixel", &to, "--x", "..", "--y", "0", "--json"])[0]["channels"][0]["values"].clone();
+    let said = out(&["depth", &deep, &to, "--to", "u8", "--cast", "wrap"]);
+    assert!(said.contains("2 values (50.0 %) did not fit and wrapped"), "{said}");
+    assert_eq!(codes(), json!([[0, 255, 44, 255]]));
+    out(&["depth", &deep, &to, "--to", "u8", "--cast", "clamp"]);
+    assert_eq!(codes(), json!([[0, 255, 255, 255]]));
+    out(&["depth", &deep, &to, "--to", "u8"]);
+    assert_eq!(codes(), json!([[0, 1, 1, 255]]));
+}
+
+#[test]
+fn floats_whose_meaning_no_file_says_can_be_stated() {
+    let folder = Folder::new();
+    let (path, array, back) = (folder.path("c.ppm"), folder.path("c.npy"), folder.path("back.ppm"));
+    std::fs::write(&path, b"P6 2 1 255\n\x0a\x80\xff\x00\x40\xc0").unwrap();
+    out(&["save", &path, &array, "--depth", "f32"]);
+    let facts = out(&["facts", &array]);
+    assert!(facts.contains("does not say what its floats mean") && facts.contains("linear light"), "{facts}");
+    out(&["save", &array, &back, "--as", "encoded", "--depth", "u8"]);
+    let pixels = |path: &str| std::fs::read(path).unwrap()[11..].to_vec();
+    assert_eq!(pixels(&back), [0x0a, 0x80, 0xff, 0x00, 0x40, 0xc0]);
+}
