@@ -25,7 +25,7 @@ struct Inner {
     help: &'static [Help],
 }
 
-/// What kind of error, with its figures.
+/// Kind of error, with its figures.
 #[derive(Debug)]
 #[non_exhaustive]
 pub enum ErrorKind {
@@ -69,11 +69,11 @@ pub enum ErrorKind {
     WrongLength {
         /// `"samples"` or `"bytes"`.
         unit: &'static str,
-        /// How many are needed.
+        /// Length that is needed.
         needed: usize,
-        /// How many came.
+        /// Length that was given.
         found: usize,
-        /// How the need comes about, in words; may be empty.
+        /// How the length is computed, in words; may be empty.
         detail: String,
     },
     /// A row stride is shorter than a row.
@@ -219,7 +219,7 @@ pub enum Help {
     NoIndices,
     /// Lay the pixels on a background of one colour.
     Flatten,
-    /// Turn the pixels as the orientation asks for.
+    /// Lay the pixels down as the orientation asks for.
     Upright,
     /// Reduce the picture to two levels of gray.
     TwoLevels,
@@ -250,7 +250,7 @@ impl fmt::Display for Help {
             Help::Gray => f.write_str("make it gray"),
             Help::NoIndices => f.write_str("keep the colours instead of indices"),
             Help::Flatten => f.write_str("flatten it on a background"),
-            Help::Upright => f.write_str("turn the pixels upright"),
+            Help::Upright => f.write_str("lay the pixels down upright"),
             Help::TwoLevels => f.write_str("reduce it to two levels of gray"),
             Help::Extension(name) => write!(f, "write .{name}"),
             Help::RawLayout | Help::RawLayoutOut => f.write_str("describe the layout of the raw bytes"),
@@ -284,7 +284,7 @@ fn extension_text(extension: &str) -> String {
 }
 
 impl Error {
-    /// What kind of error, with its figures.
+    /// Kind of error, with its figures.
     pub fn kind(&self) -> &ErrorKind {
         &self.0.kind
     }
@@ -309,7 +309,7 @@ impl Error {
         self.0.help
     }
 
-    /// The text without what would help: for interfaces that say that in their own words.
+    /// The text without remedies: for interfaces that say them in their own words.
     pub fn without_help(&self) -> String {
         let mut text = String::new();
         // A string takes everything.
@@ -330,7 +330,7 @@ impl Error {
         write!(f, "{kind}")
     }
 
-    /// This error with what the caller may do about it.
+    /// This error with its remedies.
     pub(crate) fn with_help(mut self, help: &'static [Help]) -> Self {
         self.0.help = help;
         self

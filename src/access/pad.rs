@@ -39,7 +39,7 @@ impl Margins {
 }
 
 impl<P: Pixel> View<'_, P> {
-    /// The picture with margins that hold what the edge says. One pass.
+    /// Pads the pixels with margins filled by an edge rule. One pass.
     ///
     /// # Errors
     /// An empty picture with an edge that needs a pixel, or a size beyond the address space or the system's memory.
@@ -66,7 +66,7 @@ impl<P: Pixel> View<'_, P> {
         pad_bytes(self.as_bytes(), margins, edge.map(bytes_of), target.into_bytes())
     }
 
-    /// The picture moved by (dx, dy), what leaves at one side coming in at the other. One pass.
+    /// Shifts the pixels by (dx, dy) cyclically: what leaves at one side comes in at the other. One pass.
     ///
     /// # Errors
     /// A size beyond the system's memory.
@@ -128,7 +128,7 @@ fn shift_bytes(from: SampleView<'_, u8>, dx: i64, dy: i64, to: SampleViewMut<'_,
 }
 
 impl<P: Pixel> ViewMut<'_, P> {
-    /// Moves the picture by (dx, dy) in place, what leaves at one side coming in at the other. Two passes where dy is
+    /// Shifts the pixels by (dx, dy) cyclically in place: what leaves at one side comes in at the other. Two passes where dy is
     /// not 0, with memory for one row.
     pub fn shift(&mut self, dx: i64, dy: i64) {
         if self.size().is_empty() {

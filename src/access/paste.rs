@@ -6,7 +6,7 @@ use crate::frame::{Region, SampleView, SampleViewMut, Size, View, ViewMut, row_p
 use crate::pixel::Pixel;
 
 impl<P: Pixel> ViewMut<'_, P> {
-    /// Copies a picture here with its top left corner at (x, y); all of it must fit. One pass over what is copied.
+    /// Pastes a picture with its top left corner at (x, y); all of it must fit. One pass over what is copied.
     ///
     /// # Errors
     /// A picture that would reach outside: the error names the axis. [`paste_clipped`](ViewMut::paste_clipped) takes
@@ -28,7 +28,7 @@ impl<P: Pixel> ViewMut<'_, P> {
         Ok(())
     }
 
-    /// Copies as much of a picture here as lies inside with its top left corner at (x, y), and says which region that
+    /// Pastes the part of a picture that lies inside with its top left corner at (x, y), and gives the region that
     /// was: an empty one where nothing is inside. One pass over what is copied.
     pub fn paste_clipped(&mut self, source: &View<'_, P>, x: i64, y: i64) -> Region {
         paste_bytes(self.reborrow().into_bytes(), source.as_bytes(), x, y)

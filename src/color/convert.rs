@@ -24,11 +24,11 @@ pub enum AlphaRule {
     Flatten([f64; 3]),
 }
 
-/// How to convert.
+/// Rules of a conversion.
 #[derive(Debug, Clone, Copy, PartialEq, Default)]
 #[non_exhaustive]
 pub struct ConvertRules {
-    /// How much red, green and blue count where colour becomes gray.
+    /// Weights of red, green and blue where colour becomes gray.
     pub weights: GrayWeights,
     /// Rule for alpha where the target has none.
     pub alpha: AlphaRule,
@@ -63,7 +63,7 @@ impl ConvertRules {
 /// Rows that go through both parts together, so that what lies between them stays in the cache.
 const ROWS: u32 = 16;
 
-/// Pixels as another type: depths are rescaled, gray is repeated, colour becomes gray by the weights, a new alpha is full.
+/// Converts pixels to another type: depths are rescaled, gray is repeated, colour becomes gray by the weights, a new alpha is full.
 ///
 /// Where both depth and layout change, the layout is changed at the finer of the two depths, so that values are rounded
 /// on the way down once. One pass where only one of them changes (and the target's rows have no gaps between them, where
@@ -211,7 +211,7 @@ fn layout_into(
     }
 }
 
-/// Any pixels as this type: see [`convert`].
+/// Converts any pixels to this type: see [`convert`].
 ///
 /// # Errors
 /// As [`convert`].
@@ -223,7 +223,7 @@ pub fn convert_pixels<Q: PicturePixel>(pixels: &Pixels, rules: &ConvertRules) ->
 }
 
 impl Picture {
-    /// The pixels as another type, whatever they are stored as: see [`convert`]. The metadata is left behind.
+    /// Converts the pixels to another type, whatever they are held as: see [`convert`]. The metadata is left behind.
     ///
     /// # Errors
     /// As [`convert`]; values with a unit that become integers without a window; planes.

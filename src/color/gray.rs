@@ -9,7 +9,7 @@ use crate::pixel::{Gray, Layout, NumberKind, PicturePixel, Sample, Transfer};
 use crate::simd::Level;
 use crate::threads::Threads;
 
-/// How much red, green and blue count towards gray. All but [`Luminance`](GrayWeights::Luminance) weigh the values as
+/// Weights of red, green and blue for gray. All but [`Luminance`](GrayWeights::Luminance) weigh the values as
 /// they are stored.
 #[derive(Debug, Clone, Copy, PartialEq, Default)]
 #[non_exhaustive]
@@ -75,7 +75,7 @@ impl GrayWeights {
     }
 }
 
-/// The gray values of a view, as a new frame; alpha is left out. One pass.
+/// Converts a view to gray, as a new frame; alpha is left out. One pass.
 ///
 /// For integers the result is the weighted sum with the published decimal weights, rounded once, half up, exactly; for
 /// floats it is computed in `f64` and rounded once. Cmyk goes through rgb (see [`pixels_to_color`](super::pixels_to_color)).
@@ -150,7 +150,7 @@ fn gray_samples<S: Sample>(
     });
 }
 
-/// Gray of any pixels, keeping alpha: rgb becomes gray, rgb+alpha gray+alpha. One pass.
+/// Converts any pixels to gray, keeping alpha: rgb becomes gray, rgb+alpha gray+alpha. One pass.
 ///
 /// # Errors
 /// As [`gray`].

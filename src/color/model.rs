@@ -5,7 +5,7 @@ use crate::error::Result;
 use crate::frame::{AnySamples, AnySamplesMut, Pixels, row_pairs, with_same_samples};
 use crate::pixel::{Layout, PicturePixel, Sample, samples_of_mut};
 
-/// Any pixels as rgb, keeping alpha: gray is repeated, ink becomes (1 - c)(1 - k) and so on, the uncalibrated rule of
+/// Converts any pixels to rgb, keeping alpha: gray is repeated, ink becomes (1 - c)(1 - k) and so on, the uncalibrated rule of
 /// ISO 12639 and PDF (ISO 32000-1, 10.3.5) for device colours; a copy where they are rgb already. One pass.
 ///
 /// # Errors

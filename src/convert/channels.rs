@@ -14,7 +14,7 @@ pub use super::select::{Take, add_alpha, drop_alpha, select, select_into, select
 /// A plane of the channel type of `P`.
 type Plane<P> = Gray<<P as Pixel>::Number>;
 
-/// Every channel as a plane of its own, named as the channels are. One pass.
+/// Splits pixels into one plane a channel, named as the channels are. One pass.
 ///
 /// # Errors
 /// A size beyond the system's memory.
@@ -67,7 +67,7 @@ fn separate<T: Number>(view: SampleView<'_, T>, mut planes: Vec<SampleViewMut<'_
     }
 }
 
-/// Planes, in the order of the channels, as pixels. They may be of different pictures. One pass.
+/// Merges planes, in the order of the channels, into pixels. They may be of different pictures. One pass.
 ///
 /// # Errors
 /// Another number of planes than `P` has channels, sizes that differ, or a size beyond the system's memory.
@@ -79,7 +79,7 @@ pub fn merge<P: Pixel>(planes: &[View<'_, Plane<P>>]) -> Result<Frame<P>> {
     Ok(out)
 }
 
-/// Planes as pixels, each plane found by the name of its channel; others are left out. One pass.
+/// Merges planes into pixels, each plane found by the name of its channel; others are left out. One pass.
 ///
 /// # Errors
 /// A channel without a plane, or a size beyond the system's memory.
@@ -140,7 +140,7 @@ fn check_sizes(names: &[&str], describe: fn() -> String, size: Size, planes: &[S
     Ok(())
 }
 
-/// One channel, counted from 0, as a plane. One pass.
+/// Copies one channel, counted from 0, into a plane. One pass.
 ///
 /// # Errors
 /// A channel that is not there, or a size beyond the system's memory.
@@ -176,7 +176,7 @@ fn picked<T: Number>(view: SampleView<'_, T>, channel: usize, target: SampleView
     }
 }
 
-/// Puts a plane in the place of one channel, counted from 0. One pass.
+/// Replaces one channel, counted from 0, by a plane. One pass.
 ///
 /// # Errors
 /// A channel that is not there, or another size.

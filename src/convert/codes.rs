@@ -15,7 +15,7 @@ enum Way {
     Snap,
 }
 
-/// Codes 0..=top of each channel become samples; larger codes count as the top. One pass, by a table.
+/// Scales codes 0..=top of each channel to samples over the full range; larger codes count as the top. One pass, by a table.
 ///
 /// # Errors
 /// Floats, another number of max codes than channels, or a max code of 0 or beyond the depth.
@@ -35,7 +35,7 @@ pub fn expand<P: Pixel<Number: Sample>>(view: ViewMut<'_, P>, tops: &[u32]) -> R
     run(view.into_samples_any(), tops, Way::Expand)
 }
 
-/// Samples become the nearest codes 0..=top of each channel. One pass, by a table.
+/// Scales samples to the nearest codes 0..=top of each channel. One pass, by a table.
 ///
 /// # Errors
 /// As [`expand`].
@@ -44,7 +44,7 @@ pub fn reduce<P: Pixel<Number: Sample>>(view: ViewMut<'_, P>, tops: &[u32]) -> R
     run(view.into_samples_any(), tops, Way::Reduce)
 }
 
-/// Samples become the nearest samples that codes 0..=top stand for: as many levels as codes, over the full range. One
+/// Rounds samples to those that codes 0..=top stand for: as many levels as codes, over the full range. One
 /// pass, by a table.
 ///
 /// # Errors
@@ -98,7 +98,7 @@ fn check_channels(pixels: &Pixels, tops: &[u32]) -> Result<()> {
     }
 }
 
-/// Whether codes 0..=top fit this depth.
+/// Checks that codes 0..=top fit this depth.
 ///
 /// # Errors
 /// Floats, or a max code of 0 or beyond the depth.

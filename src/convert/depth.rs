@@ -15,7 +15,7 @@ pub(crate) use super::window::window_into_any;
 pub use super::window::{Window, window_into};
 use super::window::{plain_row, same_layout};
 
-/// Pixels at another depth, into a view of the same size and layout. One pass; a plain copy where the depths agree.
+/// Converts pixels to another depth, into a view of the same size and layout. One pass; a plain copy where the depths agree.
 ///
 /// # Errors
 /// Sizes or layouts that differ.
@@ -70,7 +70,7 @@ fn floats_to_codes<A: Sample, B: Sample>(from: &[A], to: &mut [B], full: f32) {
     }
 }
 
-/// Any pixels at another depth, through a window where one is given. One pass.
+/// Converts any pixels to another depth, through a window where one is given. One pass.
 ///
 /// Alpha is never windowed: it goes full to full.
 ///
@@ -85,7 +85,7 @@ pub fn pixels_to_depth(pixels: &Pixels, depth: Depth, window: Option<Window>, th
     Ok(out)
 }
 
-/// Planes as a picture of this depth: 1 plane becomes gray, 2 gray and alpha, 3 rgb, 4 rgb and alpha. One pass.
+/// Converts planes to a picture of this depth: 1 plane becomes gray, 2 gray and alpha, 3 rgb, 4 rgb and alpha. One pass.
 ///
 /// # Errors
 /// No window where the depth is an integer, more than four planes, or no memory.
@@ -133,7 +133,7 @@ pub(crate) fn needs_window(holds: &str) -> Error {
         .with_help(&[Help::Window])
 }
 
-/// Any content as pixels of this depth: see [`pixels_to_depth`] and [`planes_to_pixels`].
+/// Converts any content to pixels of this depth: see [`pixels_to_depth`] and [`planes_to_pixels`].
 ///
 /// # Errors
 /// As those.

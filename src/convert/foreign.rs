@@ -10,7 +10,7 @@ use crate::frame::{
 use crate::pixel::{Depth, Layout, PicturePixel, Sample};
 
 impl RawLayout {
-    /// The pixels of foreign memory: in Rahmen's order, from the top, with straight alpha. One pass.
+    /// Reads foreign memory: pixels in Rahmen's order, from the top, with straight alpha. One pass.
     ///
     /// Premultiplied alpha is divided (see [`premultiply`](super::premultiply)), ignored alpha left out.
     ///
@@ -201,7 +201,7 @@ fn from_memory(order: ChannelOrder) -> [Take; 4] {
     takes
 }
 
-/// [`from_memory`] backwards, of so many channels; ignored alpha is full.
+/// [`from_memory`] backwards, of this many channels; ignored alpha is full.
 fn to_memory(order: ChannelOrder, channels: usize) -> Vec<Take> {
     let places = order.places();
     let mut takes = vec![Take::Full; places.len()];

@@ -9,7 +9,7 @@ use crate::error::Result;
 use crate::frame::{AnySamples, AnySamplesMut, Frame, View, ViewMut, row_pairs, same_size, with_same_samples};
 use crate::pixel::{Channels, PicturePixel, Premultiplied, Sample};
 
-/// The pixels with their colour multiplied by alpha; a copy where there is no alpha. One pass.
+/// Multiplies colour by alpha, into a new frame; a copy where there is no alpha. One pass.
 ///
 /// # Errors
 /// A size beyond the system's memory.
@@ -38,7 +38,7 @@ pub fn premultiply_into<P: PicturePixel>(view: View<'_, P>, target: ViewMut<'_, 
     run(view.samples_any(), target.into_samples_any(), Channels::of::<P>(), Way::Multiply)
 }
 
-/// The pixels with straight alpha again; a copy where there is no alpha. One pass.
+/// Divides colour by alpha, into a new frame; a copy where there is no alpha. One pass.
 ///
 /// # Errors
 /// A size beyond the system's memory.

@@ -12,13 +12,13 @@ use crate::pixel::{Layout, Pixel, Sample};
 pub enum Take {
     /// A channel of the old picture, counted from 0.
     Channel(usize),
-    /// Full everywhere: what an opaque alpha is.
+    /// Full everywhere: an opaque alpha.
     Full,
-    /// None everywhere.
+    /// Zero everywhere.
     Zero,
 }
 
-/// A new picture whose channels are picked from these: any order, any channel several times or not at all, full or zero
+/// Picks channels into a new picture: any order, any channel several times or not at all, full or zero
 /// ones added. One becomes gray, two gray+alpha, three rgb, four rgb+alpha (cmyk where all four channels of a cmyk
 /// picture are picked). One pass.
 ///
@@ -102,7 +102,7 @@ pub(super) fn check_channel(channel: usize, channels: usize) -> Result<()> {
     Err(ErrorKind::Outside { axis: "channel", value: channel as i64, range, swap: None }.into())
 }
 
-/// Pixels of so many channels row by row: the usual picks, and those that orders of foreign memory are, by fixed kernels,
+/// Pixels of this many channels row by row: the usual picks, and those that orders of foreign memory are, by fixed kernels,
 /// the others channel by channel.
 pub(super) fn select_row<S: Sample>(from: &[S], channels: usize, to: &mut [S], takes: &[Take]) {
     use Take::{Channel as C, Full};
@@ -146,7 +146,7 @@ pub(super) fn select_row<S: Sample>(from: &[S], channels: usize, to: &mut [S], t
     }
 }
 
-/// The same pixels without their alpha, which is given up; a copy where there is none. One pass.
+/// Drops alpha; a copy where there is none. One pass.
 ///
 /// # Errors
 /// A size beyond the system's memory.
@@ -155,7 +155,7 @@ pub fn drop_alpha(pixels: &Pixels) -> Result<Pixels> {
     select(pixels, &colors)
 }
 
-/// The same pixels with full alpha; a copy where there is alpha already. One pass.
+/// Adds full alpha; a copy where there is alpha already. One pass.
 ///
 /// # Errors
 /// Cmyk, which has no form with alpha, or a size beyond the system's memory.

@@ -104,7 +104,7 @@ pub(super) trait Decoder: Send {
     }
 }
 
-/// Where decoded rows go: into a strip, or nowhere for rows that are passed over.
+/// Destination of decoded rows: a strip, or none for rows that are skipped.
 #[derive(Debug)]
 pub(super) struct RowsOut<'a> {
     target: Option<&'a mut Content>,
@@ -119,14 +119,14 @@ pub(super) enum Slot<'a> {
     Row(SamplesMut<'a>),
     /// Into this row of planes.
     Planes(&'a mut AnyPlanes, u32),
-    /// Nowhere: it is passed over.
+    /// Skipped.
     Skip,
     /// No more rows are wanted now.
     Full,
 }
 
 impl<'a> RowsOut<'a> {
-    /// Rows into a strip, until it is full.
+    /// Decodes rows into a strip, until it is full.
     pub(super) fn into_strip(strip: &'a mut Content) -> RowsOut<'a> {
         let wanted = strip.size().height;
         RowsOut { target: Some(strip), given: 0, wanted, lost: Vec::new() }
@@ -147,7 +147,7 @@ impl<'a> RowsOut<'a> {
         self.wanted.saturating_sub(self.given)
     }
 
-    /// Whether rows go nowhere.
+    /// Whether rows are skipped.
     pub(super) fn skips(&self) -> bool {
         self.target.is_none()
     }

@@ -65,7 +65,7 @@ pub(super) fn encoder_for(
     }
 }
 
-/// What formats refuse for the same reasons: values without a window, floats, planes, ink, indices, an orientation to be
+/// Refusals that all formats share: values without a window, floats, planes, ink, indices, an orientation to be
 /// dropped.
 fn refuse_what_none_holds(format: FileFormat, facts: &Facts) -> Result<()> {
     // Plain numbers have a place there; each checks its own types.
@@ -99,7 +99,7 @@ pub(super) fn cannot_hold(format: FileFormat, what: &str, help: &'static [Help])
     Error::from(ErrorKind::CannotHold { format, what: what.to_string() }).with_help(help)
 }
 
-/// What of the metadata a format without a place for any leaves out, as a remark; `full` where the max code is lost too.
+/// Remark on the metadata that a format cannot store; `full` where the max code is lost too.
 pub(super) fn left_out(m: &Metadata, full: bool) -> Vec<String> {
     let all = [
         (m.resolution.is_some(), "the resolution"),
@@ -117,7 +117,7 @@ pub(super) fn left_out(m: &Metadata, full: bool) -> Vec<String> {
     let there: Vec<&str> = all.into_iter().filter(|(there, _)| *there).map(|(_, what)| what).collect();
     match there.is_empty() {
         true => Vec::new(),
-        false => vec![format!("left out, as the format has no place for it: {}", there.join(", "))],
+        false => vec![format!("left out, because the format cannot store it: {}", there.join(", "))],
     }
 }
 

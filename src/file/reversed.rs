@@ -10,7 +10,7 @@ const KEPT_IN_MEMORY: usize = 16 << 20;
 /// Bytes put at a time; always room for one row.
 const BLOCK_BYTES: usize = 1 << 20;
 
-/// Rows of so many bytes each.
+/// Rows of this many bytes each.
 pub(super) struct ReversedRows {
     row_bytes: usize,
     /// Where the lowest row starts.

@@ -13,9 +13,9 @@ use std::ops::Range;
 /// Colour to gray; alpha is kept.
 #[derive(Debug, Clone, Default)]
 pub struct ToGray {
-    /// How much red, green and blue count.
+    /// Weights of red, green and blue.
     pub weights: GrayWeights,
-    /// How many threads may be used.
+    /// Maximum number of threads.
     pub threads: Threads,
 }
 

@@ -6,14 +6,14 @@ use crate::error::{Error, Result};
 use crate::frame::{Change, Content, Facts, Region};
 use std::ops::Range;
 
-/// Cuts out a region. Rows above it are passed over, rows below it are not read.
+/// Crops to a region. Rows above it are skipped, rows below it are not read.
 #[derive(Debug, Clone)]
 pub struct Crop {
     region: Region,
 }
 
 impl Crop {
-    /// Cuts out this region.
+    /// A step that crops to this region.
     pub fn new(region: Region) -> Crop {
         Crop { region }
     }

@@ -16,12 +16,12 @@ pub struct ToDepth {
     pub depth: Depth,
     /// Window: which values become 0 and full (default: none, full to full).
     pub window: Option<Window>,
-    /// How many threads may be used.
+    /// Maximum number of threads.
     pub threads: Threads,
 }
 
 impl ToDepth {
-    /// To this depth, full to full.
+    /// A step to this depth, full to full.
     pub fn new(depth: Depth) -> ToDepth {
         ToDepth { depth, window: None, threads: Threads::ALL }
     }

@@ -19,7 +19,7 @@ pub struct ToIndices {
 }
 
 impl ToIndices {
-    /// By this palette; the first of equal colours counts.
+    /// A step with this palette; the first of equal colours counts.
     pub fn new(palette: Palette) -> ToIndices {
         let mut places = HashMap::new();
         for (place, &color) in (0u8..=255).zip(palette.colors()) {

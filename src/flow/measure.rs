@@ -47,7 +47,7 @@ impl HistogramSink {
         Ok(HistogramSink { facts: facts.clone(), rules, mask: None, sum: None, next: 0 })
     }
 
-    /// Counts the pixels of a gray mask only, half of full or more.
+    /// Counts only pixels where a gray mask is at half of full or above.
     ///
     /// # Errors
     /// A mask that is not gray or of another size.

@@ -60,7 +60,7 @@ impl Strip {
     }
 }
 
-/// Gives a picture's rows from the top.
+/// Source of a picture's rows, from the top.
 pub trait Source: Send {
     /// Facts of the picture.
     fn facts(&self) -> &Facts;
@@ -127,12 +127,12 @@ impl<S: Source + ?Sized> Source for &mut S {
 pub struct Damage {
     /// The rows, as the file stores them; ranges in order, none touching another.
     pub lost: Vec<Range<u32>>,
-    /// Why: what reading gave first.
+    /// The first error of reading.
     pub error: Error,
 }
 
 impl Damage {
-    /// How many rows were lost.
+    /// Number of lost rows.
     pub fn rows_lost(&self) -> u32 {
         self.lost.iter().fold(0, |sum, r| sum.saturating_add(r.end - r.start))
     }
@@ -147,7 +147,7 @@ impl Damage {
     }
 }
 
-/// Takes a picture's rows from the top.
+/// Sink of a picture's rows, from the top.
 pub trait Sink {
     /// Takes the next rows.
     ///
@@ -162,7 +162,7 @@ pub trait Sink {
     fn finish(&mut self) -> Result<()>;
 }
 
-/// How often a step must see its input.
+/// Number of times that a step must see its input.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum Sees {
@@ -179,7 +179,7 @@ pub trait Step: Send {
     /// Its name, as the program's verb.
     fn name(&self) -> &'static str;
 
-    /// Takes the facts of its input and gives those of its output. Called once, before anything else.
+    /// Plans the step: facts of its output from those of its input. Called once, before anything else.
     ///
     /// # Errors
     /// An input that the step cannot work on.
@@ -191,7 +191,7 @@ pub trait Step: Send {
         output
     }
 
-    /// How often it must see its input.
+    /// Number of times that it must see its input.
     fn sees(&self) -> Sees {
         Sees::Once
     }

@@ -130,9 +130,9 @@ pub enum Filling {
 /// Fills a region.
 #[derive(Debug, Clone)]
 pub struct Fill {
-    /// Where.
+    /// The region.
     pub region: Region,
-    /// With what.
+    /// The content.
     pub with: Filling,
 }
 

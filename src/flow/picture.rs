@@ -13,7 +13,7 @@ pub struct PictureSource {
 }
 
 impl PictureSource {
-    /// The rows of this picture.
+    /// A source over this picture.
     pub fn new(picture: Picture) -> PictureSource {
         PictureSource { facts: picture.facts(), picture, next: 0 }
     }
@@ -56,7 +56,7 @@ pub struct PictureSink {
 }
 
 impl PictureSink {
-    /// Room for a picture of these facts.
+    /// A sink for a picture of these facts.
     ///
     /// # Errors
     /// A size beyond the address space or the system's memory.

@@ -19,12 +19,12 @@ pub struct Resize {
 }
 
 impl Resize {
-    /// To this size by these rules.
+    /// A step to this size by these rules.
     pub fn new(target: Target, rules: ResizeRules) -> Resize {
         Resize { area: None, target, rules, plan: None }
     }
 
-    /// The same of a part of the picture only, whose corners may lie between pixels.
+    /// Resizes a part of the picture only, whose corners may lie between pixels.
     pub fn of_area(self, area: Area) -> Resize {
         Resize { area: Some(area), ..self }
     }
@@ -95,7 +95,7 @@ impl RotateBy {
         RotateBy { degrees, whole: true, rules, input: Size::default(), planned: None }
     }
 
-    /// The same into a picture of the old size; corners are cut off.
+    /// Keeps the picture's size; corners are cut off.
     pub fn same_size(self) -> RotateBy {
         RotateBy { whole: false, ..self }
     }

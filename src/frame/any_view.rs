@@ -18,7 +18,7 @@ pub(crate) struct AnyNumbers<'a> {
     kind: NumberKind,
 }
 
-/// The same, to write.
+/// The same, mutable.
 #[derive(Debug)]
 pub(crate) struct AnyNumbersMut<'a> {
     bytes: SampleViewMut<'a, u8>,
@@ -74,7 +74,7 @@ impl<'a> AnyNumbersMut<'a> {
         self.bytes.size()
     }
 
-    /// The bytes of a row, to write.
+    /// The bytes of a row, mutable.
     pub(crate) fn row_bytes_mut(&mut self, y: u32) -> &mut [u8] {
         self.bytes.row_mut(y)
     }
@@ -103,7 +103,7 @@ pub(crate) enum AnySamples<'a> {
     F32(SampleView<'a, f32>),
 }
 
-/// The same, to write.
+/// The same, mutable.
 #[derive(Debug)]
 pub(crate) enum AnySamplesMut<'a> {
     U8(SampleViewMut<'a, u8>),
@@ -269,7 +269,7 @@ impl<'a> AnySamplesMut<'a> {
         with_samples_mut!(self, v => v.into_bytes())
     }
 
-    /// One row, to write.
+    /// One row, mutable.
     #[track_caller]
     pub(crate) fn row_mut(&mut self, y: u32) -> SamplesMut<'_> {
         match self {
@@ -327,7 +327,7 @@ impl<'a, P: Pixel> View<'a, P> {
 }
 
 impl<'a, P: Pixel> ViewMut<'a, P> {
-    /// The view with its number type as a value, to write.
+    /// The view with its number type as a value, mutable.
     #[inline]
     pub(crate) fn into_numbers_any(self) -> AnyNumbersMut<'a> {
         AnyNumbersMut::of(self.into_samples())
@@ -343,7 +343,7 @@ impl<'a, P: Pixel<Number: Sample>> View<'a, P> {
 }
 
 impl<'a, P: Pixel<Number: Sample>> ViewMut<'a, P> {
-    /// The view with its sample type as a value, to write.
+    /// The view with its sample type as a value, mutable.
     #[inline]
     pub(crate) fn into_samples_any(self) -> AnySamplesMut<'a> {
         AnySamplesMut::of(self.into_samples())

@@ -75,7 +75,7 @@ impl Pixels {
         }
     }
 
-    /// One row's samples, to write.
+    /// One row's samples, mutable.
     ///
     /// # Panics
     /// If `y` is not below the height.
@@ -110,7 +110,7 @@ impl Pixels {
         self.samples_any().as_bytes().row(y)
     }
 
-    /// All of it, the layout as a number of channels, to write.
+    /// All of it, the layout as a number of channels, mutable.
     pub(crate) fn samples_any_mut(&mut self) -> AnySamplesMut<'_> {
         let (size, channels) = (self.size, self.layout.into());
         match self.samples.borrow_mut() {
@@ -126,7 +126,7 @@ impl Pixels {
         y as usize * row
     }
 
-    /// All of it as typed pixels, borrowed.
+    /// A typed view of all pixels.
     ///
     /// # Errors
     /// Another type than the one held; the error names both.
@@ -137,7 +137,7 @@ impl Pixels {
         }
     }
 
-    /// All of it as typed pixels, borrowed to write.
+    /// A typed, mutable view of all pixels.
     ///
     /// # Errors
     /// Another type than the one held; the error names both.
@@ -297,7 +297,7 @@ impl Content {
         }
     }
 
-    /// Pixels, or each plane, with their number type as a value, to write.
+    /// Pixels, or each plane, with their number type as a value, mutable.
     pub(crate) fn views_mut(&mut self) -> Vec<AnyNumbersMut<'_>> {
         match self {
             Content::Pixels(pixels) => vec![pixels.samples_any_mut().into()],

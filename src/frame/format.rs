@@ -25,7 +25,7 @@ pub enum FileFormat {
     Tga,
     /// Quite OK Image.
     Qoi,
-    /// Graphics Interchange FileFormat.
+    /// Graphics Interchange Format.
     Gif,
     /// NumPy array.
     Npy,

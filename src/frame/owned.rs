@@ -6,7 +6,7 @@ use super::{Region, Size, View, ViewMut};
 use crate::error::{ErrorKind, Result};
 use crate::pixel::{Pixel, cast, pixels_of, pixels_of_mut};
 
-/// An owned picture of one pixel type: rows from the top, packed, in a `Vec` of numbers. Bare: no metadata.
+/// An owned picture of one pixel type: rows from the top, packed, in a `Vec` of samples. Bare: no metadata.
 ///
 /// # Examples
 /// ```
@@ -30,7 +30,7 @@ impl<P: Pixel> std::fmt::Debug for Frame<P> {
 }
 
 impl<P: Pixel> Frame<P> {
-    /// A frame whose numbers are all zero. A size without pixels is allowed.
+    /// A frame of zeros. A size without pixels is allowed.
     ///
     /// # Errors
     /// A size beyond the address space or the system's memory.
@@ -39,7 +39,7 @@ impl<P: Pixel> Frame<P> {
         Ok(Frame { numbers: zeroed(shape.needed)?, size })
     }
 
-    /// A frame whose pixels are all the same.
+    /// A frame filled with one pixel.
     ///
     /// # Errors
     /// As [`new`](Frame::new).
@@ -49,7 +49,7 @@ impl<P: Pixel> Frame<P> {
         Ok(Frame { numbers: cast::into_samples(frame), size })
     }
 
-    /// A frame whose pixels are a function of their place, called row by row from the top left.
+    /// A frame filled by a function of the place, called row by row from the top left.
     ///
     /// # Errors
     /// As [`new`](Frame::new).
@@ -66,7 +66,7 @@ impl<P: Pixel> Frame<P> {
         reserve(size.pixels() as usize)
     }
 
-    /// A frame made of a vector of pixels, row by row from the top left. No copy.
+    /// A frame from a vector of pixels, row by row from the top left. No copy.
     ///
     /// # Errors
     /// A vector whose length is not width x height.
@@ -74,7 +74,7 @@ impl<P: Pixel> Frame<P> {
         Frame::from_samples(size, cast::into_samples(pixels))
     }
 
-    /// A frame made of a vector of plain numbers, `CHANNELS` a pixel. No copy.
+    /// A frame from a vector of samples, `CHANNELS` a pixel. No copy.
     ///
     /// # Errors
     /// A vector whose length is not width x height x `CHANNELS`.
@@ -110,19 +110,19 @@ impl<P: Pixel> Frame<P> {
         self.size.height
     }
 
-    /// All of it, borrowed.
+    /// A view of the whole frame.
     #[inline]
     pub fn view(&self) -> View<'_, P> {
         View::of_whole(&self.numbers, self.size)
     }
 
-    /// All of it, borrowed to write.
+    /// A mutable view of the whole frame.
     #[inline]
     pub fn view_mut(&mut self) -> ViewMut<'_, P> {
         ViewMut::of_whole(&mut self.numbers, self.size)
     }
 
-    /// A region, borrowed: no copy.
+    /// A view of a region, without a copy.
     ///
     /// # Errors
     /// A region that reaches outside.
@@ -130,7 +130,7 @@ impl<P: Pixel> Frame<P> {
         self.view().region(region)
     }
 
-    /// A region, borrowed to write.
+    /// A mutable view of a region.
     ///
     /// # Errors
     /// A region that reaches outside.
@@ -167,22 +167,22 @@ impl<P: Pixel> Frame<P> {
         pixels_of(&self.numbers)
     }
 
-    /// All pixels, to write.
+    /// All pixels, mutable.
     pub fn pixels_mut(&mut self) -> &mut [P] {
         pixels_of_mut(&mut self.numbers)
     }
 
-    /// All numbers, `CHANNELS` a pixel.
+    /// All samples, `CHANNELS` a pixel.
     pub fn samples(&self) -> &[P::Number] {
         &self.numbers
     }
 
-    /// All numbers, to write.
+    /// All numbers, mutable.
     pub fn samples_mut(&mut self) -> &mut [P::Number] {
         &mut self.numbers
     }
 
-    /// The numbers themselves. No copy.
+    /// The samples as a vector. No copy.
     pub fn into_samples(self) -> Vec<P::Number> {
         self.numbers
     }

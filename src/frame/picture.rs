@@ -46,7 +46,7 @@ impl Picture {
         &self.content
     }
 
-    /// The pixels or planes, to write.
+    /// The pixels or planes, mutable.
     pub fn content_mut(&mut self) -> &mut Content {
         &mut self.content
     }
@@ -69,7 +69,7 @@ impl Picture {
         self.content.pixels()
     }
 
-    /// The pixels as stored, typed and borrowed.
+    /// A typed view of the pixels.
     ///
     /// # Errors
     /// Another type than the one held; the error names both.
@@ -77,7 +77,7 @@ impl Picture {
         self.pixels()?.view()
     }
 
-    /// The pixels as stored, typed and borrowed to write.
+    /// A typed, mutable view of the pixels.
     ///
     /// # Errors
     /// Another type than the one held; the error names both.
@@ -85,7 +85,7 @@ impl Picture {
         self.content.pixels_mut()?.view_mut()
     }
 
-    /// The pixels as stored, typed; the metadata is left behind. No copy.
+    /// The pixels as a typed frame; the metadata is dropped. No copy.
     ///
     /// # Errors
     /// Another type than the one held; the error names both.
@@ -104,7 +104,7 @@ impl Picture {
         Ok(self.pixels()?.visit(job))
     }
 
-    /// Content and metadata, taken apart.
+    /// Splits the picture into content and metadata.
     pub fn into_parts(self) -> (Content, Metadata) {
         (self.content, self.metadata)
     }

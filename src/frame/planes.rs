@@ -12,12 +12,12 @@ pub struct Planes<T: Number> {
 }
 
 impl<T: Number> Planes<T> {
-    /// No planes yet, for frames of this size.
+    /// Empty set of planes, for frames of this size.
     pub fn new(size: Size) -> Planes<T> {
         Planes { size, planes: Vec::new() }
     }
 
-    /// Adds a plane behind the others. No copy.
+    /// Appends a plane. No copy.
     ///
     /// # Errors
     /// A frame of another size, or a name that is there already.
@@ -31,7 +31,7 @@ impl<T: Number> Planes<T> {
         Ok(())
     }
 
-    /// These planes and one more: [`push`](Planes::push) as a chain.
+    /// Appends a plane and gives the planes back: [`push`](Planes::push) as a chain.
     ///
     /// # Errors
     /// As [`push`](Planes::push).
@@ -45,12 +45,12 @@ impl<T: Number> Planes<T> {
         self.size
     }
 
-    /// How many planes there are.
+    /// Number of planes.
     pub fn len(&self) -> usize {
         self.planes.len()
     }
 
-    /// Whether there is none.
+    /// Whether it is empty.
     pub fn is_empty(&self) -> bool {
         self.planes.is_empty()
     }
@@ -61,7 +61,7 @@ impl<T: Number> Planes<T> {
         Some(&self.planes[place].1)
     }
 
-    /// The plane of this name, to write.
+    /// The plane of this name, mutable.
     pub fn get_mut(&mut self, name: &str) -> Option<&mut Frame<Gray<T>>> {
         let place = place_of(&mut self.planes.iter().map(|(name, _)| name.as_str()), name)?;
         Some(&mut self.planes[place].1)
@@ -77,17 +77,17 @@ impl<T: Number> Planes<T> {
         self.planes.iter().map(|(name, frame)| (name.as_str(), frame))
     }
 
-    /// Names and planes, in order, to write.
+    /// Names and planes, in order, mutable.
     pub fn iter_mut(&mut self) -> impl ExactSizeIterator<Item = (&str, &mut Frame<Gray<T>>)> {
         self.planes.iter_mut().map(|(name, frame)| (name.as_str(), frame))
     }
 
-    /// Names and planes, taken apart. No copy.
+    /// Splits the planes into pairs of name and plane. No copy.
     pub fn into_vec(self) -> Vec<(String, Frame<Gray<T>>)> {
         self.planes
     }
 
-    /// Every plane turned into another, of a size that all results share.
+    /// Maps every plane to another, all of one new size.
     ///
     /// # Errors
     /// What `change` gives, or results of different sizes.
@@ -174,12 +174,12 @@ impl AnyPlanes {
         each_arm!(self, p => p.size)
     }
 
-    /// How many planes there are.
+    /// Number of planes.
     pub fn len(&self) -> usize {
         each_arm!(self, p => p.planes.len())
     }
 
-    /// Whether there is none.
+    /// Whether it is empty.
     pub fn is_empty(&self) -> bool {
         self.len() == 0
     }
@@ -216,7 +216,7 @@ impl AnyPlanes {
         out
     }
 
-    /// Each plane with its number type as a value, in order, to write.
+    /// Each plane with its number type as a value, in order, mutable.
     pub(crate) fn views_mut(&mut self) -> Vec<AnyNumbersMut<'_>> {
         let mut out = Vec::with_capacity(self.len());
         each_arm!(self, p => for (_, frame) in &mut p.planes {

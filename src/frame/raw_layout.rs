@@ -272,7 +272,7 @@ impl RawLayout {
         }
     }
 
-    /// Looks at memory of this layout without a copy.
+    /// Wraps memory of this layout as a view, without a copy.
     ///
     /// # Errors
     /// A layout that is [`foreign`](RawLayout::foreign), memory that is not aligned for its samples, a buffer too short,
@@ -285,7 +285,7 @@ impl RawLayout {
         View::wrap(numbers, self.size, measures.stride / size_of::<P::Number>())
     }
 
-    /// [`wrap`](RawLayout::wrap) to write.
+    /// [`wrap`](RawLayout::wrap), mutable.
     ///
     /// # Errors
     /// As [`wrap`](RawLayout::wrap).

@@ -82,6 +82,15 @@ impl RawLayout {
     }
 }
 
+impl std::str::FromStr for RawLayout {
+    type Err = Error;
+
+    /// [`from_words`](RawLayout::from_words) with the size among the words.
+    fn from_str(text: &str) -> Result<RawLayout> {
+        RawLayout::from_words(text, None)
+    }
+}
+
 fn wrong(name: &str, value: &str, known: &str) -> Error {
     Error::invalid("words", format!("{name}={value} means nothing in a raw layout; {name} is one of {known}"))
 }
@@ -141,7 +150,7 @@ mod tests {
     fn words_are_read_and_written_back() {
         let text = "order=bgra depth=u8 size=640x480 stride=2568 offset=12 alpha=ignored rows=bottom-up";
         let layout = RawLayout::from_words(text, None).unwrap();
-        assert_eq!(layout.to_string(), text);
+        assert_eq!((layout.to_string().as_str(), text.parse().ok()), (text, Some(layout)));
         let shuffled = "rows=bottom-up  alpha=ignored offset=12 stride=2568 size=640x480 depth=u8 order=bgra";
         assert_eq!(RawLayout::from_words(shuffled, None).unwrap(), layout);
         let planes = "order=rgb depth=u16 size=3x2 byte-order=big planes=planar plane-stride=40";

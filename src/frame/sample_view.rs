@@ -154,7 +154,7 @@ impl<'a, T: Number> SampleViewMut<'a, T> {
         self.channels
     }
 
-    /// One row of numbers, to write.
+    /// One row of numbers, mutable.
     ///
     /// # Panics
     /// If `y` is not below the height.
@@ -253,14 +253,14 @@ fn byte_bands(
 }
 
 impl<'a> SampleView<'a, u8> {
-    /// Bytes as numbers of a type, so many channels a pixel; `None` where they are not whole numbers in their place.
+    /// Bytes as numbers of a type, this many channels a pixel; `None` where they are not whole numbers in their place.
     pub(crate) fn numbers<T: Number>(self, channels: Channels) -> Option<SampleView<'a, T>> {
         Some(SampleView { window: self.window.numbers()?, size: self.size, channels })
     }
 }
 
 impl<'a> SampleViewMut<'a, u8> {
-    /// Bytes as numbers of a type, so many channels a pixel; `None` where they are not whole numbers in their place.
+    /// Bytes as numbers of a type, this many channels a pixel; `None` where they are not whole numbers in their place.
     pub(crate) fn numbers<T: Number>(self, channels: Channels) -> Option<SampleViewMut<'a, T>> {
         Some(SampleViewMut { window: self.window.numbers()?, size: self.size, channels })
     }
@@ -313,7 +313,7 @@ impl<'a, P: Pixel> View<'a, P> {
 }
 
 impl<'a, P: Pixel> ViewMut<'a, P> {
-    /// The same pixels as plain numbers with their channels as a value, to write. No cost.
+    /// The same pixels as plain numbers with their channels as a value, mutable. No cost.
     #[inline]
     pub fn into_samples(self) -> SampleViewMut<'a, P::Number> {
         let size = self.size();

@@ -2,7 +2,7 @@
 //!
 //! Not here: counting ([`histogram`](super::histogram)).
 
-use super::figures::ChannelStats;
+use super::figures::Stats;
 use super::moments::Moments;
 use crate::error::{Error, Result};
 
@@ -10,7 +10,7 @@ use crate::error::{Error, Result};
 #[derive(Debug, Clone, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub struct Histogram {
-    /// A histogram a channel, in stored order.
+    /// A histogram a channel, in channel order.
     pub channels: Vec<ChannelHistogram>,
 }
 
@@ -23,7 +23,7 @@ pub struct ChannelHistogram {
     pub name: String,
     /// Count, extremes, mean, variance, standard deviation and median.
     #[cfg_attr(feature = "serde", serde(flatten))]
-    pub stats: ChannelStats,
+    pub stats: Stats,
     /// The share of the possible levels between the least and the greatest that occur: (max - min + 1) / levels for
     /// integers; `None` for floats, which have no possible range.
     pub used: Option<f64>,
@@ -105,7 +105,7 @@ impl ChannelHistogram {
     /// The histogram of levels `first`, `first` + 1 ... that occur so often: of differences, which go below 0.
     pub fn of_counts_from(name: &str, first: i64, counts: &[u64]) -> ChannelHistogram {
         let moments = Moments::of_counts(counts);
-        let stats = ChannelStats::of_counts(counts).moved_by(first as f64);
+        let stats = Stats::of_counts(counts).moved_by(first as f64);
         let used = match stats.count {
             0 => 0.0,
             _ => (stats.max - stats.min + 1.0) / counts.len() as f64,
@@ -146,11 +146,11 @@ impl ChannelHistogram {
         (self.under, self.over, self.nan) = (self.under + other.under, self.over + other.over, self.nan + other.nan);
         self.at_ends = (self.at_ends.0 + other.at_ends.0, self.at_ends.1 + other.at_ends.1);
         if self.is_by_level() {
-            self.stats = ChannelStats::of_counts(&self.bins).moved_by(self.first as f64);
+            self.stats = Stats::of_counts(&self.bins).moved_by(self.first as f64);
         } else {
             // Only histograms by level begin elsewhere than at 0.
             let median = self.quantile(0.5).unwrap_or(f64::NAN);
-            self.stats = ChannelStats::of_moments(&self.moments, median);
+            self.stats = Stats::of_moments(&self.moments, median);
         }
         self.used = self.levels.map(|levels| match self.stats.count {
             0 => 0.0,

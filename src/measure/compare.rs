@@ -5,7 +5,7 @@ use super::gap::{Gap, gaps};
 use super::hint::{Hint, hint, hint_of_contents};
 use super::ssim::ssim;
 use crate::error::{Error, Result};
-use crate::frame::{AnyNumbers, Content, View, same_size};
+use crate::frame::{AnyNumbers, Content, Metadata, Scale, View, same_size};
 use crate::pixel::{NumberKind, Pixel};
 use crate::threads::Threads;
 
@@ -22,6 +22,15 @@ pub struct CompareRules {
     pub ssim: bool,
     /// Maximum number of threads; the result does not depend on it.
     pub threads: Threads,
+}
+
+impl CompareRules {
+    /// The default rules for pictures of these metadata: unscaled codes have their largest max code as peak.
+    pub fn of(metadata: &Metadata) -> CompareRules {
+        let codes = metadata.max_codes.as_ref().filter(|_| metadata.scale == Scale::Codes);
+        let peak = codes.and_then(|codes| codes.iter().max().map(|&max| f64::from(max)));
+        CompareRules { peak, ..CompareRules::default() }
+    }
 }
 
 impl Default for CompareRules {

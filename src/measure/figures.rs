@@ -13,7 +13,7 @@ use crate::threads::Threads;
 /// Statistics of one channel, NaN left out. Where there is no value, all but the count are NaN.
 #[derive(Debug, Clone, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
-pub struct ChannelStats {
+pub struct Stats {
     /// Values counted.
     pub count: u64,
     /// The minimum.
@@ -42,19 +42,19 @@ pub struct ChannelStats {
 /// Statistics of every channel of a view, the median included. Integers of 8 and 16 bits: one pass, and exact. Other
 /// numbers: two passes, and memory for one channel (the median sorts). [`moments`](super::moments()) gives the rest in one
 /// quick pass.
-pub fn stats<P: Pixel>(view: View<'_, P>) -> Vec<ChannelStats> {
+pub fn stats<P: Pixel>(view: View<'_, P>) -> Vec<Stats> {
     stats_any(view.numbers_any())
 }
 
-fn stats_any(view: AnyNumbers<'_>) -> Vec<ChannelStats> {
+fn stats_any(view: AnyNumbers<'_>) -> Vec<Stats> {
     if levels_of(view.kind()).is_some() {
-        return count_levels(view, &Mask::ALL, Threads::ALL).iter().map(|c| ChannelStats::of_counts(c)).collect();
+        return count_levels(view, &Mask::ALL, Threads::ALL).iter().map(|c| Stats::of_counts(c)).collect();
     }
     let each = moments_any(view, Threads::ALL).into_iter().enumerate();
     each.map(|(channel, moments)| {
         let mut values = Vec::new();
         each_value(view, channel, &Mask::ALL, &mut |value, weight| values.push((value, weight)));
-        ChannelStats::of_moments(&moments, median_of(values))
+        Stats::of_moments(&moments, median_of(values))
     })
     .collect()
 }
@@ -100,9 +100,9 @@ pub(super) fn median_of(mut values: Vec<(f64, u32)>) -> f64 {
     (at((count - 1) / 2) + at(count / 2)) / 2.0
 }
 
-impl ChannelStats {
-    pub(super) fn of_moments(moments: &Moments, median: f64) -> ChannelStats {
-        ChannelStats {
+impl Stats {
+    pub(super) fn of_moments(moments: &Moments, median: f64) -> Stats {
+        Stats {
             count: moments.count,
             min: moments.min(),
             max: moments.max(),
@@ -115,19 +115,13 @@ impl ChannelStats {
     }
 
     /// The figures of values that all lie further up by so much.
-    pub(super) fn moved_by(self, by: f64) -> ChannelStats {
+    pub(super) fn moved_by(self, by: f64) -> Stats {
         let moved = |v: f64| v + by;
-        ChannelStats {
-            min: moved(self.min),
-            max: moved(self.max),
-            mean: moved(self.mean),
-            median: moved(self.median),
-            ..self
-        }
+        Stats { min: moved(self.min), max: moved(self.max), mean: moved(self.mean), median: moved(self.median), ..self }
     }
 
     /// The figures of levels 0, 1, 2 ... that occur so often. Sums are exact whole numbers.
-    pub fn of_counts(counts: &[u64]) -> ChannelStats {
+    pub fn of_counts(counts: &[u64]) -> Stats {
         let moments = Moments::of_counts(counts);
         let level_at = |rank: u64| {
             let mut seen = 0;
@@ -141,7 +135,7 @@ impl ChannelStats {
             0 => f64::NAN,
             n => (level_at((n - 1) / 2) + level_at(n / 2)) / 2.0,
         };
-        ChannelStats::of_moments(&moments, median)
+        Stats::of_moments(&moments, median)
     }
 }
 
@@ -166,7 +160,7 @@ mod tests {
         assert!((s.std - 10f64.sqrt()).abs() < 1e-12);
         let odd = Frame::<Gray<f64>>::from_samples(Size::new(3, 1), vec![9.0, 1.0, 2.0]).unwrap();
         assert_eq!(stats(odd.view())[0].median, 2.0);
-        let counts = ChannelStats::of_counts(&[0, 2, 1, 0, 1]);
+        let counts = Stats::of_counts(&[0, 2, 1, 0, 1]);
         assert_eq!((counts.mean, counts.median, counts.min, counts.max), (2.0, 1.5, 1.0, 4.0));
         assert!((counts.std - 1.5f64.sqrt()).abs() < 1e-12);
         // Worked by weight: 1 once, 5 three times, 9 twice: the two middle ones of six are 5.
@@ -176,7 +170,7 @@ mod tests {
     #[test]
     fn counts_beyond_32_bits_stay_exact() {
         let many = 1u64 << 40;
-        let s = ChannelStats::of_counts(&[many, 0, many]);
+        let s = Stats::of_counts(&[many, 0, many]);
         assert_eq!((s.count, s.mean, s.std, s.median), (2 * many, 1.0, 1.0, 1.0));
     }
 

@@ -1,7 +1,7 @@
 //! Histograms, a channel each, or of the gray value.
 
 pub(super) use super::channel::{ChannelHistogram, Histogram};
-use super::figures::ChannelStats;
+use super::figures::Stats;
 use super::levels::{count_levels, levels_of};
 use super::mask::Mask;
 use super::moments::Moments;
@@ -214,7 +214,7 @@ pub fn masked_content_histogram(content: &Content, mask: &Mask<'_>, rules: &Hist
     Ok(Histogram { channels })
 }
 
-/// Counts of stored values as counts of codes 0..=top.
+/// Counts of samples as counts of codes 0..=top.
 fn by_code(counts: Vec<u64>, top: u32) -> Vec<u64> {
     let full = counts.len() as u32 - 1;
     if top == full {
@@ -272,7 +272,7 @@ fn from_values(
     }
     let mut out = ChannelHistogram {
         name: name.to_string(),
-        stats: ChannelStats::of_moments(&moments, f64::NAN),
+        stats: Stats::of_moments(&moments, f64::NAN),
         used: None,
         under: 0,
         over: 0,

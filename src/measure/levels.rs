@@ -18,7 +18,7 @@ pub(super) fn levels_of(kind: NumberKind) -> Option<usize> {
 /// Pixels that a 32-bit count can hold; before there are more, counts go over into 64-bit ones.
 const FLUSH: u64 = u32::MAX as u64;
 
-/// How often each stored value of 8 or 16 bits occurs, a channel each. One pass.
+/// How often each value of 8 or 16 bits occurs, a channel each. One pass.
 ///
 /// Other numbers have no levels; their channels come back empty.
 pub(super) fn count_levels(view: AnyNumbers<'_>, mask: &Mask<'_>, threads: Threads) -> Vec<Vec<u64>> {

@@ -25,7 +25,7 @@ pub use apart::{error_histogram, error_picture};
 pub use channel::{ChannelHistogram, Histogram};
 pub use compare::{ChannelDifference, CompareRules, Comparison, Difference, compare, compare_contents};
 pub(crate) use figures::decibels;
-pub use figures::{ChannelStats, stats};
+pub use figures::{Stats, stats};
 pub use hint::{Fix, Hint};
 pub use histogram::{
     HistogramRules, content_histogram, gray_histogram, histogram, masked_content_histogram, masked_histogram,

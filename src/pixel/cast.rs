@@ -16,14 +16,14 @@ impl<P: Pixel> Proof<P> {
     };
 }
 
-/// The numbers of a slice of pixels, in stored order: `CHANNELS` a pixel. No cost.
+/// The numbers of a slice of pixels, in channel order: `CHANNELS` a pixel. No cost.
 pub fn samples_of<P: Pixel>(pixels: &[P]) -> &[P::Number] {
     let () = Proof::<P>::SAME_BYTES;
     // SAFETY: the same bytes, size and alignment (Proof); the product cannot overflow as the slice exists.
     unsafe { std::slice::from_raw_parts(pixels.as_ptr().cast(), pixels.len() * P::CHANNELS) }
 }
 
-/// The numbers of a mutable slice of pixels, in stored order. No cost.
+/// The numbers of a mutable slice of pixels, in channel order. No cost.
 pub fn samples_of_mut<P: Pixel>(pixels: &mut [P]) -> &mut [P::Number] {
     let () = Proof::<P>::SAME_BYTES;
     // SAFETY: as in `samples_of`; the exclusive borrow is passed on.

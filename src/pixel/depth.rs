@@ -1,6 +1,6 @@
 //! Which of the three sample types, at run time.
 
-/// How a picture's samples are stored, at run time.
+/// Sample type of a picture, at run time.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, PartialOrd, Ord)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize), serde(rename_all = "lowercase"))]
 pub enum Depth {

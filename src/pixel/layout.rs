@@ -4,14 +4,14 @@ use super::number::Number;
 use super::sample::Sample;
 use super::sealed::Sealed;
 
-/// Which channels a picture's pixels have, and in which order.
+/// Channels of a picture's pixels, in order.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
 pub enum Layout {
-    /// One channel of brightness.
+    /// One channel: gray.
     #[cfg_attr(feature = "serde", serde(rename = "gray"))]
     Gray,
-    /// Brightness and straight alpha.
+    /// Gray and straight alpha.
     #[cfg_attr(feature = "serde", serde(rename = "gray+alpha"))]
     GrayAlpha,
     /// Red, green, blue.
@@ -45,7 +45,7 @@ impl Layout {
         self.channel_names().len()
     }
 
-    /// The channels' short names in stored order.
+    /// The channels' short names in channel order.
     pub fn channel_names(self) -> &'static [&'static str] {
         match self {
             Layout::Gray => &["gray"],
@@ -96,16 +96,16 @@ impl std::fmt::Display for Layout {
 /// A slice of pixels and a slice of their numbers are the same bytes; [`samples_of`](super::samples_of) and
 /// [`pixels_of`](super::pixels_of) go from one to the other at no cost.
 pub trait Pixel: Copy + Default + PartialEq + std::fmt::Debug + Send + Sync + Sealed + 'static {
-    /// The type of each channel.
+    /// The number type of each channel.
     type Number: Number;
     /// Channels, alpha included.
     const CHANNELS: usize;
     /// Whether the last channel is straight alpha.
     const ALPHA: bool;
-    /// The channels' short names in stored order.
+    /// The channels' short names in channel order.
     const CHANNEL_NAMES: &'static [&'static str];
 
-    /// What this pixel is, in words: `rgb u8`.
+    /// The pixel type in words: `rgb u8`.
     fn describe() -> String;
 
     /// The pixel whose channels all hold one number.

@@ -9,9 +9,9 @@ pub enum Meaning {
     /// Colour encoded by the picture's [`Transfer`]: what most files hold.
     #[default]
     Encoded,
-    /// Amounts of light, proportional.
+    /// Linear light: proportional to amounts of light.
     Linear,
-    /// Numbers of colours in the picture's palette. They can be moved, but not computed with.
+    /// Indices into the picture's palette. They can be moved, but not computed with.
     Indices,
     /// Values with a unit: metres, counts, degrees. They never become integers or colours without a window.
     Values {
@@ -38,13 +38,13 @@ impl Meaning {
         }
     }
 
-    /// Whether a window is needed before the numbers can be shown or stored as integers.
+    /// Whether a window is needed before the values can become integers.
     pub fn needs_window(&self) -> bool {
         matches!(self, Meaning::Values { .. })
     }
 }
 
-/// Primaries and white point: which red, green and blue.
+/// Primaries and white point.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize), serde(rename_all = "snake_case"))]
 #[non_exhaustive]
@@ -58,7 +58,7 @@ pub enum Primaries {
     Unknown,
 }
 
-/// The curve between light and encoded values, both as fractions of full.
+/// Transfer curve between light and encoded values, both as fractions of full.
 #[derive(Debug, Clone, Copy, PartialEq, Default)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize), serde(rename_all = "snake_case"))]
 #[non_exhaustive]

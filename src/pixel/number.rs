@@ -5,7 +5,7 @@ use std::fmt::{Debug, Display};
 
 /// A plain number type: `u8`, `u16`, `u32`, `u64`, `i8`, `i16`, `i32`, `i64`, `f32`, `f64`. Sealed.
 pub trait Number: Copy + Default + PartialEq + PartialOrd + Debug + Display + Send + Sync + Sealed + 'static {
-    /// Which of the ten types this is, at run time.
+    /// The type, at run time.
     const KIND: NumberKind;
 
     /// The number as `f64`; exact but for 64-bit integers beyond 2^53, which are rounded to nearest.
@@ -51,7 +51,7 @@ pub enum NumbersRef<'a> {
     F64(&'a [f64]),
 }
 
-/// Which plain number type, at run time.
+/// Number type, at run time.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize), serde(rename_all = "lowercase"))]
 #[allow(missing_docs)] // each name is the Rust type it stands for

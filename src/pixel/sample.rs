@@ -4,11 +4,11 @@ use super::depth::Depth;
 use super::number::Number;
 use super::samples::{Samples, SamplesMut, SamplesRef};
 
-/// A number type that pictures are made of: `u8`, `u16` or `f32`.
+/// Sample type of pictures: `u8`, `u16` or `f32`.
 ///
 /// Integers span 0 = none to their largest value = full; `f32` spans 0.0 to 1.0 nominally and may lie outside.
 pub trait Sample: Number {
-    /// Which of the three, at run time.
+    /// The type, at run time.
     const DEPTH: Depth;
     /// The value that means "full": 255, 65,535 or 1.0.
     const FULL: Self;

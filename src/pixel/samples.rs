@@ -56,7 +56,7 @@ impl Samples {
 }
 
 impl SamplesRef<'_> {
-    /// How many there are.
+    /// Length.
     pub fn len(&self) -> usize {
         match self {
             SamplesRef::U8(s) => s.len(),
@@ -65,7 +65,7 @@ impl SamplesRef<'_> {
         }
     }
 
-    /// Whether there is none.
+    /// Whether it is empty.
     pub fn is_empty(&self) -> bool {
         self.len() == 0
     }

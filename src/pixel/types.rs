@@ -14,7 +14,7 @@ macro_rules! pixel {
         pub struct $name<S> { $($(#[$field_doc])* pub $field: S),+ }
 
         impl<S> $name<S> {
-            /// The pixel with these channels, in stored order.
+            /// The pixel with these channels, in channel order.
             pub const fn new($($field: S),+) -> Self { Self { $($field),+ } }
         }
         impl<S: $bound> Sealed for $name<S> {}
@@ -31,14 +31,14 @@ macro_rules! pixel {
 }
 
 pixel! {
-    /// One channel of brightness, or one plane's number: the only pixel over any [`Number`].
+    /// One channel: gray, or one number of a plane. The only pixel over any [`Number`].
     Gray {
         /// The value.
         value
     } over Number, alpha false, names &["gray"], layout Gray "gray"
 }
 pixel! {
-    /// Brightness and straight alpha.
+    /// Gray and straight alpha.
     GrayAlpha {
         /// The value.
         value,

@@ -7,7 +7,7 @@ use crate::access::Edge;
 use crate::error::{ErrorKind, Result};
 use std::ops::Range;
 
-/// Weights are stored in groups of so many taps, the last group filled up with zeros.
+/// Weights are stored in groups of this many taps, the last group filled up with zeros.
 pub(super) const GROUP: usize = 8;
 /// Bytes that the weights of an axis may take.
 const MOST_BYTES: u64 = 1 << 30;

@@ -54,7 +54,7 @@ impl AdaptiveTone {
         AdaptiveTone::of(size, Channels::of::<P>(), P::Number::DEPTH, rules)
     }
 
-    /// For pictures of this size, of so many channels of a depth.
+    /// For pictures of this size, of this many channels of a depth.
     pub(crate) fn of(size: Size, channels: Channels, depth: Depth, rules: AdaptiveRules) -> Result<AdaptiveTone> {
         let (across, down) = rules.tiles;
         if across == 0 || down == 0 || across > size.width || down > size.height {

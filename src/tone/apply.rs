@@ -70,7 +70,7 @@ impl Tone {
         Tone { curves: vec![curve], basis: Basis::Together, max_codes: None, threads: Threads::ALL, unchanged: None }
     }
 
-    /// A curve for each colour channel, in stored order.
+    /// A curve for each colour channel, in channel order.
     ///
     /// # Errors
     /// No curve.

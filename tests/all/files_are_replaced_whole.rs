@@ -96,7 +96,7 @@ fn metadata_that_is_dropped_is_said() {
     let mut picture = gray(3);
     picture.metadata_mut().icc = Some(vec![1, 2, 3]);
     let remarks = write_with(folder.path().join("a.pgm"), &picture, Default::default()).unwrap();
-    assert_eq!(remarks, ["left out, as the format has no place for it: the ICC profile"]);
+    assert_eq!(remarks, ["left out, because the format cannot store it: the ICC profile"]);
     assert!(write_with(folder.path().join("a.png"), &picture, Default::default()).unwrap().is_empty());
     assert_eq!(rahmen::read(folder.path().join("a.png")).unwrap().metadata().icc, Some(vec![1, 2, 3]));
 }

@@ -7,7 +7,7 @@ use crate::plots::{Plotting, picture_panel};
 use crate::text::{Align, number, safe, table};
 use clap::Args;
 use rahmen::flow::{Orient, Step, ToCodes, apply};
-use rahmen::frame::{Pixels, Scale, Visitor};
+use rahmen::frame::{Pixels, Visitor};
 use rahmen::measure::{
     CompareRules, Comparison, Difference, Histogram, compare_contents, error_histogram, error_picture,
 };
@@ -79,12 +79,6 @@ fn in_codes(a: &Picture, b: &Picture) -> Done<(Picture, Picture)> {
     Ok((coded(a)?, coded(b)?))
 }
 
-/// The largest code of a picture in codes.
-fn max_code(picture: &Picture) -> Option<u32> {
-    let metadata = picture.metadata();
-    metadata.max_codes.as_ref().filter(|_| metadata.scale == Scale::Codes)?.iter().max().copied()
-}
-
 impl Compare {
     fn load(&self, upright: bool, shared: &Shared) -> Done<(Picture, Picture)> {
         let load = |path| {
@@ -117,14 +111,10 @@ impl Compare {
 impl Compare {
     pub(crate) fn run(self, shared: &Shared) -> Done {
         let (a, b) = self.load(self.upright, shared)?;
-        let mut rules = CompareRules::default();
-        (rules.threshold, rules.peak, rules.ssim) = (self.threshold, self.peak, !self.no_ssim);
-        rules.threads = shared.threads();
         let (coded_a, coded_b) = in_codes(&a, &b)?;
-        // The full of codes is the largest of them.
-        if let (None, Some(max)) = (rules.peak, max_code(&coded_a)) {
-            rules.peak = Some(max.into());
-        }
+        let mut rules = CompareRules::of(coded_a.metadata());
+        (rules.threshold, rules.ssim, rules.threads) = (self.threshold, !self.no_ssim, shared.threads());
+        rules.peak = self.peak.or(rules.peak);
         let [first, second] = [&self.first, &self.second].map(|p| open::name_of(p));
         let comparison = compare_contents(coded_a.content(), coded_b.content(), &rules);
         let sideways = !self.upright && [&a, &b].iter().any(|p| !p.metadata().orientation.is_upright());

@@ -13,9 +13,7 @@ use clap::{Args, ValueEnum};
 use rahmen::color::GrayWeights;
 use rahmen::flow::{Chain, Crop, HistogramSink, Source, Step, ToGray};
 use rahmen::frame::Pixels;
-use rahmen::measure::{
-    ChannelHistogram, ChannelStats, Histogram as Counted, HistogramRules, Mask, masked_content_histogram,
-};
+use rahmen::measure::{ChannelHistogram, Histogram as Counted, HistogramRules, Mask, Stats, masked_content_histogram};
 use rahmen::tone::{EqualizeBy, LevelRow, level_table};
 use rahmen::{Facts, Layout, PixelFormat};
 use rahmen_show::csv;
@@ -117,7 +115,7 @@ struct Report {
 struct Channel {
     name: String,
     #[serde(flatten)]
-    stats: ChannelStats,
+    stats: Stats,
     mode: Option<f64>,
     entropy: f64,
     used: Option<f64>,

@@ -262,7 +262,7 @@ fn dropped_metadata_is_a_note() {
         let all = [&["save", fog.as_str(), &to], more].concat();
         String::from_utf8(rahmen(&all).output().unwrap().stderr).unwrap()
     };
-    assert_eq!(run(&[]), "note: left out, as the format has no place for it: the resolution, the texts\n");
+    assert_eq!(run(&[]), "note: left out, because the format cannot store it: the resolution, the texts\n");
     assert_eq!(run(&["--quiet"]), "");
 }
 

@@ -41,7 +41,7 @@ impl TileGrid {
         ))
     }
 
-    /// The picture that the tiles make up: `tile` gives each in the grid's order, as it was cut. One pass over the
+    /// Assembles a picture from its tiles: `tile` gives each in the grid's order, as it was cut. One pass over the
     /// tiles; with [`Overlap::Average`] in `f64`, with two values a number of memory.
     ///
     /// # Errors

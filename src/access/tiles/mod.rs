@@ -14,16 +14,16 @@ pub use assemble::Overlap;
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Default)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize), serde(rename_all = "snake_case"))]
 pub enum Rest {
-    /// They are in no tile.
+    /// They are dropped.
     Drop,
-    /// They are in tiles that are smaller than the others.
+    /// The last tiles are smaller.
     #[default]
     Keep,
-    /// They are in tiles as large as the others, which reach beyond the picture; an [`Edge`] says what is there.
+    /// The last tiles are padded: they reach beyond the picture, where an [`Edge`] applies.
     Pad,
 }
 
-/// Where the tiles of a picture lie: equal sizes at equal steps, row by row from the top left.
+/// Grid of tiles over a picture: equal sizes at equal steps, row by row from the top left.
 ///
 /// As few tiles as cover the picture; with [`Rest::Drop`] as many as lie within it.
 ///
@@ -68,11 +68,11 @@ impl TryFrom<Unchecked> for TileGrid {
 /// One tile of a grid.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub struct Tile {
-    /// Which column of tiles it is in.
+    /// Column of tiles, from 0.
     pub column: u32,
-    /// Which row of tiles.
+    /// Row of tiles, from 0.
     pub row: u32,
-    /// The part of the picture it covers: smaller than a tile where it reaches beyond.
+    /// Region of the picture that it covers: smaller than a tile where it reaches beyond.
     pub region: Region,
 }
 
@@ -104,7 +104,7 @@ impl TileGrid {
         self.tile
     }
 
-    /// From one tile to the next, along x and y.
+    /// Step from tile to tile, along x and y.
     pub fn step(&self) -> (u32, u32) {
         self.step
     }
@@ -114,17 +114,17 @@ impl TileGrid {
         self.rest
     }
 
-    /// Tiles side by side.
+    /// Number of columns of tiles.
     pub fn columns(&self) -> u32 {
         tiles_along(self.picture.width, self.tile.width, self.step.0, self.rest)
     }
 
-    /// Tiles one below the other.
+    /// Number of rows of tiles.
     pub fn rows(&self) -> u32 {
         tiles_along(self.picture.height, self.tile.height, self.step.1, self.rest)
     }
 
-    /// All tiles.
+    /// Number of tiles.
     pub fn count(&self) -> u64 {
         u64::from(self.columns()) * u64::from(self.rows())
     }
@@ -304,7 +304,7 @@ impl TileGrid {
     }
 }
 
-/// All tiles side by side in the grid's order, as they were cut, with gaps of a colour between and around them. One pass.
+/// Contact picture: all tiles side by side in the grid's order, with gaps of a colour between and around them. One pass.
 ///
 /// # Errors
 /// A grid for a picture of another size, or a size beyond the address space or the system's memory.

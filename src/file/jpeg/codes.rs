@@ -7,10 +7,10 @@ pub(super) struct Table {
     pub(super) symbols: Vec<u8>,
 }
 
-/// Tables K.3 and K.4: sizes of differences of means, of luminance and chroma.
+/// Tables K.3 and K.4: DC difference categories, of luminance and chroma.
 const DC_LUMINANCE: [u8; 16] = [0, 1, 5, 1, 1, 1, 1, 1, 1, 0, 0, 0, 0, 0, 0, 0];
 const DC_CHROMA: [u8; 16] = [0, 3, 1, 1, 1, 1, 1, 1, 1, 1, 1, 0, 0, 0, 0, 0];
-/// Tables K.5 and K.6: runs and sizes of the other coefficients.
+/// Tables K.5 and K.6: AC runs and sizes, of luminance and chroma.
 const AC_LUMINANCE: [u8; 16] = [0, 2, 1, 3, 3, 2, 4, 3, 5, 5, 4, 4, 0, 0, 1, 125];
 const AC_CHROMA: [u8; 16] = [0, 2, 1, 2, 4, 4, 3, 4, 7, 5, 4, 4, 0, 1, 2, 119];
 #[rustfmt::skip]
@@ -39,7 +39,7 @@ const AC_CHROMA_SYMBOLS: [u8; 162] = [
 ];
 
 impl Table {
-    /// The example tables: for means and the others, for luminance and chroma.
+    /// The example tables: DC and AC, for luminance and chroma.
     pub(super) fn example(dc: bool, luminance: bool) -> Table {
         let (counts, symbols): ([u8; 16], Vec<u8>) = match (dc, luminance) {
             (true, true) => (DC_LUMINANCE, (0..12).collect()),

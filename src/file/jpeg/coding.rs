@@ -20,7 +20,7 @@ fn number(sink: &mut impl Sink, v: i32, size: u32) {
     sink.bits(v as u32 & (1u32 << size).wrapping_sub(1), size);
 }
 
-/// A mean, as its difference from the one before.
+/// A DC coefficient, as its difference from the one before.
 #[inline(always)]
 pub(super) fn mean(sink: &mut impl Sink, table: usize, value: i32, before: &mut i32) {
     let difference = value.wrapping_sub(*before);

@@ -21,7 +21,7 @@ pub(super) struct Scans {
     pub(super) progressive: bool,
     /// Rows of MCUs between restart markers, or 0.
     pub(super) restart_rows: u16,
-    /// How many threads may code parts between restart markers.
+    /// Maximum number of threads for parts between restart markers.
     pub(super) threads: Threads,
 }
 
@@ -138,7 +138,7 @@ impl Scans {
     }
 }
 
-/// Table `number` of a scan: means and others of the first component, then those of all others.
+/// Table `number` of a scan: DC and AC of the first component, then those of all others.
 pub(super) fn put_table(number: usize, table: &Table, out: &mut dyn Output) -> Result<()> {
     let kind = ((number & 1) << 4 | number >> 1) as u8;
     put_segment(out, 0xc4, &[&[kind][..], &table.counts, &table.symbols].concat())

@@ -84,7 +84,7 @@ pub(super) fn inverse<const KEPT: usize>(block: &Block, middle: i32) -> Block {
     out
 }
 
-/// The samples of a block that holds nothing but its mean.
+/// The samples of a block that holds nothing but its DC coefficient.
 #[inline(always)]
 pub(super) fn flat(mean: i32, middle: i32) -> i32 {
     // What `inverse` gives: once rounded between the passes, where nothing is lost, and once at the end.

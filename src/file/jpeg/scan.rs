@@ -16,7 +16,7 @@ pub(super) const NATURAL: [u8; 80] = [
     63, 63, 63, 63, 63, 63, 63, 63, 63, 63, 63, 63, 63, 63, 63, 63,
 ];
 
-/// The tables that are in force: by number, for the mean and for the others.
+/// The tables that are in force: by number, DC and AC.
 #[derive(Debug, Clone, Default)]
 pub(super) struct Tables {
     pub(super) dc: [Option<std::sync::Arc<Huffman>>; 4],
@@ -109,7 +109,7 @@ fn missing() -> Error {
 /// What is carried from block to block.
 #[derive(Debug, Clone, Copy, Default, PartialEq, Eq)]
 pub(super) struct Carried {
-    /// The last mean of each of the scan's components.
+    /// The last DC coefficient of each of the scan's components.
     pub(super) means: [i32; 4],
     /// Blocks whose band has ended.
     pub(super) ended: u32,

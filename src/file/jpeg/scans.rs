@@ -4,7 +4,7 @@ use super::codes::Sink;
 use super::coding::{Ended, band_again, band_first, mean, sequential};
 use super::shape::{McuLayout, Row};
 
-/// Tables of a component's means and other coefficients: luminance has its own.
+/// Numbers of a component's DC and AC tables: luminance has its own.
 #[inline(always)]
 fn tables_of(component: usize) -> (usize, usize) {
     if component == 0 { (0, 1) } else { (2, 3) }
@@ -25,7 +25,7 @@ pub(super) fn interleaved(sink: &mut impl Sink, row: &Row, shape: &McuLayout, me
 /// One scan of a progressive file.
 #[derive(Debug, Clone, Copy)]
 pub(super) struct Progress {
-    /// The component, or none for the means of all.
+    /// The component, or none for the DC coefficients of all.
     pub(super) component: Option<usize>,
     pub(super) band: (u8, u8),
     pub(super) high: u8,
@@ -65,7 +65,7 @@ pub(super) fn part_of_scan(
     }
 }
 
-/// The means of a row of MCUs: their higher bits, or bit `low`.
+/// The DC coefficients of a row of MCUs: their higher bits, or bit `low`.
 fn means_alone(sink: &mut impl Sink, row: &Row, shape: &McuLayout, (high, low): (u8, u8), means: &mut [i32; 4]) {
     let low = u32::from(low);
     for (component, at) in (0..shape.mcus.0).flat_map(|mcu| shape.blocks_of_mcu(mcu)) {

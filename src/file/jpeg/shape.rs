@@ -1,4 +1,4 @@
-//! How components lie in a file that is written.
+//! Layout of the components of a file that is written.
 
 /// Size, sampling, and the blocks that follow from them.
 #[derive(Debug, Clone)]

@@ -41,7 +41,7 @@ impl Header {
         usize::from(self.bits).saturating_mul(self.channels()).div_ceil(8)
     }
 
-    /// Bytes that a row of so many pixels takes in the file, without its filter byte.
+    /// Bytes that a row of this many pixels takes in the file, without its filter byte.
     pub(super) fn row_bytes_of(&self, width: u32) -> usize {
         let bits = usize::from(self.bits).saturating_mul(self.channels());
         (width as usize).saturating_mul(bits).div_ceil(8)

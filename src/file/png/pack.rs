@@ -47,7 +47,7 @@ struct Packed {
 }
 
 impl Packer {
-    /// For rows of so many bytes, `pixel_bytes` each pixel. `adaptive`: whether filters are chosen.
+    /// For rows of this many bytes, `pixel_bytes` each pixel. `adaptive`: whether filters are chosen.
     pub(super) fn new(row_bytes: usize, pixel_bytes: usize, adaptive: bool, effort: u32, threads: Threads) -> Packer {
         let rows_a_block = BLOCK_BYTES.div_ceil(row_bytes.max(1));
         // Two blocks a thread, so that one that packs quickly does not wait for its neighbour.

@@ -16,7 +16,7 @@ enum Packet {
     Pixels(usize),
 }
 
-/// Packets of pixels of so many bytes.
+/// Packets of pixels of this many bytes.
 pub(super) struct Packets {
     pixel_bytes: usize,
     row_bytes: usize,

@@ -8,7 +8,7 @@ use crate::frame::{Change, Content, Facts};
 use crate::tone::{AdaptiveRules, AdaptiveTone};
 use std::ops::Range;
 
-/// Equalising over tiles with a limit of contrast.
+/// Adaptive equalising with a limit of contrast.
 #[derive(Debug, Clone)]
 pub struct EqualizeAdaptive {
     rules: AdaptiveRules,
@@ -16,7 +16,7 @@ pub struct EqualizeAdaptive {
 }
 
 impl EqualizeAdaptive {
-    /// By these rules.
+    /// A step with these rules.
     pub fn new(rules: AdaptiveRules) -> EqualizeAdaptive {
         EqualizeAdaptive { rules, tone: None }
     }

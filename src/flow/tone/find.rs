@@ -15,17 +15,17 @@ use crate::tone::{
 use std::ops::Range;
 use std::sync::{Arc, Mutex};
 
-/// What tone is found from a picture.
+/// Kind of tone that is found from a picture.
 #[derive(Debug, Clone)]
 #[non_exhaustive]
 pub enum Find {
-    /// What equalises it.
+    /// Equalising.
     Equalize(EqualizeBy),
-    /// What stretches it.
+    /// Stretching.
     Stretch(StretchBy),
-    /// What thresholds it.
+    /// A threshold.
     Threshold(ThresholdBy),
-    /// What gives it this distribution.
+    /// Matching this distribution.
     Match(Histogram),
 }
 
@@ -59,7 +59,7 @@ pub struct FindTone {
 }
 
 impl FindTone {
-    /// Finds this, on this basis.
+    /// A step that finds this kind of tone, on this basis.
     pub fn new(find: Find, basis: Basis) -> FindTone {
         FindTone {
             find,
@@ -73,7 +73,7 @@ impl FindTone {
         }
     }
 
-    /// The same step for a part of the picture.
+    /// Restricts the step to a part of the picture.
     pub fn part(self, part: Part) -> FindTone {
         FindTone { part, ..self }
     }
@@ -83,7 +83,7 @@ impl FindTone {
         FindTone { threads, ..self }
     }
 
-    /// Where what is found can be asked for.
+    /// Handle to the result, available once the chain has run.
     pub fn found(&self) -> Found {
         self.found.clone()
     }

@@ -19,17 +19,17 @@ pub struct Retone {
 }
 
 impl Retone {
-    /// This tone, under the name of a verb.
+    /// A step with this tone, under a name.
     pub fn new(name: &'static str, tone: Tone) -> Retone {
         Retone { name, tone, part: Part::default(), keeps_codes: false }
     }
 
-    /// The negative: codes stay codes, k becoming top - k.
+    /// A step that gives the negative: codes stay codes, k becomes max code - k.
     pub fn negative() -> Retone {
         Retone { keeps_codes: true, ..Retone::new("negative", Tone::new(crate::tone::Curve::negative())) }
     }
 
-    /// The same step for a part of the picture.
+    /// Restricts the step to a part of the picture.
     pub fn part(self, part: Part) -> Retone {
         Retone { part, ..self }
     }

@@ -25,9 +25,9 @@ pub(super) fn tone_form(input: &Facts, step: &str) -> Result<(Depth, Layout)> {
 pub struct Part {
     /// Only this region.
     pub region: Option<Region>,
-    /// Only where this gray mask, as large as the picture, has half of full or more.
+    /// Only where this gray mask, of the picture's size, is at half of full or above.
     pub mask: Option<Arc<Pixels>>,
-    /// Whether what was found there changes all of the picture.
+    /// Whether the tone that was found there is applied to all of the picture.
     pub everywhere: bool,
 }
 

@@ -27,7 +27,7 @@ struct Lines<W> {
     pixels: usize,
     /// The first line of each output.
     starts: Vec<u32>,
-    /// Weights of so many pixels, or pairs of them, an output.
+    /// Weights of this many pixels, or pairs of them, an output.
     weights: Vec<W>,
     each: usize,
     /// Lines of an output.
