@@ -245,6 +245,22 @@ pub(crate) fn create(output: &Path, facts: &Facts, written: &Written, shared: &S
 
 impl<V: Args + Making> Make<V> {
     pub(crate) fn run(self, shared: &Shared) -> Done {
+        let Make { input, output, verb, becomes, written } = self;
+        Words { input: &input, output: &output, verb: &verb, becomes: &becomes, written: &written }.run(shared)
+    }
+}
+
+/// The words of a making verb, compiled once for all of them.
+struct Words<'a> {
+    input: &'a Path,
+    output: &'a Path,
+    verb: &'a dyn Making,
+    becomes: &'a Becomes,
+    written: &'a Written,
+}
+
+impl Words<'_> {
+    fn run(&self, shared: &Shared) -> Done {
         if let Some((orientation, mut rules)) = self.verb.lossless(shared)? {
             if let Some(word) = self.becomes.word_about_pixels().or(self.written.word_about_pixels()) {
                 let line = format!("{word} asks for new pixels, --lossless moves those that are there; leave one out");
@@ -256,7 +272,7 @@ impl<V: Args + Making> Make<V> {
             rules.upright = self.becomes.upright;
             rules.progressive = self.written.progressive;
             rules.restart_rows = self.written.restart_rows.unwrap_or(0);
-            return lossless::run(&self.input, &self.output, orientation, rules, shared);
+            return lossless::run(self.input, self.output, orientation, rules, shared);
         }
         let plots = self.verb.plotting().is_some_and(|p| p.plot.is_some());
         if plots && (self.input == Path::new("-") || self.output == Path::new("-")) {
@@ -265,39 +281,37 @@ impl<V: Args + Making> Make<V> {
         self.refuse_lossy_copy()?;
         let (options, becomes) = self.becomes.while_reading(shared.read_options())?;
         let reader = match self.verb.looks_twice() {
-            true => open::open_twice(&self.input, options, shared)?,
-            false => open::open_with(&self.input, options, shared)?,
+            true => open::open_twice(self.input, options, shared)?,
+            false => open::open_with(self.input, options, shared)?,
         };
         let height = reader.stored().size.height;
         let input = reader.facts().clone();
-        let steps = all_steps(&self.verb, &input, &Context { shared, becomes: &becomes });
-        let steps = steps.map_err(|e| open::in_file(e, &self.input))?;
+        let steps = all_steps(self.verb, &input, &Context { shared, becomes: &becomes });
+        let steps = steps.map_err(|e| open::in_file(e, self.input))?;
         for step in &steps {
             shared.tell(|| format!("step: {}", step.name()));
         }
-        let named = |e: rahmen::Error| e.in_file(open::name_of(&self.input));
+        let named = |e: rahmen::Error| e.in_file(open::name_of(self.input));
         let mut chain = Chain::new(Box::new(reader), steps).map_err(named)?;
         let output = chain.facts().clone();
-        let mut writer = create(&self.output, &output, &self.written, shared)?;
+        let mut writer = create(self.output, &output, self.written, shared)?;
         input.remarks.iter().for_each(|remark| shared.note(remark));
         let remarks = writer.remarks();
         chain.run_into(&mut writer).map_err(named).map_err(pipe_is_no_failure)?;
         remarks.iter().for_each(|remark| shared.note(remark));
-        open::note_damage(&self.input, height, chain.take_damage(), shared);
+        open::note_damage(self.input, height, chain.take_damage(), shared);
         // What the verb has changed is told against what it saw.
         let seen = if becomes.upright { Orient::upright().plan(&input).map_err(named)? } else { input.clone() };
-        say_done(&self.input, &self.output, &input, &output, self.verb.remark(&seen, &output), shared)?;
-        self.verb.plot(&self.input, &self.output, shared)
+        say_done(self.input, self.output, &input, &output, self.verb.remark(&seen, &output), shared)?;
+        self.verb.plot(self.input, self.output, shared)
     }
-}
 
-impl<V: Args + Making> Make<V> {
     /// Refuses to replace a file of a lossy format by a copy with new losses.
     fn refuse_lossy_copy(&self) -> Done {
         let real = |path: &Path| std::fs::canonicalize(path).ok();
-        let same = real(&self.input).is_some_and(|input| real(&self.output) == Some(input));
+        let same = real(self.input).is_some_and(|input| real(self.output) == Some(input));
         let jpeg = |path: &Path| FileFormat::of_extension(path) == Some(FileFormat::Jpeg);
-        if same && jpeg(&self.output) {
+        if same && jpeg(self.output) {
             let name = self.output.display();
             return Err(Failure::words(format!(
                 "{name} is read and written: JPEG would lose a little each time; name another file for OUT"

@@ -61,25 +61,25 @@ pub(crate) fn open_twice(path: &Path, options: ReadOptions, shared: &Shared) -> 
     Ok(reader)
 }
 
+/// The steps for a picture of these facts.
+pub(crate) type StepsFor<'a> = dyn FnMut(&Facts) -> Done<Vec<Box<dyn Step>>> + 'a;
+
 /// A picture read whole, behind steps, in codes: its samples are 0..=max code, unscaled.
-pub(crate) fn load_codes(
-    path: &Path,
-    shared: &Shared,
-    steps: impl FnOnce(&rahmen::Facts) -> Done<Vec<Box<dyn Step>>>,
-) -> Done<Picture> {
-    load(path, shared, |facts| {
+pub(crate) fn load_codes(path: &Path, shared: &Shared, steps: &mut StepsFor<'_>) -> Done<Picture> {
+    load(path, shared, &mut |facts| {
         let mut steps = steps(facts)?;
         steps.push(Box::new(ToCodes::default()));
         Ok(steps)
     })
 }
 
+/// A picture read whole.
+pub(crate) fn whole(path: &Path, shared: &Shared) -> Done<Picture> {
+    load(path, shared, &mut |_| Ok(Vec::new()))
+}
+
 /// A picture read whole, behind steps.
-pub(crate) fn load(
-    path: &Path,
-    shared: &Shared,
-    steps: impl FnOnce(&rahmen::Facts) -> Done<Vec<Box<dyn Step>>>,
-) -> Done<Picture> {
+pub(crate) fn load(path: &Path, shared: &Shared, steps: &mut StepsFor<'_>) -> Done<Picture> {
     let reader = open(path, shared)?;
     let height = reader.stored().size.height;
     let steps = steps(reader.facts())?;

@@ -5,7 +5,7 @@ use crate::fail::{Done, Failure};
 use crate::open;
 use clap::Args;
 use rahmen::Picture;
-use rahmen::measure::{Histogram, HistogramRules, content_histogram};
+use rahmen::measure::{Histogram, HistogramRules};
 use rahmen_show::Look;
 use rahmen_show::plot::{Chart, Figure, Panel};
 use std::path::{Path, PathBuf};
@@ -49,7 +49,7 @@ pub(crate) fn picture_panel(title: impl Into<String>, picture: &Picture) -> Pane
 
 /// The histogram of a picture's colours, alpha left out.
 pub(crate) fn colors_of(picture: &Picture) -> Done<Histogram> {
-    let mut counted = content_histogram(picture.content(), &HistogramRules::of(picture.metadata()))?;
+    let mut counted = picture.content().histogram(&HistogramRules::of(picture.metadata()))?;
     counted.channels.retain(|c| c.name != "alpha");
     Ok(counted)
 }
@@ -77,7 +77,7 @@ pub(crate) fn before_and_after(
     // What was made is read as it is, whatever was said about reading what it was made of.
     let plain = Shared { page: None, raw: None, salvage: false, ..quiet.clone() };
     let row = |path: &Path, shared: &Shared, what: &str| -> Done<_> {
-        let picture = open::load(path, shared, |_| Ok(Vec::new()))?;
+        let picture = open::whole(path, shared)?;
         let counted = colors_of(&picture)?;
         let chart = Chart::histogram(&[("", &counted)]).title(format!("Histogram {what}"));
         let name = path.file_name().map_or(String::new(), |n| n.to_string_lossy().into_owned());

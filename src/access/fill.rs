@@ -57,7 +57,7 @@ impl<P: Pixel> ViewMut<'_, P> {
 const PATTERN: usize = 96;
 
 /// Sets every pixel to one of these bytes.
-fn fill_bytes(view: SampleViewMut<'_, u8>, pixel: &[u8; MOST]) {
+pub(super) fn fill_bytes(view: SampleViewMut<'_, u8>, pixel: &[u8; MOST]) {
     // Copies of a known length go through registers; pixels of odd size one by one do not.
     let bytes = view.channels().count;
     let mut pattern = [0; PATTERN];

@@ -8,6 +8,7 @@
 //! the caller owns.
 
 pub(crate) mod bytes;
+mod content;
 mod edge;
 mod fill;
 mod map;

@@ -7,6 +7,7 @@ use crate::frame::{
 };
 use crate::pixel::{Gray, Layout, NumberKind, PicturePixel, Sample, Transfer};
 use crate::simd::Level;
+use crate::simd::arrays;
 use crate::threads::Threads;
 
 /// Weights of red, green and blue for gray. All but [`Luminance`](GrayWeights::Luminance) weigh the values as
@@ -39,14 +40,14 @@ impl GrayWeights {
             GrayWeights::Bt601 => Some(([299, 587, 114], 1000)),
             GrayWeights::Bt2020 => Some(([2627, 6780, 593], 10_000)),
             GrayWeights::Mean => Some(([1, 1, 1], 3)),
-            GrayWeights::Channel(c) => Some((std::array::from_fn(|i| u32::from(i == usize::from(c))), 1)),
+            GrayWeights::Channel(c) => Some((arrays::from_fn(|i| u32::from(i == usize::from(c))), 1)),
             GrayWeights::Luminance(_) | GrayWeights::Custom(_) => None,
         }
     }
 
     fn floats(self) -> [f64; 3] {
         match (self, self.ratio()) {
-            (_, Some((parts, whole))) => parts.map(|p| f64::from(p) / f64::from(whole)),
+            (_, Some((parts, whole))) => arrays::map(parts, |p| f64::from(p) / f64::from(whole)),
             (GrayWeights::Custom(weights), None) => weights,
             _ => [0.2126, 0.7152, 0.0722],
         }
@@ -57,7 +58,7 @@ impl GrayWeights {
     pub(crate) fn mixed(self, rgb: [f64; 3]) -> f64 {
         let sum = |w: [f64; 3], v: [f64; 3]| w[0] * v[0] + w[1] * v[1] + w[2] * v[2];
         match self {
-            GrayWeights::Luminance(curve) => curve.encode(sum(self.floats(), rgb.map(|v| curve.decode(v)))),
+            GrayWeights::Luminance(curve) => curve.encode(sum(self.floats(), arrays::map(rgb, |v| curve.decode(v)))),
             _ => sum(self.floats(), rgb),
         }
     }
@@ -140,7 +141,7 @@ fn gray_samples<S: Sample>(
         Layout::Rgb => maker.run::<3>(level, from, to),
         Layout::Rgba => maker.run::<4>(level, from, to),
         Layout::Cmyk => each_pixel::<_, 4>(from, to, |ink| {
-            let [r, g, b] = super::model::ink_to_rgb(ink.map(Sample::to_fraction));
+            let [r, g, b] = super::model::ink_to_rgb(arrays::map(*ink, Sample::to_fraction));
             S::from_fraction(maker.mixed([r, g, b]))
         }),
     };
@@ -217,7 +218,7 @@ impl<S: Sample> RowMaker<S> {
     /// Gray of three fractions, as a fraction.
     fn mixed(&self, rgb: [f64; 3]) -> f64 {
         match self.weights {
-            GrayWeights::Luminance(curve) => curve.encode(self.sum(rgb.map(|v| curve.decode(v)))),
+            GrayWeights::Luminance(curve) => curve.encode(self.sum(arrays::map(rgb, |v| curve.decode(v)))),
             _ => self.sum(rgb),
         }
     }
@@ -255,8 +256,8 @@ impl<S: Sample> RowMaker<S> {
     fn luminance(&self, p: [S; 3], curve: Transfer) -> S {
         let light = match S::DEPTH.max_code() {
             // An integer sample is an index into the table of its own depth.
-            Some(_) => p.map(|v| f64::from(self.light[v.to_f64() as usize])),
-            None => p.map(|v| curve.decode(v.to_f64())),
+            Some(_) => arrays::map(p, |v| f64::from(self.light[v.to_f64() as usize])),
+            None => arrays::map(p, |v| curve.decode(v.to_f64())),
         };
         S::from_fraction(curve.encode(self.sum(light)))
     }
@@ -274,7 +275,7 @@ fn each_pixel<S: Sample, const C: usize>(from: &[S], to: &mut [S], gray: impl Fn
 /// is off by at most 2.3e-5. A test goes through every possible sum.
 #[inline(always)]
 fn exact_bytes<S: Sample, const C: usize>(from: &[S], to: &mut [S], parts: [u32; 3], whole: u32) {
-    let n = parts.map(|p| 4.0 * p as f32);
+    let n = arrays::map(parts, |p| 4.0 * p as f32);
     let (half, scale) = ((2 * whole + 1) as f32, 1.0 / (4.0 * whole as f32));
     each_pixel::<S, C>(from, to, |p| {
         let v = |i: usize| p[i].to_depth::<u8>() as f32;
@@ -287,7 +288,7 @@ fn exact_bytes<S: Sample, const C: usize>(from: &[S], to: &mut [S], parts: [u32;
 /// 16-bit samples: the same in 64-bit integers.
 #[inline(always)]
 fn exact_words<S: Sample, const C: usize>(from: &[S], to: &mut [S], parts: [u32; 3], whole: u32) {
-    let (n, half, whole) = (parts.map(u64::from), u64::from(whole), 2 * u64::from(whole));
+    let (n, half, whole) = (arrays::map(parts, u64::from), u64::from(whole), 2 * u64::from(whole));
     each_pixel::<S, C>(from, to, |p| {
         let v = |i: usize| u64::from(p[i].to_depth::<u16>());
         S::from_u16(((2 * (n[0] * v(0) + n[1] * v(1) + n[2] * v(2)) + half) / whole) as u16)

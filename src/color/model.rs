@@ -4,6 +4,7 @@ use crate::convert::channels::{Take, select};
 use crate::error::Result;
 use crate::frame::{AnySamples, AnySamplesMut, Pixels, row_pairs, with_same_samples};
 use crate::pixel::{Layout, PicturePixel, Sample, samples_of_mut};
+use crate::simd::arrays;
 
 /// Converts any pixels to rgb, keeping alpha: gray is repeated, ink becomes (1 - c)(1 - k) and so on, the uncalibrated rule of
 /// ISO 12639 and PDF (ISO 32000-1, 10.3.5) for device colours; a copy where they are rgb already. One pass.
@@ -36,7 +37,7 @@ pub(super) fn ink_any(from: AnySamples<'_>, to: AnySamplesMut<'_>) -> Result<()>
 fn ink_row<S: Sample>(from: &[S], to: &mut [S], channels: usize) {
     for (ink, to) in from.as_chunks::<4>().0.iter().zip(to.chunks_exact_mut(channels)) {
         to.fill(S::FULL);
-        let rgb = ink_to_rgb(ink.map(Sample::to_fraction));
+        let rgb = ink_to_rgb(arrays::map(*ink, Sample::to_fraction));
         to.iter_mut().zip(rgb).for_each(|(to, v)| *to = S::from_fraction(v));
     }
 }
@@ -64,7 +65,7 @@ pub(crate) fn samples_of_color<S: Sample>(layout: Layout, rgb: [f64; 3], alpha: 
 
 /// Red, green and blue of four inks, all as fractions.
 pub(super) fn ink_to_rgb([c, m, y, k]: [f64; 4]) -> [f64; 3] {
-    [c, m, y].map(|ink| (1.0 - ink) * (1.0 - k))
+    arrays::map([c, m, y], |ink| (1.0 - ink) * (1.0 - k))
 }
 
 #[cfg(test)]

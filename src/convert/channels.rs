@@ -54,7 +54,7 @@ pub fn split_into<P: Pixel>(view: View<'_, P>, planes: &mut [ViewMut<'_, Plane<P
 }
 
 /// Each channel to a plane of its own: as many planes as channels.
-fn separate<T: Number>(view: SampleView<'_, T>, mut planes: Vec<SampleViewMut<'_, T>>) {
+pub(super) fn separate<T: Number>(view: SampleView<'_, T>, mut planes: Vec<SampleViewMut<'_, T>>) {
     for y in 0..view.height() {
         let row = view.row(y);
         match planes.as_mut_slice() {
@@ -105,7 +105,7 @@ pub fn merge_into<P: Pixel>(planes: &[View<'_, Plane<P>>], target: ViewMut<'_, P
 }
 
 /// Planes, as many as channels, side by side.
-fn interleave<T: Number>(planes: &[SampleView<'_, T>], target: SampleViewMut<'_, T>) {
+pub(super) fn interleave<T: Number>(planes: &[SampleView<'_, T>], target: SampleViewMut<'_, T>) {
     for (y, row) in (0u32..).zip(target.into_rows()) {
         match planes {
             [a] => row.copy_from_slice(a.row(y)),
@@ -187,7 +187,7 @@ pub fn replace<P: Pixel>(target: ViewMut<'_, P>, channel: usize, plane: View<'_,
     Ok(())
 }
 
-fn replaced<T: Number>(target: SampleViewMut<'_, T>, channel: usize, plane: SampleView<'_, T>) {
+pub(super) fn replaced<T: Number>(target: SampleViewMut<'_, T>, channel: usize, plane: SampleView<'_, T>) {
     let channels = target.channels().count;
     for (from, to) in plane.rows().zip(target.into_rows()) {
         match channels {

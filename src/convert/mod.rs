@@ -7,6 +7,7 @@
 
 pub mod channels;
 pub mod codes;
+mod content;
 pub mod depth;
 mod foreign;
 pub mod premultiply;

@@ -102,8 +102,8 @@ pub(super) fn check_channel(channel: usize, channels: usize) -> Result<()> {
     Err(ErrorKind::Outside { axis: "channel", value: channel as i64, range, swap: None }.into())
 }
 
-/// Pixels of this many channels row by row: the usual picks, and those that orders of foreign memory are, by fixed kernels,
-/// the others channel by channel.
+/// Pixels of this many channels row by row: the usual picks by fixed kernels, and so for bytes those that orders of foreign
+/// memory are; the others by a table of places, which keeps up with memory where samples are wide.
 pub(super) fn select_row<S: Sample>(from: &[S], channels: usize, to: &mut [S], takes: &[Take]) {
     use Take::{Channel as C, Full};
     let full = S::FULL;
@@ -112,36 +112,66 @@ pub(super) fn select_row<S: Sample>(from: &[S], channels: usize, to: &mut [S], t
     }
     match (channels, takes) {
         (1, [C(0), C(0), C(0)]) => swizzle::each::<S, 1, 3>(from, to, |&[v], to| *to = [v, v, v]),
+        (2, [C(0)]) => swizzle::each::<S, 2, 1>(from, to, |&[v, _], to| *to = [v]),
+        (2, [C(1)]) => swizzle::each::<S, 2, 1>(from, to, |&[_, v], to| *to = [v]),
+        (3, [C(2), C(1), C(0)]) => swizzle::each::<S, 3, 3>(from, to, |&[r, g, b], to| *to = [b, g, r]),
+        (3, [C(0), C(1), C(2), Full]) => swizzle::each::<S, 3, 4>(from, to, |&[r, g, b], to| *to = [r, g, b, full]),
+        (4, [C(0), C(1), C(2)]) => swizzle::each::<S, 4, 3>(from, to, |&[a, b, c, _], to| *to = [a, b, c]),
+        (4, [C(2), C(1), C(0)]) => swizzle::each::<S, 4, 3>(from, to, |&[a, b, c, _], to| *to = [c, b, a]),
+        (4, [C(2), C(1), C(0), C(3)]) => swizzle::each::<S, 4, 4>(from, to, |&[a, b, c, d], to| *to = [c, b, a, d]),
+        _ => {
+            // Not even compiled for wider samples.
+            if const { size_of::<S>() == 1 } && order_of_bytes(from, channels, to, takes) {
+                return;
+            }
+            by_places(from, channels, to, takes);
+        }
+    }
+}
+
+/// The orders of foreign memory that are left; whether it was one.
+fn order_of_bytes<S: Sample>(from: &[S], channels: usize, to: &mut [S], takes: &[Take]) -> bool {
+    use Take::{Channel as C, Full};
+    let full = S::FULL;
+    match (channels, takes) {
         (1, [C(0), C(0), C(0), Full]) => swizzle::each::<S, 1, 4>(from, to, |&[v], to| *to = [v, v, v, full]),
         (1, [C(0), Full]) => swizzle::each::<S, 1, 2>(from, to, |&[v], to| *to = [v, full]),
         (1, [Full, C(0)]) => swizzle::each::<S, 1, 2>(from, to, |&[v], to| *to = [full, v]),
-        (2, [C(0)]) => swizzle::each::<S, 2, 1>(from, to, |&[v, _], to| *to = [v]),
-        (2, [C(1)]) => swizzle::each::<S, 2, 1>(from, to, |&[_, v], to| *to = [v]),
         (2, [C(1), C(0)]) => swizzle::each::<S, 2, 2>(from, to, |&[a, b], to| *to = [b, a]),
         (2, [C(0), C(0), C(0), C(1)]) => swizzle::each::<S, 2, 4>(from, to, |&[v, a], to| *to = [v, v, v, a]),
         (2, [C(0), C(0), C(0)]) => swizzle::each::<S, 2, 3>(from, to, |&[v, _], to| *to = [v, v, v]),
-        (3, [C(2), C(1), C(0)]) => swizzle::each::<S, 3, 3>(from, to, |&[r, g, b], to| *to = [b, g, r]),
-        (3, [C(0), C(1), C(2), Full]) => swizzle::each::<S, 3, 4>(from, to, |&[r, g, b], to| *to = [r, g, b, full]),
         (3, [C(2), C(1), C(0), Full]) => swizzle::each::<S, 3, 4>(from, to, |&[r, g, b], to| *to = [b, g, r, full]),
         (3, [Full, C(0), C(1), C(2)]) => swizzle::each::<S, 3, 4>(from, to, |&[r, g, b], to| *to = [full, r, g, b]),
         (3, [Full, C(2), C(1), C(0)]) => swizzle::each::<S, 3, 4>(from, to, |&[r, g, b], to| *to = [full, b, g, r]),
-        (4, [C(0), C(1), C(2)]) => swizzle::each::<S, 4, 3>(from, to, |&[a, b, c, _], to| *to = [a, b, c]),
-        (4, [C(2), C(1), C(0)]) => swizzle::each::<S, 4, 3>(from, to, |&[a, b, c, _], to| *to = [c, b, a]),
         (4, [C(1), C(2), C(3)]) => swizzle::each::<S, 4, 3>(from, to, |&[_, b, c, d], to| *to = [b, c, d]),
         (4, [C(3), C(2), C(1)]) => swizzle::each::<S, 4, 3>(from, to, |&[_, b, c, d], to| *to = [d, c, b]),
-        (4, [C(2), C(1), C(0), C(3)]) => swizzle::each::<S, 4, 4>(from, to, |&[a, b, c, d], to| *to = [c, b, a, d]),
         (4, [C(1), C(2), C(3), C(0)]) => swizzle::each::<S, 4, 4>(from, to, |&[a, b, c, d], to| *to = [b, c, d, a]),
         (4, [C(3), C(0), C(1), C(2)]) => swizzle::each::<S, 4, 4>(from, to, |&[a, b, c, d], to| *to = [d, a, b, c]),
         (4, [C(3), C(2), C(1), C(0)]) => swizzle::each::<S, 4, 4>(from, to, |&[a, b, c, d], to| *to = [d, c, b, a]),
-        _ => {
-            for (place, take) in takes.iter().enumerate() {
-                let target = to.iter_mut().skip(place).step_by(takes.len());
-                match *take {
-                    C(c) => target.zip(from.iter().skip(c).step_by(channels)).for_each(|(to, v)| *to = *v),
-                    Full => target.for_each(|to| *to = full),
-                    Take::Zero => target.for_each(|to| *to = S::default()),
-                }
-            }
+        _ => return false,
+    }
+    true
+}
+
+/// Any channels: each is looked up by its place among the pixel's own, full and zero.
+fn by_places<S: Sample>(from: &[S], channels: usize, to: &mut [S], takes: &[Take]) {
+    let mut places = [5; 4];
+    for (place, take) in places.iter_mut().zip(takes) {
+        *place = match *take {
+            Take::Channel(c) => c & 3,
+            Take::Full => 4,
+            Take::Zero => 5,
+        };
+    }
+    let mut all = [S::default(); 8];
+    all[4] = S::FULL;
+    let targets = to.chunks_exact_mut(takes.len().clamp(1, 4));
+    for (from, to) in from.chunks_exact(channels.clamp(1, 4)).zip(targets) {
+        for c in 0..from.len() {
+            all[c & 3] = from[c];
+        }
+        for c in 0..to.len() {
+            to[c] = all[places[c & 3] & 7];
         }
     }
 }

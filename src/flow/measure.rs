@@ -3,7 +3,7 @@
 use super::{Sink, Strip, check_complete, check_next};
 use crate::error::{Error, Result};
 use crate::frame::{Facts, PixelFormat, Pixels, Region};
-use crate::measure::{Histogram, HistogramRules, Mask, masked_content_histogram};
+use crate::measure::{Histogram, HistogramRules, Mask};
 use crate::pixel::NumberKind;
 
 /// A sink that counts the rows it is given, so that a picture larger than memory is measured in one pass.
@@ -77,7 +77,7 @@ impl Sink for HistogramSink {
             }
             None => Mask::ALL,
         };
-        let counted = masked_content_histogram(&strip.content, &mask, &self.rules)?;
+        let counted = strip.content.masked_histogram(&mask, &self.rules)?;
         match &mut self.sum {
             Some(sum) => sum.merge(&counted)?,
             None => self.sum = Some(counted),

@@ -5,7 +5,7 @@ use crate::error::{Error, Result};
 use crate::frame::{AnyNumbers, AnyNumbersMut, AnySamples, AnySamplesMut, Frame, Size, View, same_size};
 use crate::pixel::{Depth, Gray, NumberKind, PicturePixel, Pixel};
 
-fn check(a: Size, b: Size) -> Result<()> {
+pub(super) fn check(a: Size, b: Size) -> Result<()> {
     same_size("the second picture", a, b)?;
     if a.is_empty() {
         return Err(Error::invalid("a", format!("pictures of {a} have no pixel to compare")));
@@ -34,7 +34,7 @@ pub fn error_picture<P: PicturePixel>(a: View<'_, P>, b: View<'_, P>, gain: f64)
     Ok(out)
 }
 
-fn error_any(a: AnySamples<'_>, b: AnySamples<'_>, to: AnySamplesMut<'_>, gain: f64) -> Result<()> {
+pub(super) fn error_any(a: AnySamples<'_>, b: AnySamples<'_>, to: AnySamplesMut<'_>, gain: f64) -> Result<()> {
     check(a.size(), b.size())?;
     if !gain.is_finite() || gain <= 0.0 {
         return Err(Error::invalid("gain", format!("a gain is a number above 0, not {gain}")));
@@ -72,7 +72,7 @@ pub fn error_histogram<P: Pixel>(a: View<'_, P>, b: View<'_, P>) -> Result<Histo
     error_counts(a.numbers_any(), b.numbers_any(), P::CHANNEL_NAMES)
 }
 
-fn error_counts(a: AnyNumbers<'_>, b: AnyNumbers<'_>, names: &[&str]) -> Result<Histogram> {
+pub(super) fn error_counts(a: AnyNumbers<'_>, b: AnyNumbers<'_>, names: &[&str]) -> Result<Histogram> {
     let full = match a.kind() {
         NumberKind::U8 => 255i64,
         NumberKind::U16 => 65_535,
@@ -111,6 +111,15 @@ fn error_values(a: AnyNumbers<'_>, b: AnyNumbers<'_>, names: &[&str]) -> Result<
         let mut counted = histogram(apart.view(), &HistogramRules::default().range(-most, most))?.channels;
         counted.iter_mut().for_each(|c| c.name = name.to_string());
         channels.append(&mut counted);
+    }
+    Ok(Histogram { channels })
+}
+
+/// The error of planes of one number type, each by itself.
+pub(super) fn error_planes(a: &[AnyNumbers<'_>], b: &[AnyNumbers<'_>], names: &[String]) -> Result<Histogram> {
+    let mut channels = Vec::with_capacity(names.len());
+    for ((a, b), name) in a.iter().zip(b).zip(names) {
+        channels.append(&mut error_counts(*a, *b, &[name])?.channels);
     }
     Ok(Histogram { channels })
 }

@@ -121,7 +121,12 @@ pub fn compare<P: Pixel>(a: View<'_, P>, b: View<'_, P>, rules: &CompareRules) -
     compare_any(a.numbers_any(), b.numbers_any(), P::CHANNEL_NAMES, rules)
 }
 
-fn compare_any(a: AnyNumbers<'_>, b: AnyNumbers<'_>, names: &[&str], rules: &CompareRules) -> Result<Comparison> {
+pub(super) fn compare_any(
+    a: AnyNumbers<'_>,
+    b: AnyNumbers<'_>,
+    names: &[&str],
+    rules: &CompareRules,
+) -> Result<Comparison> {
     let (mut out, _) = compared(a, b, names, rules)?;
     out.hint = if out.equal { None } else { hint(a, b, names, out.peak, out.whole.psnr_db) };
     Ok(out)
@@ -150,24 +155,8 @@ fn compared(
     Ok((out, gaps))
 }
 
-/// Compares two contents: pixels, or planes by their order.
-///
-/// # Errors
-/// Sizes or types that differ: the error says how, and what would make the pictures equal, where that is known.
-pub fn compare_contents(a: &Content, b: &Content, rules: &CompareRules) -> Result<Comparison> {
-    if a.size() != b.size() || a.pixel_format() != b.pixel_format() {
-        return Err(differ(a, b));
-    }
-    match (a, b) {
-        (Content::Pixels(a), Content::Pixels(b)) => {
-            compare_any(a.samples_any().into(), b.samples_any().into(), a.layout().channel_names(), rules)
-        }
-        _ => compare_planes(&a.views(), &b.views(), &a.pixel_format().channel_names(), rules),
-    }
-}
-
 /// Planes of one number type, each by itself and all together.
-fn compare_planes(
+pub(super) fn compare_planes(
     a: &[AnyNumbers<'_>],
     b: &[AnyNumbers<'_>],
     names: &[String],
@@ -253,7 +242,7 @@ impl Difference {
 
 /// How two pictures that cannot be compared differ, and what would make them equal.
 #[cold]
-fn differ(a: &Content, b: &Content) -> Error {
+pub(super) fn differ(a: &Content, b: &Content) -> Error {
     let hint = hint_of_contents(a, b).map_or(String::new(), |hint| format!("; they are equal if {}", hint.words()));
     let (first, second) = (a.pixel_format().describe(), b.pixel_format().describe());
     let line = match (a.size() == b.size(), first == second) {

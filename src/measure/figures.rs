@@ -78,26 +78,35 @@ pub(super) fn each_value(view: AnyNumbers<'_>, channel: usize, mask: &Mask<'_>, 
 
 /// The median of values that count so often; NaN of none.
 pub(super) fn median_of(mut values: Vec<(f64, u32)>) -> f64 {
-    if values.iter().all(|v| v.1 == 1) {
-        let (middle, even) = (values.len() / 2, values.len().is_multiple_of(2));
-        if values.is_empty() {
-            return f64::NAN;
-        }
-        let (below, &mut (upper, _), _) = values.select_nth_unstable_by(middle, |a, b| a.0.total_cmp(&b.0));
-        let lower = below.iter().map(|v| v.0).fold(f64::NEG_INFINITY, f64::max);
-        return if even { (lower + upper) / 2.0 } else { upper };
-    }
-    values.sort_unstable_by(|a, b| a.0.total_cmp(&b.0));
     let count: u64 = values.iter().map(|v| u64::from(v.1)).sum();
-    let at = |rank: u64| {
-        let mut seen = 0;
-        let found = values.iter().find(|v| {
-            seen += u64::from(v.1);
-            seen > rank
-        });
-        found.map_or(f64::NAN, |v| v.0)
-    };
-    (at((count - 1) / 2) + at(count / 2)) / 2.0
+    if count == 0 {
+        return f64::NAN;
+    }
+    let (lower, upper) = ranked(&mut values, count / 2);
+    if count.is_multiple_of(2) { (lower + upper) / 2.0 } else { upper }
+}
+
+/// The value of a rank, counted from 0 by weight, behind the value of the rank before. Values are put into a partial order:
+/// where all count once, the rank is a place, otherwise what is left is halved until the rank is found.
+fn ranked(mut values: &mut [(f64, u32)], mut rank: u64) -> (f64, f64) {
+    let once = values.iter().all(|v| v.1 == 1);
+    let mut before = f64::NEG_INFINITY;
+    while !values.is_empty() {
+        // A rank is below the weight of what is left, so it is a place where all count once.
+        let place = if once { rank as usize } else { values.len() / 2 };
+        let (below, &mut (value, weight), above) = values.select_nth_unstable_by(place, |a, b| a.0.total_cmp(&b.0));
+        let lighter: u64 = below.iter().map(|v| u64::from(v.1)).sum();
+        if rank < lighter {
+            values = below;
+        } else if rank < lighter + u64::from(weight) {
+            let lower = if rank > lighter { value } else { below.iter().map(|v| v.0).fold(before, f64::max) };
+            return (lower, value);
+        } else {
+            (before, rank) = (value, rank - lighter - u64::from(weight));
+            values = above;
+        }
+    }
+    (f64::NAN, f64::NAN)
 }
 
 impl Stats {
@@ -165,6 +174,12 @@ mod tests {
         assert!((counts.std - 1.5f64.sqrt()).abs() < 1e-12);
         // Worked by weight: 1 once, 5 three times, 9 twice: the two middle ones of six are 5.
         assert_eq!(median_of(vec![(9.0, 2), (1.0, 1), (5.0, 3)]), 5.0);
+        // The middle lies between two values, an odd count has one, and what weighs nothing does not count.
+        assert_eq!(median_of(vec![(9.0, 2), (1.0, 1), (5.0, 1)]), 7.0);
+        assert_eq!(median_of(vec![(9.0, 2), (1.0, 2), (5.0, 1)]), 5.0);
+        assert_eq!(median_of(vec![(2.0, 1), (4.0, 1), (1.0, 1), (3.0, 1)]), 2.5);
+        assert_eq!(median_of(vec![(7.0, 0), (1.0, 1), (2.0, 3), (0.5, 4)]), 0.75);
+        assert!(median_of(vec![(1.0, 0)]).is_nan());
     }
 
     #[test]

@@ -3,6 +3,7 @@
 use super::one_pass::strips;
 use crate::frame::AnyNumbers;
 use crate::pixel::{Number, NumbersRef};
+use crate::simd::arrays;
 use crate::simd::{Level, Work};
 use crate::threads::Threads;
 use std::ops::Range;
@@ -31,7 +32,7 @@ pub(super) struct DifferenceSums {
 impl DifferenceSums {
     /// Absolute differences, their squares, squares of the first picture.
     pub(super) fn values(&self) -> [f64; 3] {
-        std::array::from_fn(|i| self.whole[i] as f64 + self.real[i])
+        arrays::from_fn(|i| self.whole[i] as f64 + self.real[i])
     }
 }
 
@@ -229,7 +230,10 @@ impl<T: Number + Ord, const L: usize> Whole<T, L> {
         Gap {
             count: count as u64,
             nan: 0,
-            sums: DifferenceSums { whole: [0, 1, 2].map(|i| sum(&self.long[i])), real: [0.0; 3] },
+            sums: DifferenceSums {
+                whole: [sum(&self.long[0]), sum(&self.long[1]), sum(&self.long[2])],
+                real: [0.0; 3],
+            },
             max: lanes().map(|k| self.max[k]).max().map_or(0.0, T::to_f64),
             at: None,
             over: lanes().map(|k| self.over_of[k]).sum(),

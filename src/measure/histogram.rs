@@ -8,7 +8,7 @@ use super::moments::Moments;
 use super::one_pass::masked_moments_any;
 use crate::color::{GrayWeights, gray_any};
 use crate::error::{Error, Result};
-use crate::frame::{AnyNumbers, AnySamples, Content, Metadata, Pixels, Region, Scale, Size, View};
+use crate::frame::{AnyNumbers, AnySamples, Metadata, Pixels, Region, Scale, Size, View};
 use crate::pixel::{Depth, Layout, PicturePixel, Pixel};
 use crate::threads::Threads;
 
@@ -188,29 +188,6 @@ pub(crate) fn gray_histogram_any(
         sum.ok_or_else(|| Error::invalid("view", format!("a region of {} has no pixel to measure", view.size())))?;
     rules.check()?;
     let channels = sum.channels.iter().map(|c| from_levels(&c.name, &c.bins, &rules)).collect();
-    Ok(Histogram { channels })
-}
-
-/// The histogram of any content: its channels, or its planes.
-///
-/// # Errors
-/// As [`histogram`].
-pub fn content_histogram(content: &Content, rules: &HistogramRules) -> Result<Histogram> {
-    masked_content_histogram(content, &Mask::ALL, rules)
-}
-
-/// [`content_histogram`] of the pixels that count.
-///
-/// # Errors
-/// As [`masked_histogram`].
-pub fn masked_content_histogram(content: &Content, mask: &Mask<'_>, rules: &HistogramRules) -> Result<Histogram> {
-    if let Content::Pixels(pixels) = content {
-        return histogram_any(pixels.samples_any().into(), pixels.layout().channel_names(), mask, rules);
-    }
-    let mut channels = Vec::new();
-    for (name, plane) in content.pixel_format().channel_names().iter().zip(content.views()) {
-        channels.append(&mut histogram_any(plane, &[name], mask, rules)?.channels);
-    }
     Ok(Histogram { channels })
 }
 

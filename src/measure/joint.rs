@@ -64,7 +64,7 @@ pub fn joint_histogram<P: Pixel, Q: Pixel>(
     joint_any((first.0.numbers_any(), first.1), (second.0.numbers_any(), second.1), bins, ranges, mask)
 }
 
-fn joint_any(
+pub(super) fn joint_any(
     (a, channel): (AnyNumbers<'_>, usize),
     (b, other): (AnyNumbers<'_>, usize),
     bins: (usize, usize),

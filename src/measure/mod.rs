@@ -5,6 +5,7 @@
 mod apart;
 mod channel;
 mod compare;
+mod content;
 mod figures;
 mod gap;
 mod hint;
@@ -23,17 +24,15 @@ mod ssim;
 
 pub use apart::{error_histogram, error_picture};
 pub use channel::{ChannelHistogram, Histogram};
-pub use compare::{ChannelDifference, CompareRules, Comparison, Difference, compare, compare_contents};
+pub use compare::{ChannelDifference, CompareRules, Comparison, Difference, compare};
 pub(crate) use figures::decibels;
 pub use figures::{Stats, stats};
 pub use hint::{Fix, Hint};
-pub use histogram::{
-    HistogramRules, content_histogram, gray_histogram, histogram, masked_content_histogram, masked_histogram,
-};
+pub use histogram::{HistogramRules, gray_histogram, histogram, masked_histogram};
 pub(crate) use histogram::{gray_histogram_any, histogram_any};
 pub use joint::{JointHistogram, joint_histogram};
 pub use mask::Mask;
 pub use moments::Moments;
 pub use one_pass::{masked_moments, moments};
-pub use profile::{ChannelProfile, Profile, content_profile, profile};
+pub use profile::{ChannelProfile, Profile, profile};
 pub use scan::Scan;

@@ -2,7 +2,7 @@
 
 use crate::access::Edge;
 use crate::error::{Error, Result};
-use crate::frame::{AnyNumbers, Content, Size, View};
+use crate::frame::{AnyNumbers, Size, View};
 use crate::pixel::Pixel;
 use crate::resample::{Kernel, taps};
 
@@ -66,16 +66,8 @@ pub fn profile<P: Pixel>(view: View<'_, P>, from: (u32, u32), to: (u32, u32)) ->
     profile_any(&[view.numbers_any()], view.size(), &names, from, to)
 }
 
-/// [`profile`] of any content: its channels or its planes.
-///
-/// # Errors
-/// As [`profile`].
-pub fn content_profile(content: &Content, from: (u32, u32), to: (u32, u32)) -> Result<Profile> {
-    profile_any(&content.views(), content.size(), &content.pixel_format().channel_names(), from, to)
-}
-
 /// The channels of all views, which have one size, one behind the other.
-fn profile_any(
+pub(super) fn profile_any(
     views: &[AnyNumbers<'_>],
     size: Size,
     names: &[String],

@@ -6,6 +6,7 @@
 //! (nothing is shrunk first).
 
 use crate::frame::{AnyNumbers, Size};
+use crate::simd::arrays;
 use crate::simd::{Level, Work};
 use crate::threads::{self, Threads};
 
@@ -14,9 +15,9 @@ pub(super) const SIDE: usize = 11;
 
 /// The window along one axis.
 fn window() -> [f64; SIDE] {
-    let raw: [f64; SIDE] = std::array::from_fn(|i| (-(i as f64 - 5.0).powi(2) / (2.0 * 1.5 * 1.5)).exp());
+    let raw: [f64; SIDE] = arrays::from_fn(|i| (-(i as f64 - 5.0).powi(2) / (2.0 * 1.5 * 1.5)).exp());
     let sum: f64 = raw.iter().sum();
-    raw.map(|w| w / sum)
+    arrays::map(raw, |w| w / sum)
 }
 
 /// The mean similarity of a channel of two views of one size; `None` where the window fits nowhere. About 90 operations a
@@ -79,7 +80,7 @@ impl Maps {
         let columns = self.means[0].len();
         // The window's rows in order, from the ring.
         for (map, mean) in self.means.iter_mut().enumerate() {
-            let rows: [&[f64]; SIDE] = std::array::from_fn(|k| &*self.rings[(y as usize + k) % SIDE][map]);
+            let rows: [&[f64]; SIDE] = arrays::from_fn(|k| &*self.rings[(y as usize + k) % SIDE][map]);
             Level::best().work(Down { window: &self.window, rows, to: mean });
         }
         let [ma, mb, squares, products] = &self.means;

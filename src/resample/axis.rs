@@ -174,6 +174,11 @@ impl Axis {
         if all.is_empty() { 0..1 } else { all }
     }
 
+    /// The least position that an output or one behind it is made of.
+    pub(super) fn first_from(&self, output: usize) -> u32 {
+        self.earliest[output]
+    }
+
     /// The largest sums of an output's positive weights, and of its negative ones without their sign.
     pub(super) fn swing(&self) -> (f64, f64) {
         let sum = |x: usize, sign: f64| self.weights_of(x).iter().map(|w| (w * sign).max(0.0)).sum::<f64>();

@@ -9,10 +9,10 @@ use super::axis::{Axis, FixedWeights};
 use super::columns::WordColumns;
 use super::group::{Group, Kept, reach, together};
 use super::rows::{SourceRows, fill_beside, lent, lent_mut, parts_mut, zeroed_rows};
-use crate::frame::ViewMut;
+use crate::frame::{SampleViewMut, ViewMut};
 use crate::pixel::{Gray, samples_of_mut};
 use crate::simd::resample::SLACK;
-use crate::simd::resample::mix::TOGETHER;
+use crate::simd::resample::mix::{TOGETHER, narrowed};
 use crate::simd::{Level, Work};
 use std::ops::Range;
 
@@ -59,15 +59,24 @@ pub(super) struct Passes<'a> {
 impl<'a> Passes<'a> {
     /// For output rows `outputs` of the whole target.
     pub(super) fn new(recipe: Recipe<'a>, source: SourceRows<'_, Gray<u8>>, outputs: Range<usize>) -> Passes<'a> {
+        Passes::of(recipe, source.width() as usize, source.constant, outputs)
+    }
+
+    /// The pass along rows alone, for rows of `width` numbers that were summed elsewhere ([`row`](Passes::row)).
+    pub(super) fn along(recipe: Recipe<'a>, width: usize, constant: &[u8]) -> Passes<'a> {
+        Passes::of(recipe, width, constant, 0..0)
+    }
+
+    fn of(recipe: Recipe<'a>, width: usize, constant: &[u8], outputs: Range<usize>) -> Passes<'a> {
         let Recipe { columns, rows, channels, level, .. } = recipe;
         let length = columns.axis.length() as usize * channels + SLACK;
         let before = columns.axis.before as usize * channels;
-        let constant = source.constant.iter().take(channels).map(|&v| i16::from(v));
+        let constant = constant.iter().take(channels).map(|&v| i16::from(v));
         Passes {
             recipe,
             columns: WordColumns::new(level, columns.axis, columns.fixed, channels),
             padded: zeroed_rows(length),
-            inner: before..before + source.width() as usize,
+            inner: before..before + width,
             made: zeroed_rows(columns.axis.target as usize * channels),
             constant: constant.collect(),
             kept: Kept::new(),
@@ -86,7 +95,7 @@ impl<'a> Passes<'a> {
 
     /// Vertical pass first, for shrinking: the rows that an output row needs become one.
     fn vertical_first(&mut self, source: SourceRows<'_, Gray<u8>>, mut strip: ViewMut<'_, Gray<u8>>, first: usize) {
-        let Recipe { columns, rows, channels, level, .. } = self.recipe;
+        let Recipe { rows, level, .. } = self.recipe;
         let count = strip.height() as usize;
         let mut outs = parts_mut(&mut self.padded, self.inner.clone());
         for (part, outs) in outs[..count].chunks_mut(self.together).enumerate() {
@@ -97,6 +106,21 @@ impl<'a> Passes<'a> {
             let picked: Vec<[&[u8]; 2]> = positions.iter().map(|pair| pair.map(row)).collect();
             level.mix_bytes(&picked, &weights, rows.fixed.bits - KEPT, outs);
         }
+        self.finish(strip.rows_mut().map(samples_of_mut));
+    }
+
+    /// One output row from the sums of its source rows.
+    pub(super) fn row(&mut self, sums: &[i32], target: SampleViewMut<'_, u8>) {
+        let shift = self.recipe.rows.fixed.bits - KEPT;
+        let words = &mut self.padded[0][self.inner.clone()];
+        words.iter_mut().zip(sums).for_each(|(to, sum)| *to = narrowed(*sum, shift));
+        self.finish(target.into_rows());
+    }
+
+    /// The pass along the rows that the pass down has made, and bytes of what it gives.
+    fn finish<'t>(&mut self, strip: impl ExactSizeIterator<Item = &'t mut [u8]>) {
+        let Recipe { columns, channels, level, .. } = self.recipe;
+        let count = strip.len();
         let constant: Vec<i16> = self.constant.iter().map(|v| v << KEPT).collect();
         for row in &mut self.padded[..count] {
             fill_beside(row, columns.axis, channels, &constant);
@@ -104,8 +128,8 @@ impl<'a> Passes<'a> {
         let rows = lent(&self.padded);
         let mut outs = lent_mut(&mut self.made);
         self.columns.run(level, &rows[..count], columns.fixed.bits + KEPT, &mut outs[..count]);
-        for (row, from) in strip.rows_mut().zip(&self.made) {
-            level.work(Narrowed { from, to: samples_of_mut(row) });
+        for (to, from) in strip.zip(&self.made) {
+            level.work(Narrowed { from, to });
         }
     }
 

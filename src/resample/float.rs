@@ -81,16 +81,25 @@ pub(super) struct Passes<'a> {
 impl<'a> Passes<'a> {
     /// For output rows `outputs` of the whole target.
     pub(super) fn new(recipe: Recipe<'a>, source: AnyRows<'_>, outputs: Range<usize>) -> Passes<'a> {
+        Passes::of(recipe, source.length(), source.constant, outputs)
+    }
+
+    /// The pass along rows alone, for rows of `width` numbers that were summed elsewhere ([`row`](Passes::row)).
+    pub(super) fn along(recipe: Recipe<'a>, width: usize, constant: SamplesRef<'_>) -> Passes<'a> {
+        Passes::of(recipe, width, constant, 0..0)
+    }
+
+    fn of(recipe: Recipe<'a>, width: usize, shown: SamplesRef<'_>, outputs: Range<usize>) -> Passes<'a> {
         let Recipe { columns, rows, channels: Channels { count, .. }, level, .. } = recipe;
         let length = columns.axis.length() as usize * count + SLACK;
         let before = columns.axis.before as usize * count;
-        let mut constant = vec![0.0f32; source.constant.len().min(count)];
-        recipe.load(source.constant, &mut constant);
+        let mut constant = vec![0.0f32; shown.len().min(count)];
+        recipe.load(shown, &mut constant);
         Passes {
             recipe,
             columns: FloatColumns::new(level, columns.axis, columns.weights, count),
             padded: zeroed_rows(length),
-            inner: before..before + source.length(),
+            inner: before..before + width,
             made: zeroed_rows(columns.axis.target as usize * count),
             constant,
             kept: Kept::new(),
@@ -117,7 +126,7 @@ impl<'a> Passes<'a> {
 
     /// Vertical pass first, for shrinking. Rows are mixed as they lie in the source; light is made of them first.
     fn vertical_first(&mut self, source: AnyRows<'_>, first: usize, count: usize) {
-        let Recipe { columns, rows, channels, curve, level, .. } = self.recipe;
+        let Recipe { rows, curve, level, .. } = self.recipe;
         let mut outs = parts_mut(&mut self.padded, self.inner.clone());
         for (part, outs) in outs[..count].chunks_mut(self.together).enumerate() {
             let from = first + part * self.together;
@@ -136,6 +145,20 @@ impl<'a> Passes<'a> {
             let picked: Vec<&[f32]> = group.positions.iter().map(|&position| self.kept.get(position)).collect();
             level.mix_floats(FloatRows::F32(&picked, Alpha::NONE), &group.weights, outs);
         }
+        self.across(count);
+    }
+
+    /// One output row from the sums of its source rows.
+    pub(super) fn row(&mut self, sums: &[f32], mut target: AnySamplesMut<'_>) {
+        let Recipe { channels, curve, level, .. } = self.recipe;
+        self.padded[0][self.inner.clone()].copy_from_slice(sums);
+        self.across(1);
+        store(level, &self.made[0], target.row_mut(0), channels, curve);
+    }
+
+    /// The pass along the rows that the pass down has made.
+    fn across(&mut self, count: usize) {
+        let Recipe { columns, channels, level, .. } = self.recipe;
         for row in &mut self.padded[..count] {
             fill_beside(row, columns.axis, channels.count, &self.constant);
         }

@@ -3,6 +3,7 @@
 //! Neighbouring output rows are made of much the same rows. Made together they read each of them once.
 
 use super::axis::{Axis, Weights};
+use crate::simd::arrays;
 use crate::simd::resample::mix::{PairWeights, TOGETHER, both};
 use std::ops::Range;
 
@@ -40,7 +41,7 @@ impl Group<i16> {
         let none = [0; TOGETHER];
         let weights = self.weights.chunks(2).map(|two| {
             let second = two.get(1).unwrap_or(&none);
-            std::array::from_fn(|output| both(two[0][output], second[output]))
+            arrays::from_fn(|output| both(two[0][output], second[output]))
         });
         (positions, weights.collect())
     }

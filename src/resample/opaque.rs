@@ -55,13 +55,18 @@ impl<'a> Opaque<'a> {
                 Some((at, opaque)) if at == position => opaque,
                 _ => {
                     let row = source.at(self.rows, position);
-                    let opaque = self.level.work(AllFull(row));
+                    let opaque = all_opaque(self.level, row);
                     self.seen[slot] = Some((position, opaque));
                     opaque
                 }
             }
         })
     }
+}
+
+/// Whether all pixels of a row of four channels are opaque.
+pub(super) fn all_opaque(level: Level, row: &[u8]) -> bool {
+    level.work(AllFull(row))
 }
 
 /// Whether every fourth byte is full.

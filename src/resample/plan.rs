@@ -13,7 +13,7 @@ use super::weighted::{Table, Weighted};
 use super::weights::Along;
 use crate::access::Edge;
 use crate::error::{Error, Result};
-use crate::frame::{AnySamples, AnySamplesMut, Frame, Pixels, SampleView, Size, View, ViewMut, depths_differ};
+use crate::frame::{AnySamples, AnySamplesMut, Frame, Pixels, Size, View, ViewMut, depths_differ};
 use crate::pixel::{Pixel, Sample};
 use crate::threads::Threads;
 use std::ops::Range;
@@ -98,6 +98,8 @@ pub struct Plan {
     rules: ResizeRules,
     /// Whether all of the source is resized, not a part.
     is_whole: bool,
+    /// Whether the definition is summed as it stands.
+    pub(super) exact: bool,
     tables: Tables,
 }
 
@@ -156,9 +158,10 @@ impl Plan {
         let edge = rules.edge.map(|_| ());
         let across = Along { source: from.width, part: area.x(), target: to.width, edge };
         let down = Along { source: from.height, part: area.y(), target: to.height, edge };
+        let exact = rules.exact || (to.pixels() <= EXACT_TARGET && from.pixels() <= EXACT_SOURCE);
         if rules.kernel == Kernel::Nearest {
             let (columns, rows) = (nearest::Indices::new(&across)?, nearest::Indices::new(&down)?);
-            return Ok(Plan { from, to, rules, is_whole, tables: Tables::Nearest { columns, rows } });
+            return Ok(Plan { from, to, rules, is_whole, exact, tables: Tables::Nearest { columns, rows } });
         }
         let columns = Axis::new(&across, rules.kernel, rules.widen)?;
         let rows = Axis::new(&down, rules.kernel, rules.widen)?;
@@ -174,7 +177,7 @@ impl Plan {
             columns.fixed = None;
         }
         let tables = Tables::Weighted { columns: Box::new(columns), rows: Box::new(rows), vertical_first };
-        Ok(Plan { from, to, rules, is_whole, tables })
+        Ok(Plan { from, to, rules, is_whole, exact, tables })
     }
 
     /// The source size.
@@ -295,7 +298,7 @@ impl Plan {
                 });
                 Ok(())
             }
-            Tables::Weighted { columns, rows, .. } if self.is_exact() => {
+            Tables::Weighted { columns, rows, .. } if self.exact => {
                 if source.depth() != target.depth() {
                     return Err(depths_differ(source.depth(), target.depth()));
                 }
@@ -310,17 +313,17 @@ impl Plan {
                 let weighted = Weighted { columns, rows, channels, vertical_first: *vertical_first };
                 match (source, target) {
                     (AnySamples::U8(source), AnySamplesMut::U8(target)) => {
-                        let constant = self.constant_row(source);
+                        let constant = self.constant_row(source.channels().count);
                         let source = SourceRows { view: source.as_gray()?, first: row, constant: &constant };
                         weighted.run_bytes(source, target.into_gray()?, first, &self.rules);
                     }
                     (AnySamples::U16(source), AnySamplesMut::U16(target)) => {
-                        let constant = self.constant_row(source);
+                        let constant = self.constant_row(source.channels().count);
                         let source = SourceRows { view: source.as_gray()?, first: row, constant: &constant };
                         weighted.run(source.into(), target.into_gray()?.into_samples_any(), first, &self.rules);
                     }
                     (AnySamples::F32(source), AnySamplesMut::F32(target)) => {
-                        let constant = self.constant_row(source);
+                        let constant = self.constant_row(source.channels().count);
                         let source = SourceRows { view: source.as_gray()?, first: row, constant: &constant };
                         weighted.run(source.into(), target.into_gray()?.into_samples_any(), first, &self.rules);
                     }
@@ -329,11 +332,6 @@ impl Plan {
                 Ok(())
             }
         }
-    }
-
-    /// Whether the definition is summed as it stands.
-    fn is_exact(&self) -> bool {
-        self.rules.exact || (self.to.pixels() <= EXACT_TARGET && self.from.pixels() <= EXACT_SOURCE)
     }
 
     /// Whether every output is one of the source's pixels, so that their codes stay: nearest, and boxes that repeat pixels a
@@ -349,10 +347,10 @@ impl Plan {
         }
     }
 
-    /// What a constant edge shows, as a row.
-    fn constant_row<S: Sample>(&self, source: SampleView<'_, S>) -> Vec<S> {
-        let pixel = constant_of::<S>(self.rules.edge, source.channels().count).unwrap_or_default();
-        pixel.repeat(source.width() as usize)
+    /// What a constant edge shows, as a row of pixels of this many channels; empty for other edges.
+    pub(super) fn constant_row<S: Sample>(&self, channels: usize) -> Vec<S> {
+        let pixel = constant_of::<S>(self.rules.edge, channels).unwrap_or_default();
+        pixel.repeat(self.from.width as usize)
     }
 }
 

@@ -8,6 +8,7 @@ use crate::access::Edge;
 use crate::error::{Error, Result};
 use crate::frame::{AnySamples, SampleView, Size, View, with_samples};
 use crate::pixel::{Channels, Number, Pixel, Sample, samples_of, samples_of_mut};
+use crate::simd::arrays;
 
 /// Coordinates beyond this lie too far outside to mean anything.
 const FARTHEST: f64 = 1e12;
@@ -119,7 +120,7 @@ fn sampled<S: Sample>(
     light: Light,
 ) -> [f64; 4] {
     let channels = view.channels();
-    let constant = if let Edge::Constant(all) = edge { all.map(S::from_f64) } else { [S::default(); 4] };
+    let constant = if let Edge::Constant(all) = edge { arrays::map(all, S::from_f64) } else { [S::default(); 4] };
     let pixel = |column: &Tap, row: &Tap| match (column.inside, row.inside) {
         (Some(x), Some(y)) => &view.row(y)[x as usize * channels.count..][..channels.count],
         _ => &constant[..channels.count],

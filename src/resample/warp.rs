@@ -125,7 +125,8 @@ fn warp_samples<S: Sample>(
     }
     let curve = rules.light.curve().map(|transfer| Curve::new(transfer, S::KIND));
     let shape = KernelShape::new(rules.kernel);
-    let [across, down] = scales.map(|scale| Along { shape: &shape, kernel: rules.kernel, scale });
+    let along = |scale| Along { shape: &shape, kernel: rules.kernel, scale };
+    let (across, down) = (along(scales[0]), along(scales[1]));
     let places = Places { size: source.size(), back, kernel: rules.kernel, across, down };
     let whole = Warp { source, channels, places, edge: rules.edge.kind(), curve, constant };
     let failed = std::sync::Mutex::new(None);

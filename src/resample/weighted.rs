@@ -29,6 +29,10 @@ impl Table {
         Table { fixed: axis.to_fixed(most), floats: axis.to_f32(), axis }
     }
 
+    pub(super) fn floats(&self) -> &Weights<f32> {
+        &self.floats
+    }
+
     fn as_float(&self) -> FloatAxis<'_> {
         FloatAxis { axis: &self.axis, weights: &self.floats }
     }
@@ -43,7 +47,7 @@ pub(super) struct Weighted<'a> {
 }
 
 impl Weighted<'_> {
-    fn floats<'b>(&'b self, curve: Option<&'b Curve>) -> float::Recipe<'b> {
+    pub(super) fn floats<'b>(&'b self, curve: Option<&'b Curve>) -> float::Recipe<'b> {
         let Weighted { columns, rows, channels, vertical_first } = *self;
         let (columns, rows) = (columns.as_float(), rows.as_float());
         float::Recipe { columns, rows, channels, vertical_first, curve, level: Level::best() }
@@ -65,6 +69,18 @@ impl Weighted<'_> {
         });
     }
 
+    /// What whole numbers make of bytes, where they hold all sums.
+    pub(super) fn fixed(&self) -> Option<fixed::Recipe<'_>> {
+        let Weighted { columns, rows, channels, vertical_first } = *self;
+        Some(fixed::Recipe {
+            columns: FixedAxis { axis: &columns.axis, fixed: columns.fixed.as_ref()? },
+            rows: FixedAxis { axis: &rows.axis, fixed: rows.fixed.as_ref()? },
+            channels: channels.count,
+            vertical_first,
+            level: Level::best(),
+        })
+    }
+
     /// [`run`](Weighted::run) of bytes, in whole numbers where those hold all sums.
     pub(super) fn run_bytes(
         &self,
@@ -73,21 +89,14 @@ impl Weighted<'_> {
         first: u32,
         rules: &ResizeRules,
     ) {
-        let Weighted { columns, rows, channels, vertical_first } = *self;
-        let (Some(across), Some(down), None) = (&columns.fixed, &rows.fixed, rules.light.curve()) else {
+        let Weighted { rows, channels, .. } = *self;
+        let (Some(recipe), None) = (self.fixed(), rules.light.curve()) else {
             return self.run(source.into(), target.into_samples_any(), first, rules);
         };
         if channels.alpha && !Opaque::can_be(channels, source.constant) {
             return self.run(source.into(), target.into_samples_any(), first, rules);
         }
         let level = Level::best();
-        let recipe = fixed::Recipe {
-            columns: FixedAxis { axis: &columns.axis, fixed: across },
-            rows: FixedAxis { axis: &rows.axis, fixed: down },
-            channels: channels.count,
-            vertical_first,
-            level,
-        };
         let floats = self.floats(None);
         let bytes = source.view.samples().bytes() + target.as_view().samples().bytes();
         target.each_band(rules.threads, bytes, |band, part| {

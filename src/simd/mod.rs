@@ -4,6 +4,7 @@
 //! [`Level::run`], which compiles the same safe body once more for wider registers; what it computes is the same.
 #![allow(unsafe_code)]
 
+pub(crate) mod arrays;
 pub(crate) mod lookup;
 pub(crate) mod resample;
 mod rows;

@@ -3,9 +3,12 @@
 use super::curve::Curve;
 use crate::color::GrayWeights;
 use crate::error::{Error, Result};
-use crate::frame::{AnySamples, AnySamplesMut, Frame, Metadata, SampleViewMut, View, ViewMut, with_samples_mut};
+use crate::frame::{
+    AnySamples, AnySamplesMut, Content, Frame, Metadata, SampleViewMut, View, ViewMut, with_samples_mut,
+};
 use crate::measure::{Histogram, HistogramRules, Mask, gray_histogram_any, histogram_any};
 use crate::pixel::{Channels, Depth, Layout, NumberKind, PicturePixel, Sample};
+use crate::simd::arrays;
 use crate::simd::{Level, lookup};
 use crate::threads::Threads;
 
@@ -191,7 +194,7 @@ impl<'a, S: Sample> Rows<'a, S> {
         let tables: Vec<_> = if by_table { (0..colors).map(table).collect() } else { Vec::new() };
         let same = !tables.is_empty() && !alpha && tables.windows(2).all(|t| t[0] == t[1]);
         let bytes =
-            (same && S::KIND == NumberKind::U8).then(|| std::array::from_fn(|i| tables[0][i].cast_unscaled::<u8>()));
+            (same && S::KIND == NumberKind::U8).then(|| arrays::from_fn(|i| tables[0][i].cast_unscaled::<u8>()));
         Ok(Rows { tone, channels, colors, tables, bytes })
     }
 
@@ -284,6 +287,23 @@ pub fn measured<P: PicturePixel>(
     threads: Threads,
 ) -> Result<Histogram> {
     measured_any(view.samples_any(), P::LAYOUT, mask, basis, max_codes, threads)
+}
+
+impl Content {
+    /// [`measured`] of pixels whose type is known at run time.
+    ///
+    /// # Errors
+    /// As [`measured`]; planes.
+    pub fn measured(
+        &self,
+        mask: &Mask<'_>,
+        basis: Basis,
+        max_codes: Option<&[u32]>,
+        threads: Threads,
+    ) -> Result<Histogram> {
+        let pixels = self.pixels()?;
+        measured_any(pixels.samples_any(), pixels.layout(), mask, basis, max_codes, threads)
+    }
 }
 
 /// [`measured`] of samples whose type is known at run time.

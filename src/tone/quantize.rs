@@ -5,6 +5,7 @@ use super::quantizer::{Channel, Reconstruction, each_row};
 use crate::error::Result;
 use crate::frame::{AnySamplesMut, Frame, Metadata, SampleViewMut, View, with_samples_mut};
 use crate::pixel::{Depth, PicturePixel, Sample};
+use crate::simd::arrays;
 use crate::simd::{Level, lookup};
 use crate::threads::Threads;
 
@@ -94,7 +95,7 @@ fn by_cell<S: Sample>(out: SampleViewMut<'_, S>, channels: &[Channel<S>], thread
     };
     let tables: Vec<_> = channels.iter().map(table).collect();
     let same = full == Some(255) && channels.len() == all && tables.windows(2).all(|t| t[0] == t[1]);
-    let bytes: Option<[u8; 256]> = same.then(|| std::array::from_fn(|i| tables[0][i].cast_unscaled()));
+    let bytes: Option<[u8; 256]> = same.then(|| arrays::from_fn(|i| tables[0][i].cast_unscaled()));
     each_row(out, threads, &|_, row| match (&bytes, full) {
         (Some(table), _) => {
             if let crate::pixel::SamplesMut::U8(row) = S::lend(row) {

@@ -27,6 +27,7 @@ mod reading_options;
 mod resize_definition;
 mod resize_in_strips;
 mod round_trips;
+mod run_time_twins;
 mod salvage;
 mod targa_files;
 mod tone_follows_definitions;

@@ -4,8 +4,8 @@
 use rahmen::Orientation;
 use rahmen::color::GrayWeights;
 use rahmen::measure::{
-    CompareRules, Fix, HistogramRules, Mask, compare, compare_contents, error_histogram, error_picture, gray_histogram,
-    histogram, masked_histogram, masked_moments, moments, profile,
+    CompareRules, Fix, HistogramRules, Mask, compare, error_histogram, error_picture, gray_histogram, histogram,
+    masked_histogram, masked_moments, moments, profile,
 };
 use rahmen::{Content, Frame, Gray, GrayAlpha, Pixel, Planes, Region, Rgb, Rgba, Size, Threads, View, color};
 
@@ -263,8 +263,7 @@ fn what_would_make_pictures_equal_is_said() {
         Some((Fix::Orientation(Orientation::RotatedHalf), true))
     );
     assert_eq!(hint(&noise(Size::new(37, 21), 9)), None);
-    let contents =
-        |b: Content| compare_contents(&a.clone().into(), &b, &CompareRules::default()).unwrap_err().to_string();
+    let contents = |b: Content| Content::from(a.clone()).compare(&b, &CompareRules::default()).unwrap_err().to_string();
     let turned = contents(a.view().oriented(Orientation::RotatedLeft).unwrap().into());
     assert_eq!(
         turned,
@@ -277,7 +276,7 @@ fn what_would_make_pictures_equal_is_said() {
     assert!(contents(rgba.into()).contains("holds rgb u8, the second rgb+alpha u8"));
     let plane = |v: i32| Frame::filled(Size::new(2, 2), Gray::new(v)).unwrap();
     let planes = |v: i32| Content::Planes(Planes::new(Size::new(2, 2)).with("z", plane(v)).unwrap().into());
-    let found = compare_contents(&planes(-5), &planes(7), &CompareRules::default()).unwrap();
+    let found = planes(-5).compare(&planes(7), &CompareRules::default()).unwrap();
     assert_eq!((found.whole.max_abs, found.channels[0].name.as_str(), found.peak), (12.0, "z", 5.0));
 }
 

@@ -74,7 +74,7 @@ pub(crate) enum Of {
 /// Reads the pixels about a place and sums them.
 pub(crate) fn report(file: &Path, of: Of, kernel: Kernel, edge: EdgeWord, shared: &Shared) -> Done<Between> {
     let mut known: Option<(Facts, Taps, Region, Edge<[f64; 4]>)> = None;
-    let steps = |facts: &Facts| {
+    let mut steps = |facts: &Facts| {
         let edge = match facts.pixel_format {
             PixelFormat::Pixels { .. } => edge.channels_of(facts).map_err(anyhow::Error::msg)?,
             PixelFormat::Planes { .. } => return Err(anyhow::anyhow!(
@@ -93,7 +93,7 @@ pub(crate) fn report(file: &Path, of: Of, kernel: Kernel, edge: EdgeWord, shared
         known = Some((facts.clone(), found, region, edge));
         Ok(vec![Box::new(Crop::new(region)) as Box<dyn Step>])
     };
-    let picture = open::load_codes(file, shared, steps).map_err(|e| open::in_file(e, file))?;
+    let picture = open::load_codes(file, shared, &mut steps).map_err(|e| open::in_file(e, file))?;
     // Loading has planned the steps.
     let Some((mut facts, taps, region, edge)) = known else { return Err(anyhow::anyhow!("nothing was read").into()) };
     facts.metadata = picture.metadata().clone();

@@ -9,10 +9,10 @@ use crate::text::{Align, number, safe, table};
 use crate::verbs::quantize::ReconstructWord;
 use crate::words::Bits;
 use clap::Args;
-use rahmen::frame::{PlanesVisitor, Visitor};
-use rahmen::measure::{Histogram, HistogramRules, content_histogram};
+use rahmen::frame::{PlanesVisitor, SampleView, SampleVisitor};
+use rahmen::measure::{Histogram, HistogramRules};
 use rahmen::tone::{BitStudy as Study, Quantizer, Reconstruction, bit_study, quantization_error};
-use rahmen::{Content, Metadata, Number, Picture, PicturePixel, Planes, View};
+use rahmen::{Content, Layout, Metadata, Number, Picture, Planes, Sample};
 use rahmen_show::csv;
 use rahmen_show::plot::{Axis, Chart, Ink, Mark, Panel};
 use serde::Serialize;
@@ -89,10 +89,9 @@ impl BitStudy {
     }
 
     fn report(&self, file: &Path, shared: &Shared) -> Done<(Report, Row)> {
-        let picture = open::load(file, shared, |_| Ok(Vec::new()))?;
+        let picture = open::whole(file, shared)?;
         let named = |e: rahmen::Error| e.in_file(open::name_of(file));
-        let mut counted =
-            content_histogram(picture.content(), &HistogramRules::of(picture.metadata())).map_err(named)?;
+        let mut counted = picture.content().histogram(&HistogramRules::of(picture.metadata())).map_err(named)?;
         counted.channels.retain(|c| c.name != "alpha");
         let mut study = bit_study(&counted, self.reconstruct.into()).map_err(named)?;
         if let Some(Bits { from, to }) = self.bits {
@@ -135,12 +134,11 @@ struct Row {
 /// The codes of the first channel along a row.
 fn row_codes(picture: &Picture, y: u32) -> Vec<u32> {
     struct Codes<'a>(&'a Metadata, u32);
-    impl Visitor for Codes<'_> {
+    impl SampleVisitor for Codes<'_> {
         type Out = Vec<u32>;
-        fn run<P: PicturePixel>(self, view: View<'_, P>) -> Vec<u32> {
-            use rahmen::Sample;
-            let code = |v: &P::Number| self.0.code(0, P::Number::DEPTH, v.to_f64() as u32).unwrap_or(0);
-            view.row_samples(self.1).iter().step_by(P::CHANNELS).map(code).collect()
+        fn run<S: Sample>(self, view: SampleView<'_, S>, layout: Layout) -> Vec<u32> {
+            let code = |v: &S| self.0.code(0, S::DEPTH, v.to_f64() as u32).unwrap_or(0);
+            view.row(self.1).iter().step_by(layout.channels()).map(code).collect()
         }
     }
     impl PlanesVisitor for Codes<'_> {
@@ -152,7 +150,7 @@ fn row_codes(picture: &Picture, y: u32) -> Vec<u32> {
     }
     let codes = Codes(picture.metadata(), y);
     match picture.content() {
-        Content::Pixels(pixels) => pixels.visit(codes),
+        Content::Pixels(pixels) => pixels.visit_samples(codes),
         Content::Planes(planes) => planes.visit(codes),
     }
 }

@@ -5,10 +5,9 @@ use crate::fail::{Done, Failure};
 use crate::make::{Context, Making, Steps};
 use crate::open;
 use clap::Args;
-use rahmen::convert::channels::{self, Take};
+use rahmen::convert::channels::Take;
 use rahmen::flow::{self, Step, Strip};
-use rahmen::frame::VisitorMut;
-use rahmen::{Content, Facts, Gray, Layout, PicturePixel, PixelFormat, Region, ViewMut};
+use rahmen::{Content, Facts, Layout, PixelFormat};
 use std::ops::Range;
 use std::path::{Path, PathBuf};
 
@@ -66,7 +65,7 @@ fn spelled_out(pick: &[String], input: &Facts) -> Vec<String> {
 
 /// A gray picture of the same size and depth.
 fn plane_of(input: &Facts, file: &Path, context: &Context<'_>) -> Done<Content> {
-    let plane = open::load(file, context.shared, |_| Ok(Vec::new()))?;
+    let plane = open::whole(file, context.shared)?;
     let depth = match input.pixel_format {
         PixelFormat::Pixels { depth, .. } => depth,
         PixelFormat::Planes { .. } => return Err(anyhow::anyhow!("planes have no channels to replace").into()),
@@ -98,19 +97,11 @@ impl Step for Replace {
     }
 
     fn run(&mut self, input: &Strip, output: Range<u32>) -> rahmen::Result<Content> {
-        struct Into<'a>(&'a Content, usize, Region);
-        impl VisitorMut for Into<'_> {
-            type Out = rahmen::Result<()>;
-            fn run<P: PicturePixel>(self, target: ViewMut<'_, P>) -> Self::Out {
-                let plane = self.0.pixels()?.view::<Gray<P::Number>>()?.region(self.2)?;
-                channels::replace(target, self.1, plane)
-            }
-        }
         let rows = input.content.size().region();
         let rows = rows.rows(output.start - input.first_row..output.end - input.first_row)?;
         let mut content = input.content.crop(rows)?;
-        let part = self.plane.size().region().rows(output)?;
-        content.pixels_mut()?.visit_mut(Into(&self.plane, self.channel, part))?;
+        let part = self.plane.crop(self.plane.size().region().rows(output)?)?;
+        content.replace_channel(self.channel, &part)?;
         Ok(content)
     }
 }

@@ -6,12 +6,9 @@ use crate::open;
 use crate::plots::{Plotting, picture_panel};
 use crate::text::{Align, number, safe, table};
 use clap::Args;
+use rahmen::Picture;
 use rahmen::flow::{Orient, Step, ToCodes, apply};
-use rahmen::frame::{Pixels, Visitor};
-use rahmen::measure::{
-    CompareRules, Comparison, Difference, Histogram, compare_contents, error_histogram, error_picture,
-};
-use rahmen::{Content, Picture, PicturePixel, View};
+use rahmen::measure::{CompareRules, Comparison, Difference};
 use rahmen_show::csv;
 use rahmen_show::plot::{Chart, Panel};
 use serde::Serialize;
@@ -82,7 +79,7 @@ fn in_codes(a: &Picture, b: &Picture) -> Done<(Picture, Picture)> {
 impl Compare {
     fn load(&self, upright: bool, shared: &Shared) -> Done<(Picture, Picture)> {
         let load = |path| {
-            open::load(path, shared, |_| match upright {
+            open::load(path, shared, &mut |_| match upright {
                 true => Ok(vec![Box::new(Orient::upright()) as Box<dyn Step>]),
                 false => Ok(Vec::new()),
             })
@@ -95,7 +92,7 @@ impl Compare {
         let mut rules = rules;
         rules.ssim = false;
         let (a, b) = self.load(true, &shared.quietly(true)).and_then(|(a, b)| in_codes(&a, &b)).ok()?;
-        let after = compare_contents(a.content(), b.content(), &rules).ok()?;
+        let after = a.content().compare(b.content(), &rules).ok()?;
         let psnr = before.map_or(0.0, |c| c.whole.psnr_db);
         match after.equal {
             true => Some("equal once both are upright: add --upright".into()),
@@ -116,7 +113,7 @@ impl Compare {
         (rules.threshold, rules.ssim, rules.threads) = (self.threshold, !self.no_ssim, shared.threads());
         rules.peak = self.peak.or(rules.peak);
         let [first, second] = [&self.first, &self.second].map(|p| open::name_of(p));
-        let comparison = compare_contents(coded_a.content(), coded_b.content(), &rules);
+        let comparison = coded_a.content().compare(coded_b.content(), &rules);
         let sideways = !self.upright && [&a, &b].iter().any(|p| !p.metadata().orientation.is_upright());
         let upright = if sideways { self.once_upright(comparison.as_ref().ok(), rules, shared) } else { None };
         let comparison = comparison.map_err(|e| {
@@ -131,14 +128,14 @@ impl Compare {
             _ => write!(out, "{}", text(&report))?,
         }
         if let Some(path) = &self.error {
-            rahmen::write(path, &Picture::from_error(&a, &b, self.gain)?)?;
+            rahmen::write(path, &error_of(&a, &b, self.gain)?)?;
         }
         let title = format!("{} against {}", report.b, report.a);
         let equal = report.comparison.equal;
         self.plotting.draw(&title, shared, |figure| {
-            let error = Picture::from_error(&a, &b, self.gain)?;
+            let error = error_of(&a, &b, self.gain)?;
             let gain = if self.gain == 1.0 { String::new() } else { format!(", {} times", number(self.gain)) };
-            let mut errors = errors_of(coded_a.pixels()?, coded_b.pixels()?)?;
+            let mut errors = coded_a.content().error_histogram(coded_b.content())?;
             errors.channels.retain(|c| c.name != "alpha");
             Ok(figure
                 .row(vec![picture_panel(format!("a: {}", report.a), &a), picture_panel(format!("b: {}", report.b), &b)])
@@ -156,32 +153,8 @@ impl Compare {
 }
 
 /// The error between two pictures as a picture.
-trait OfError: Sized {
-    fn from_error(a: &Picture, b: &Picture, gain: f64) -> Done<Self>;
-}
-
-impl OfError for Picture {
-    fn from_error(a: &Picture, b: &Picture, gain: f64) -> Done<Picture> {
-        struct Error<'a>(&'a Pixels, f64);
-        impl Visitor for Error<'_> {
-            type Out = rahmen::Result<Content>;
-            fn run<P: PicturePixel>(self, a: View<'_, P>) -> Self::Out {
-                Ok(error_picture(a, self.0.view::<P>()?, self.1)?.into())
-            }
-        }
-        Ok(Picture::new(a.visit(Error(b.pixels()?, gain))??, rahmen::Metadata::default()))
-    }
-}
-
-fn errors_of(a: &Pixels, b: &Pixels) -> Done<Histogram> {
-    struct Errors<'a>(&'a Pixels);
-    impl Visitor for Errors<'_> {
-        type Out = rahmen::Result<Histogram>;
-        fn run<P: PicturePixel>(self, a: View<'_, P>) -> Self::Out {
-            error_histogram(a, self.0.view::<P>()?)
-        }
-    }
-    Ok(a.visit(Errors(b))?)
+fn error_of(a: &Picture, b: &Picture, gain: f64) -> Done<Picture> {
+    Ok(Picture::new(a.content().error_picture(b.content(), gain)?, rahmen::Metadata::default()))
 }
 
 fn decibels(value: f64) -> String {

@@ -13,8 +13,8 @@ use clap::Args;
 use rahmen::color::GrayWeights;
 use rahmen::flow::{EqualizeAdaptive, Find, FindTone};
 use rahmen::measure::{Histogram, Mask};
-use rahmen::tone::{AdaptiveRules, Basis, StretchBy, measured};
-use rahmen::{Facts, PicturePixel, Size, Threads, View};
+use rahmen::tone::{AdaptiveRules, Basis, StretchBy};
+use rahmen::{Facts, Size};
 use std::path::{Path, PathBuf};
 
 /// The words of `equalize`.
@@ -83,18 +83,11 @@ impl Making for Equalize {
 
 /// The distribution of another picture, measured as a tone of this basis needs it.
 fn distribution(path: &Path, basis: Basis, shared: &Shared) -> Done<Histogram> {
-    struct Measure<'a>(Basis, Option<&'a [u32]>, Threads);
-    impl rahmen::frame::Visitor for Measure<'_> {
-        type Out = rahmen::Result<Histogram>;
-        fn run<P: PicturePixel>(self, view: View<'_, P>) -> Self::Out {
-            measured(view, &Mask::ALL, self.0, self.1, self.2)
-        }
-    }
     let plain = Shared { page: None, raw: None, ..shared.clone() };
-    let picture = open::load(path, &plain, |_| Ok(Vec::new()))?;
+    let picture = open::whole(path, &plain)?;
     let tops = picture.metadata().max_codes.as_deref();
-    let measure = Measure(basis, tops, shared.threads());
-    Ok(picture.visit(measure).and_then(|counted| counted).map_err(|e| e.in_file(open::name_of(path)))?)
+    let counted = picture.content().measured(&Mask::ALL, basis, tops, shared.threads());
+    Ok(counted.map_err(|e| e.in_file(open::name_of(path)))?)
 }
 
 /// The words of `stretch`.

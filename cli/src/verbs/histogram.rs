@@ -13,7 +13,7 @@ use clap::{Args, ValueEnum};
 use rahmen::color::GrayWeights;
 use rahmen::flow::{Chain, Crop, HistogramSink, Source, Step, ToGray};
 use rahmen::frame::Pixels;
-use rahmen::measure::{ChannelHistogram, Histogram as Counted, HistogramRules, Mask, Stats, masked_content_histogram};
+use rahmen::measure::{ChannelHistogram, Histogram as Counted, HistogramRules, Mask, Stats};
 use rahmen::tone::{EqualizeBy, LevelRow, level_table};
 use rahmen::{Facts, Layout, PixelFormat};
 use rahmen_show::csv;
@@ -199,7 +199,7 @@ impl Histogram {
             if file == Path::new("-") {
                 return Err(Failure::words("--picture reads the file again; give it a name instead of -"));
             }
-            let picture = open::load(file, &shared.quietly(true), |_| Ok(Vec::new()))?;
+            let picture = open::whole(file, &shared.quietly(true))?;
             let mut row = vec![picture_panel(name.clone(), &picture), Panel::Chart(Chart::histogram(&[("", counted)]))];
             if self.cumulative {
                 row.push(Panel::Chart(Chart::cumulative(&[("", counted)])));
@@ -285,7 +285,7 @@ impl Histogram {
                 open::note_damage(file, height, chain.take_damage(), shared);
                 let picture = whole.into_picture().map_err(named)?;
                 let mask = mask.as_ref().map_or(Ok(Mask::ALL), Mask::of_pixels)?;
-                masked_content_histogram(picture.content(), &mask, &rules).map_err(named)?
+                picture.content().masked_histogram(&mask, &rules).map_err(named)?
             }
         };
         let mut counted = counted;
@@ -333,7 +333,7 @@ pub(crate) fn weights_for(weights: GrayWeights, input: &Facts) -> GrayWeights {
 /// A mask from a file: gray, or colour whose three channels are equal in what counts as its gray value.
 pub(crate) fn mask_of(path: &Path, shared: &Shared) -> Done<Pixels> {
     let plain = Shared { page: None, raw: None, ..shared.clone() };
-    let picture = open::load(path, &plain, |facts| match facts.pixel_format {
+    let picture = open::load(path, &plain, &mut |facts| match facts.pixel_format {
         PixelFormat::Pixels { layout: Layout::Gray, .. } => Ok(Vec::new()),
         _ => Ok(vec![Box::<ToGray>::default() as Box<dyn Step>, Box::new(rahmen::flow::DropAlpha)]),
     })?;

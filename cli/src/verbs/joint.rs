@@ -4,10 +4,9 @@ use crate::args::{Part, Shared, channel_index};
 use crate::fail::{Done, Failure};
 use crate::open;
 use crate::text::{number, safe};
+use rahmen::PixelFormat;
 use rahmen::flow::{Crop, Step};
-use rahmen::frame::Visitor;
-use rahmen::measure::{JointHistogram, Mask, joint_histogram};
-use rahmen::{PicturePixel, PixelFormat, View};
+use rahmen::measure::{JointHistogram, Mask};
 use serde::Serialize;
 use std::path::Path;
 
@@ -28,20 +27,6 @@ pub(crate) struct Pairs {
     pub(crate) joint: JointHistogram,
 }
 
-struct Against {
-    channels: (usize, usize),
-    bins: usize,
-    range: (f64, f64),
-}
-
-impl Visitor for Against {
-    type Out = rahmen::Result<JointHistogram>;
-    fn run<P: PicturePixel>(self, view: View<'_, P>) -> Self::Out {
-        let (first, second) = self.channels;
-        joint_histogram((view, first), (view, second), (self.bins, self.bins), [self.range; 2], &Mask::ALL)
-    }
-}
-
 /// The correlation in a line.
 pub(crate) fn text(p: &Pairs) -> String {
     let counted: u64 = p.joint.counts.iter().sum();
@@ -58,7 +43,7 @@ pub(crate) fn text(p: &Pairs) -> String {
 impl Pairs {
     /// Counts the pairs of two channels, in codes.
     pub(crate) fn of(file: &Path, (first, second): (&str, &str), asked: &Asked, shared: &Shared) -> Done<Pairs> {
-        let picture = open::load_codes(file, shared, |facts| {
+        let picture = open::load_codes(file, shared, &mut |facts| {
             let region = asked.part.region(facts.size)?;
             Ok(if asked.part.is_given() { vec![Box::new(Crop::new(region)) as Box<dyn Step>] } else { Vec::new() })
         })?;
@@ -69,7 +54,8 @@ impl Pairs {
         };
         let most = (0..layout.channels()).filter_map(|c| facts.metadata.max_code(c, depth)).max();
         let range = asked.range.unwrap_or((0.0, most.map_or(1.0, |top| f64::from(top) + 1.0)));
-        let joint = picture.visit(Against { channels: (at(first)?, at(second)?), bins: asked.bins, range })?;
+        let (channels, bins) = ((at(first)?, at(second)?), (asked.bins, asked.bins));
+        let joint = picture.content().joint_histogram(channels, bins, [range; 2], &Mask::ALL);
         let joint = joint.map_err(|e| e.in_file(open::name_of(file)))?;
         Ok(Pairs { file: open::name_of(file), first: first.into(), second: second.into(), joint })
     }

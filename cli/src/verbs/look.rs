@@ -85,7 +85,7 @@ impl Look {
     /// The part that is looked at, and where it begins.
     fn load(&self, file: &Path, shared: &Shared) -> Done<(Picture, (u32, u32))> {
         let mut start = (0, 0);
-        let loaded = open::load(file, shared, |facts| {
+        let loaded = open::load(file, shared, &mut |facts| {
             let mut steps: Vec<Box<dyn Step>> = Vec::new();
             if self.part.is_given() {
                 let region = self.part.region(facts.size)?;

@@ -8,8 +8,7 @@ use crate::words;
 use clap::Args;
 use rahmen::convert::channels::Take;
 use rahmen::flow;
-use rahmen::frame::CombineVisitor;
-use rahmen::{Facts, Pixel, PixelFormat, View, ViewMut};
+use rahmen::{Facts, PixelFormat};
 use std::path::PathBuf;
 
 /// The words of `paste`.
@@ -40,28 +39,11 @@ pub(crate) struct Paste {
     written: Written,
 }
 
-/// The work, for pixels and planes alike.
-struct Place {
-    at: (i64, i64),
-    clip: bool,
-}
-
-impl CombineVisitor for Place {
-    fn run<P: Pixel>(&self, mut target: ViewMut<'_, P>, source: View<'_, P>) -> rahmen::Result<()> {
-        let (x, y) = self.at;
-        if self.clip {
-            target.paste_clipped(&source, x, y);
-            return Ok(());
-        }
-        target.paste(&source, x, y)
-    }
-}
-
 impl Paste {
     pub(crate) fn run(self, shared: &Shared) -> Done {
-        let mut base = open::load(&self.base, shared, |_| Ok(Vec::new()))?;
+        let mut base = open::whole(&self.base, shared)?;
         let facts = base.facts();
-        let over = open::load(&self.over, shared, |over| match self.convert {
+        let over = open::load(&self.over, shared, &mut |over| match self.convert {
             true => converting(over, &facts),
             false => Ok(Vec::new()),
         })?;
@@ -78,8 +60,11 @@ impl Paste {
         if a.max_codes != b.max_codes {
             base.metadata_mut().max_codes = None;
         }
-        let place = Place { at: self.at, clip: self.clip };
-        let pasted = base.content_mut().change_by(over.content(), &place);
+        let (x, y) = self.at;
+        let pasted = match self.clip {
+            true => base.content_mut().paste_clipped(over.content(), x, y).map(drop),
+            false => base.content_mut().paste(over.content(), x, y),
+        };
         pasted.map_err(|e| match e.kind() {
             rahmen::ErrorKind::Types { wanted, found } => anyhow::anyhow!(
                 "{} is {found}, {} is {wanted}; add --convert",

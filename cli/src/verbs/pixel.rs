@@ -9,9 +9,9 @@ use crate::verbs::between::{self, Between};
 use crate::words::{self, EdgeWord, Place};
 use clap::Args;
 use rahmen::flow::{Crop, Step};
-use rahmen::frame::{PlanesVisitor, Visitor};
+use rahmen::frame::{PlanesVisitor, SampleView, SampleVisitor};
 use rahmen::resample::{Kernel, Target};
-use rahmen::{Content, Depth, Facts, Number, PicturePixel, PixelFormat, Planes, Region, Size, View};
+use rahmen::{Content, Depth, Facts, Layout, Number, PixelFormat, Planes, Region, Sample, Size};
 use serde::Serialize;
 use std::path::{Path, PathBuf};
 
@@ -136,12 +136,12 @@ impl Pixel {
         }
         let mut region = Region::default();
         let mut facts = None;
-        let steps = |found: &Facts| {
+        let mut steps = |found: &Facts| {
             region = self.region(found.size)?;
             facts = Some(found.clone());
             Ok(vec![Box::new(Crop::new(region)) as Box<dyn Step>])
         };
-        let picture = open::load_codes(file, shared, steps).map_err(|e| open::in_file(e, file))?;
+        let picture = open::load_codes(file, shared, &mut steps).map_err(|e| open::in_file(e, file))?;
         let whole = facts.unwrap_or_else(|| picture.facts());
         // The size of the whole picture, the scale and codes of what was read.
         let mut facts = whole;
@@ -210,12 +210,12 @@ impl Pixel {
 /// Every channel's numbers, row by row.
 pub(super) fn numbers_of(content: &Content) -> Vec<(String, Vec<f64>)> {
     struct Numbers;
-    impl Visitor for Numbers {
+    impl SampleVisitor for Numbers {
         type Out = Vec<(String, Vec<f64>)>;
-        fn run<P: PicturePixel>(self, view: View<'_, P>) -> Self::Out {
-            let rows = || (0..view.height()).flat_map(|y| view.row_samples(y));
-            let channel = |c: usize| rows().skip(c).step_by(P::CHANNELS).map(|v| v.to_f64()).collect();
-            P::CHANNEL_NAMES.iter().enumerate().map(|(c, name)| (name.to_string(), channel(c))).collect()
+        fn run<S: Sample>(self, view: SampleView<'_, S>, layout: Layout) -> Self::Out {
+            let names = layout.channel_names();
+            let channel = |c: usize| view.rows().flatten().skip(c).step_by(names.len()).map(|v| v.to_f64()).collect();
+            names.iter().enumerate().map(|(c, name)| (name.to_string(), channel(c))).collect()
         }
     }
     impl PlanesVisitor for Numbers {
@@ -226,7 +226,7 @@ pub(super) fn numbers_of(content: &Content) -> Vec<(String, Vec<f64>)> {
         }
     }
     match content {
-        Content::Pixels(pixels) => pixels.visit(Numbers),
+        Content::Pixels(pixels) => pixels.visit_samples(Numbers),
         Content::Planes(planes) => planes.visit(Numbers),
     }
 }

@@ -6,9 +6,8 @@ use crate::make::{Written, say_done, write_whole};
 use crate::open;
 use crate::verbs::channels::named_file;
 use clap::Args;
-use rahmen::convert::channels;
-use rahmen::frame::{Change, Pixels, Visitor};
-use rahmen::{Content, Depth, Facts, Gray, Layout, Picture, PicturePixel, PixelFormat, Sample, View};
+use rahmen::frame::{Change, Pixels};
+use rahmen::{Facts, Layout, Picture, PixelFormat};
 use std::path::{Path, PathBuf};
 
 /// The words of `split`.
@@ -33,13 +32,12 @@ pub(crate) fn folder_and_stem(folder: &Path, input: &Path) -> Done<String> {
 
 impl Split {
     pub(crate) fn run(self, shared: &Shared) -> Done {
-        let picture = open::load(&self.input, shared, |_| Ok(Vec::new()))?;
+        let picture = open::whole(&self.input, shared)?;
         let facts = picture.facts();
         let stem = folder_and_stem(&self.folder, &self.input)?;
         let extension = self.written.extension_like(&self.input);
         let (content, metadata) = picture.into_parts();
-        let planes = planes_of(content)?;
-        for (channel, (name, plane)) in planes.into_iter().enumerate() {
+        for (channel, (name, plane)) in content.split()?.into_iter().enumerate() {
             let mut own =
                 metadata.after(Change::Channels { channels: 1, model: facts.pixel_format.channel_names().len() > 1 });
             own.max_codes = metadata.max_codes.as_ref().and_then(|tops| Some(vec![*tops.get(channel)?]));
@@ -50,24 +48,6 @@ impl Split {
             say_done(&self.input, &path, &facts, &to, None, shared)?;
         }
         Ok(())
-    }
-}
-
-/// Every channel or plane as content of its own, with its name.
-fn planes_of(content: Content) -> rahmen::Result<Vec<(String, Content)>> {
-    struct Each;
-    impl Visitor for Each {
-        type Out = rahmen::Result<Vec<(String, Content)>>;
-        fn run<P: PicturePixel>(self, view: View<'_, P>) -> Self::Out {
-            let planes = channels::split(view)?.into_vec();
-            Ok(planes.into_iter().map(|(name, frame)| (name, frame.into())).collect())
-        }
-    }
-    match content {
-        Content::Pixels(pixels) => pixels.visit(Each),
-        Content::Planes(planes) => {
-            Ok(planes.apart().into_iter().map(|(name, plane)| (name, Content::Planes(plane))).collect())
-        }
     }
 }
 
@@ -94,7 +74,7 @@ impl Merge {
         for wanted in layout.channel_names() {
             // The names are just those of the layout, so each has its file.
             let Some((name, file)) = self.channels.iter().find(|(name, _)| name == wanted) else { continue };
-            let picture = open::load(file, shared, |_| Ok(Vec::new()))?;
+            let picture = open::whole(file, shared)?;
             let facts = first.get_or_insert_with(|| picture.facts());
             let (wanted, found) = (facts.pixel_format.clone(), picture.pixel_format());
             let gray = matches!(found, PixelFormat::Pixels { layout: Layout::Gray, .. });
@@ -113,7 +93,7 @@ impl Merge {
             planes.push(picture.pixels()?.clone());
         }
         let Some(facts) = first else { return Err(Failure::words("merge needs a channel and its file")) };
-        let content = merged(&planes, layout)?;
+        let content = Pixels::merge(&planes.iter().collect::<Vec<_>>(), layout)?;
         let mut metadata = facts.metadata.after(Change::Channels { channels: layout.channels(), model: true });
         // One for all channels where the files agree, none where they do not.
         metadata.max_codes =
@@ -138,25 +118,4 @@ fn layout_of(names: &[&str]) -> Result<Layout, String> {
         let known = Layout::ALL.map(|l| l.channel_names().join(", "));
         format!("{} make no picture; the channels are one of: {}", names.join(", "), known.join("; "))
     })
-}
-
-fn merged(planes: &[Pixels], layout: Layout) -> rahmen::Result<Content> {
-    fn of<S: Sample>(planes: &[Pixels], layout: Layout) -> rahmen::Result<Content> {
-        fn typed<P: PicturePixel>(planes: &[Pixels]) -> rahmen::Result<Content> {
-            let views: Vec<_> = planes.iter().map(|p| p.view::<Gray<P::Number>>()).collect::<Result<_, _>>()?;
-            Ok(channels::merge::<P>(&views)?.into())
-        }
-        match layout {
-            Layout::Gray => typed::<Gray<S>>(planes),
-            Layout::GrayAlpha => typed::<rahmen::GrayAlpha<S>>(planes),
-            Layout::Rgb => typed::<rahmen::Rgb<S>>(planes),
-            Layout::Rgba => typed::<rahmen::Rgba<S>>(planes),
-            Layout::Cmyk => typed::<rahmen::Cmyk<S>>(planes),
-        }
-    }
-    match planes.first().map(Pixels::depth) {
-        Some(Depth::U16) => of::<u16>(planes, layout),
-        Some(Depth::F32) => of::<f32>(planes, layout),
-        _ => of::<u8>(planes, layout),
-    }
 }

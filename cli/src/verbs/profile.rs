@@ -8,7 +8,7 @@ use crate::plots::Plotting;
 use crate::text::{Align, number, safe, table};
 use crate::words;
 use clap::Args;
-use rahmen::measure::{Profile as Measured, content_profile};
+use rahmen::measure::Profile as Measured;
 use rahmen_show::csv;
 use rahmen_show::plot::Chart;
 use serde::Serialize;
@@ -73,7 +73,7 @@ impl Profile {
     }
 
     fn report(&self, file: &Path, shared: &Shared) -> Done<Report> {
-        let picture = open::load_codes(file, shared, |_| Ok(Vec::new()))?;
+        let picture = open::load_codes(file, shared, &mut |_| Ok(Vec::new()))?;
         let size = picture.size();
         let last = |side: u32| side.saturating_sub(1);
         let (from, to) = match (self.row, self.column, self.from, self.to) {
@@ -82,7 +82,7 @@ impl Profile {
             (_, _, Some(from), Some(to)) => (from, to),
             _ => return Err(Failure::words("profile needs a line: --row Y, --column X, or --from X,Y --to X,Y")),
         };
-        let profile = content_profile(picture.content(), from, to).map_err(|e| e.in_file(open::name_of(file)))?;
+        let profile = picture.content().profile(from, to).map_err(|e| e.in_file(open::name_of(file)))?;
         Ok(Report { file: open::name_of(file), profile })
     }
 }

@@ -8,12 +8,12 @@ use crate::fail::{Done, Failure};
 use crate::make::{Written, say_done, write_whole};
 use crate::open;
 use crate::verbs::planes::folder_and_stem;
-use crate::words::{self, Color, EdgeWord, Fractions, edge_of};
+use crate::words::{self, Color, EdgeWord};
 use anyhow::Context as _;
 use clap::{Args, ValueEnum};
-use rahmen::access::{Edge, Overlap, Rest, Tile, TileGrid, contact};
-use rahmen::frame::{Change, Pixels, Visitor};
-use rahmen::{Facts, Picture, PicturePixel, Size, View};
+use rahmen::access::{Overlap, Rest, Tile, TileGrid};
+use rahmen::frame::Change;
+use rahmen::{Content, Facts, Picture, Size};
 use serde::{Deserialize, Serialize};
 use std::path::{Component, Path, PathBuf};
 
@@ -84,30 +84,6 @@ struct Entry {
     y: u32,
 }
 
-/// Runs typed work on the pixels of a picture.
-struct Cut<'a> {
-    grid: &'a TileGrid,
-    tile: Tile,
-    edge: Edge<Fractions>,
-}
-
-impl Visitor for Cut<'_> {
-    type Out = rahmen::Result<Pixels>;
-    fn run<P: PicturePixel>(self, view: View<'_, P>) -> Self::Out {
-        Ok(view.cut_tile(self.grid, &self.tile, edge_of(self.edge)?)?.into())
-    }
-}
-
-struct Sheet<'a>(&'a Tiles, &'a TileGrid, Edge<Fractions>, Fractions);
-
-impl Visitor for Sheet<'_> {
-    type Out = rahmen::Result<Pixels>;
-    fn run<P: PicturePixel>(self, view: View<'_, P>) -> Self::Out {
-        let Sheet(words, grid, edge, color) = self;
-        Ok(contact(view, grid, edge_of(edge)?, words.gap, color.pixel()?)?.into())
-    }
-}
-
 impl Tiles {
     pub(crate) fn run(self, shared: &Shared) -> Done {
         let rest = match self.rest {
@@ -115,9 +91,9 @@ impl Tiles {
             RestWord::Keep => Rest::Keep,
             RestWord::Pad => Rest::Pad,
         };
-        let picture = open::load(&self.input, shared, |_| Ok(Vec::new()))?;
+        let picture = open::whole(&self.input, shared)?;
         let facts = picture.facts();
-        let edge = self.edge.of(&facts).map_err(anyhow::Error::msg)?;
+        let edge = self.edge.channels_of(&facts).map_err(anyhow::Error::msg)?;
         let step = self.step.unwrap_or(self.size);
         let grid = TileGrid::new(picture.size(), self.size, (step.width, step.height), rest)?;
         empty_folder(&self.folder, self.replace)?;
@@ -130,7 +106,7 @@ impl Tiles {
         for tile in grid.tiles() {
             let (x, y) = (tile.region.x(), tile.region.y());
             let file = format!("{stem}-x{x:0x_digits$}-y{y:0y_digits$}.{extension}");
-            let pixels = picture.pixels()?.visit(Cut { grid: &grid, tile, edge })?;
+            let pixels = picture.content().cut_tile(&grid, &tile, edge)?;
             let one = Picture::new(pixels, metadata.clone());
             write_whole(&self.folder.join(&file), one, &self.written, &shared.quietly(!index.tiles.is_empty()))?;
             index.tiles.push(Entry { file, x, y });
@@ -141,12 +117,8 @@ impl Tiles {
         let written = index.tiles.len();
         shared.tell(|| format!("{written} tiles and {INDEX} written to {}", self.folder.display()));
         if let Some(sheet) = &self.contact {
-            let pixels = picture.pixels()?.visit(Sheet(
-                &self,
-                &grid,
-                edge,
-                self.color.of(&facts).map_err(anyhow::Error::msg)?,
-            ))?;
+            let between = self.color.channels_of(&facts).map_err(anyhow::Error::msg)?;
+            let pixels = picture.content().contact(&grid, edge, self.gap, between)?;
             let one = Picture::new(pixels, metadata);
             let to = one.facts();
             write_whole(sheet, one, &self.written, &shared.quietly(true))?;
@@ -217,6 +189,15 @@ enum OverlapWord {
     Average,
 }
 
+impl From<OverlapWord> for Overlap {
+    fn from(word: OverlapWord) -> Overlap {
+        match word {
+            OverlapWord::Last => Overlap::Last,
+            OverlapWord::Average => Overlap::Average,
+        }
+    }
+}
+
 impl Assemble {
     pub(crate) fn run(self, shared: &Shared) -> Done {
         let path = self.folder.join(INDEX);
@@ -233,23 +214,20 @@ impl Assemble {
             let entry = entry.ok_or_else(|| missing(&path, x, y))?;
             Ok(self.folder.join(&entry.file))
         };
-        let load = |tile: &Tile| -> Done<Picture> { open::load(&file_of(tile)?, shared, |_| Ok(Vec::new())) };
+        let load = |tile: &Tile| -> Done<Picture> { open::whole(&file_of(tile)?, shared) };
         let Some(first) = index.grid.tile(0, 0) else { return Err(Failure::words("a grid without tiles")) };
         let first = load(&first)?;
         let size = index.grid.assembled_size()?;
         let facts = Facts::new(size, first.pixel_format(), first.metadata().clone());
         shared.read_options().limits.check_picture(&facts).map_err(|e| e.in_file(&self.folder))?;
         let (mut failure, mut current) = (None, None);
-        let assembled = first.pixels()?.visit(Together {
-            grid: &index.grid,
-            overlap: self.overlap,
-            tile: &mut |tile| {
-                current = file_of(tile).ok();
-                load(tile).map_err(|e| {
-                    failure = Some(e);
-                    missing(&path, tile.region.x(), tile.region.y())
-                })
-            },
+        let assembled = Content::assemble(&index.grid, self.overlap.into(), &mut |tile| {
+            current = file_of(&tile).ok();
+            let loaded = load(&tile).map_err(|e| {
+                failure = Some(e);
+                missing(&path, tile.region.x(), tile.region.y())
+            });
+            Ok(loaded?.into_parts().0)
         });
         if let Some(failure) = failure {
             return Err(failure);
@@ -298,22 +276,4 @@ fn read_index(path: &Path) -> Done<Index> {
         }
     }
     Ok(index)
-}
-
-/// Joins tiles of the type of the first.
-struct Together<'a> {
-    grid: &'a TileGrid,
-    overlap: OverlapWord,
-    tile: &'a mut dyn FnMut(&Tile) -> rahmen::Result<Picture>,
-}
-
-impl Visitor for Together<'_> {
-    type Out = rahmen::Result<Pixels>;
-    fn run<P: PicturePixel>(self, _first: View<'_, P>) -> Self::Out {
-        let overlap = match self.overlap {
-            OverlapWord::Last => Overlap::Last,
-            OverlapWord::Average => Overlap::Average,
-        };
-        Ok(self.grid.assemble(overlap, |tile| (self.tile)(&tile)?.frame::<P>())?.into())
-    }
 }

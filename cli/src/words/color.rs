@@ -114,12 +114,25 @@ impl Color {
         fractions.fits(layout)?;
         Ok(fractions)
     }
+
+    /// The colour's channels as fractions, in the order of the layout of a picture of these facts.
+    pub(crate) fn channels_of(self, facts: &Facts) -> Result<[f64; 4], String> {
+        Ok(self.of(facts)?.channels(facts))
+    }
 }
 
 impl Fractions {
-    /// The colour as a pixel of a type.
-    pub(crate) fn pixel<P: rahmen::PicturePixel>(self) -> rahmen::Result<P> {
-        rahmen::color::pixel_of(self.rgb, self.alpha)
+    fn channels(self, facts: &Facts) -> [f64; 4] {
+        let layout =
+            if let PixelFormat::Pixels { layout, .. } = facts.pixel_format { layout } else { rahmen::Layout::Gray };
+        let Fractions { rgb: [r, g, b], alpha } = self;
+        match layout {
+            rahmen::Layout::Gray => [r, 0.0, 0.0, 0.0],
+            rahmen::Layout::GrayAlpha => [r, alpha, 0.0, 0.0],
+            rahmen::Layout::Rgb | rahmen::Layout::Rgba => [r, g, b, alpha],
+            // Ink: what is missing of white.
+            _ => [1.0 - r, 1.0 - g, 1.0 - b, 0.0],
+        }
     }
 
     /// Whether a picture of this layout can show the colour; otherwise what to do.
@@ -178,21 +191,8 @@ impl EdgeWord {
 
     /// The edge for a picture of these facts, a colour's channels as fractions in the order of its layout.
     pub(crate) fn channels_of(self, facts: &Facts) -> Result<Edge<[f64; 4]>, String> {
-        let layout =
-            if let PixelFormat::Pixels { layout, .. } = facts.pixel_format { layout } else { rahmen::Layout::Gray };
-        Ok(self.of(facts)?.map(|Fractions { rgb: [r, g, b], alpha }| match layout {
-            rahmen::Layout::Gray => [r, 0.0, 0.0, 0.0],
-            rahmen::Layout::GrayAlpha => [r, alpha, 0.0, 0.0],
-            rahmen::Layout::Rgb | rahmen::Layout::Rgba => [r, g, b, alpha],
-            // Ink: what is missing of white.
-            _ => [1.0 - r, 1.0 - g, 1.0 - b, 0.0],
-        }))
+        Ok(self.of(facts)?.map(|color| color.channels(facts)))
     }
-}
-
-/// An edge whose colour is a pixel.
-pub(crate) fn edge_of<P: rahmen::PicturePixel>(edge: Edge<Fractions>) -> rahmen::Result<Edge<P>> {
-    edge.try_map(Fractions::pixel)
 }
 
 #[cfg(test)]

@@ -2,7 +2,7 @@
 
 mod color;
 
-pub(crate) use color::{Color, EdgeWord, Fractions, edge_of};
+pub(crate) use color::{Color, EdgeWord};
 
 use rahmen::Size;
 use rahmen::file::ChromaSampling;

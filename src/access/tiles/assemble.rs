@@ -62,7 +62,7 @@ impl TileGrid {
         mut target: ViewMut<'_, P>,
         mut tile: impl FnMut(Tile) -> Result<Frame<P>>,
     ) -> Result<()> {
-        let mut joint = Joint::new(*self, overlap, target.size(), P::CHANNELS)?;
+        let mut joint = Assembly::new(*self, overlap, target.size(), P::CHANNELS)?;
         for place in self.tiles() {
             let frame = tile(place)?;
             joint.put(place, frame.view().numbers_any(), target.reborrow().into_numbers_any())?;
@@ -73,22 +73,27 @@ impl TileGrid {
 }
 
 /// Tiles on their way into a picture.
-struct Joint {
+pub(in crate::access) struct Assembly {
     grid: TileGrid,
     sums: Option<TileSums>,
 }
 
-impl Joint {
-    fn new(grid: TileGrid, overlap: Overlap, target: Size, channels: usize) -> Result<Joint> {
+impl Assembly {
+    pub(in crate::access) fn new(grid: TileGrid, overlap: Overlap, target: Size, channels: usize) -> Result<Assembly> {
         same_size("the target", grid.assembled_size()?, target)?;
         let sums = match overlap {
             Overlap::Average if grid.overlaps() => Some(TileSums::new(target, channels)?),
             _ => None,
         };
-        Ok(Joint { grid, sums })
+        Ok(Assembly { grid, sums })
     }
 
-    fn put(&mut self, place: Tile, tile: AnyNumbers<'_>, target: AnyNumbersMut<'_>) -> Result<()> {
+    pub(in crate::access) fn put(
+        &mut self,
+        place: Tile,
+        tile: AnyNumbers<'_>,
+        target: AnyNumbersMut<'_>,
+    ) -> Result<()> {
         let wanted = self.grid.cut_size(&place);
         same_size(&format!("tile {},{}", place.column, place.row), wanted, tile.size())?;
         let inside = place.region.size().region();
@@ -102,7 +107,7 @@ impl Joint {
         Ok(())
     }
 
-    fn finish(self, target: AnyNumbersMut<'_>) {
+    pub(in crate::access) fn finish(self, target: AnyNumbersMut<'_>) {
         if let Some(sums) = self.sums {
             sums.means_into(target);
         }

@@ -8,6 +8,7 @@ use crate::error::{Error, Result};
 use crate::frame::{Frame, Region, SampleView, SampleViewMut, Size, View, ViewMut, same_size};
 use crate::pixel::Pixel;
 
+pub(super) use assemble::Assembly;
 pub use assemble::Overlap;
 
 /// Rule for the columns and rows at the far ends that do not fill a tile.
@@ -206,7 +207,7 @@ impl<'a, P: Pixel> View<'a, P> {
 }
 
 /// One tile of pixels of any kind.
-fn cut_bytes(
+pub(super) fn cut_bytes(
     from: SampleView<'_, u8>,
     grid: &TileGrid,
     tile: &Tile,
@@ -330,7 +331,7 @@ pub fn contact_into<P: Pixel>(
     contact_bytes(view.as_bytes(), grid, edge.map(bytes_of), gap, target.into_bytes())
 }
 
-fn contact_bytes(
+pub(super) fn contact_bytes(
     from: SampleView<'_, u8>,
     grid: &TileGrid,
     edge: Edge<[u8; MOST]>,

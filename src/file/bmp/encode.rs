@@ -85,8 +85,8 @@ impl BmpEncoder {
 
 fn pixels_a_metre(metadata: &Metadata) -> [u32; 2] {
     match metadata.resolution {
-        Some(Resolution { x, y, unit: ResolutionUnit::Metre }) => [x, y].map(|v| (v + 0.5) as u32),
-        Some(Resolution { x, y, unit: ResolutionUnit::Inch }) => [x, y].map(|v| (v / INCH + 0.5) as u32),
+        Some(Resolution { x, y, unit: ResolutionUnit::Metre }) => [(x + 0.5) as u32, (y + 0.5) as u32],
+        Some(Resolution { x, y, unit: ResolutionUnit::Inch }) => [(x / INCH + 0.5) as u32, (y / INCH + 0.5) as u32],
         _ => [0, 0],
     }
 }

@@ -58,10 +58,13 @@ impl Table {
             (0u16..).zip(often).filter(|(_, n)| **n > 0).map(|(s, &n)| (n, vec![s])).collect();
         weights.push((0, vec![256]));
         let mut lengths = [0u32; 257];
+        let lightest = |weights: &mut Vec<(u64, Vec<u16>)>| {
+            let at = (0..weights.len()).rev().min_by_key(|&at| weights.get(at).map(|(weight, _)| *weight))?;
+            Some(weights.remove(at))
+        };
         while weights.len() > 1 {
             // The two lightest are joined; of equal ones the later. All their symbols get a bit longer.
-            weights.sort_by_key(|(weight, _)| std::cmp::Reverse(*weight));
-            let (Some(a), Some(b)) = (weights.pop(), weights.pop()) else { break };
+            let (Some(a), Some(b)) = (lightest(&mut weights), lightest(&mut weights)) else { break };
             let symbols = [a.1, b.1].concat();
             for &symbol in &symbols {
                 if let Some(length) = lengths.get_mut(usize::from(symbol)) {
@@ -85,9 +88,11 @@ impl Table {
         for (to, &from) in counts.iter_mut().zip(by_length.iter().skip(1)) {
             *to = from as u8;
         }
-        let mut symbols: Vec<u8> =
-            (0u8..=255).filter(|&s| lengths.get(usize::from(s)).is_some_and(|&l| l > 0)).collect();
-        symbols.sort_by_key(|&s| (lengths.get(usize::from(s)).copied(), s));
+        let longest = lengths.iter().fold(0, |longest, &l| l.max(longest));
+        let mut symbols = Vec::new();
+        for length in 1..=longest {
+            symbols.extend((0u8..=255).zip(&lengths).filter(|(_, l)| **l == length).map(|(symbol, _)| symbol));
+        }
         Table { counts, symbols }
     }
 

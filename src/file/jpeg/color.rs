@@ -4,6 +4,7 @@
 
 use super::strips::Code;
 use crate::simd::Level;
+use crate::simd::arrays;
 
 /// What the components of a pixel are.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -43,7 +44,7 @@ fn rgb_of<S: Code>(y: S, cb: S, cr: S, middle: i32) -> [S; 3] {
 
 /// A row of pixels from a row of each component. `full` is the largest code.
 pub(super) fn row<S: Code>(model: Model, from: &[Vec<S>], to: &mut [S], full: S) {
-    let [a, b, c, d] = [0, 1, 2, 3].map(|i| from.get(i).map_or(&[][..], Vec::as_slice));
+    let [a, b, c, d] = arrays::map([0, 1, 2, 3], |i| from.get(i).map_or(&[][..], Vec::as_slice));
     let top: u32 = full.into();
     let middle = (top as i32 + 1) / 2;
     let flip = |v: S, inverted: bool| {
@@ -62,14 +63,14 @@ pub(super) fn row<S: Code>(model: Model, from: &[Vec<S>], to: &mut [S], full: S)
         }),
         Model::Cmyk { inverted } => {
             let pixels = to.as_chunks_mut::<4>().0.iter_mut().zip(a.iter().zip(b).zip(c.iter().zip(d)));
-            pixels.for_each(|(to, ((c, m), (y, k)))| *to = [*c, *m, *y, *k].map(|v| flip(v, inverted)));
+            pixels.for_each(|(to, ((c, m), (y, k)))| *to = arrays::map([*c, *m, *y, *k], |v| flip(v, inverted)));
         }
         Model::Ycck { inverted } => {
             let pixels = to.as_chunks_mut::<4>().0.iter_mut().zip(a.iter().zip(b).zip(c.iter().zip(d)));
             pixels.for_each(|(to, ((y, cb), (cr, k)))| {
                 // The three are what is left of the light: red of cyan, and so on; stored inverted they are ink.
                 let [r, g, b] = rgb_of(*y, *cb, *cr, middle);
-                let [c, m, y] = [r, g, b].map(|v| flip(v, !inverted));
+                let [c, m, y] = arrays::map([r, g, b], |v| flip(v, !inverted));
                 *to = [c, m, y, flip(*k, inverted)];
             });
         }

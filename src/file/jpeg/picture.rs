@@ -4,6 +4,7 @@ use super::canvas::Canvas;
 use super::frame::FrameHeader;
 use super::idct::Block;
 use crate::file::decoder::RowsOut;
+use crate::simd::arrays;
 
 /// The picture that is being put together.
 pub(super) struct PartialPicture {
@@ -39,7 +40,8 @@ impl PartialPicture {
             // Colour that is sampled less is mixed of rows that may be those of a neighbour.
             let reach = if frame.components.iter().any(|c| c.v != frame.v) { u32::from(frame.v) } else { 0 };
             let row_of = |y: u32| y.checked_div(u32::from(frame.v).saturating_mul(self.n)).unwrap_or(0);
-            let near = [self.given.saturating_sub(reach), self.given, self.given.saturating_add(reach)].map(row_of);
+            let near =
+                arrays::map([self.given.saturating_sub(reach), self.given, self.given.saturating_add(reach)], row_of);
             let touches = |ranges: &[std::ops::Range<u32>], row: u32| ranges.iter().any(|r| r.contains(&row));
             if touches(&self.lost, row_of(self.given)) {
                 out.lose(1);

@@ -4,6 +4,7 @@
 
 use super::fdct::{Samples, quantised};
 use super::shape::{McuLayout, Row};
+use crate::simd::arrays;
 use crate::simd::{Level, Work};
 
 /// What is done to a row of MCUs.
@@ -113,7 +114,7 @@ fn blocks_of(plane: &[u8], across: usize, reciprocals: &[f32; 64], level: Level)
             let mut block: Samples = [0.0; 64];
             for (to, row) in block.as_chunks_mut::<8>().0.iter_mut().zip(rows.chunks_exact(across)) {
                 if let Some(from) = row.get(x..).and_then(|r| r.first_chunk::<8>()) {
-                    *to = from.map(|v| f32::from(v) - 128.0);
+                    *to = arrays::map(*from, |v| f32::from(v) - 128.0);
                 }
             }
             out.push(level.work(Transform(&block, reciprocals)));

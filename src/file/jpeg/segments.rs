@@ -122,7 +122,8 @@ impl Notes {
             (0xe2, _) => {
                 if let Some([number, parts, part @ ..]) = body.strip_prefix(ICC) {
                     self.profile_parts = *parts;
-                    self.profile.push((*number, part.to_vec()));
+                    let place = self.profile.partition_point(|(before, _)| before <= number);
+                    self.profile.insert(place, (*number, part.to_vec()));
                 }
             }
             (0xee, [b'A', b'd', b'o', b'b', b'e', _, _, _, _, _, _, transform, ..]) => self.adobe = Some(*transform),
@@ -144,7 +145,6 @@ impl Notes {
         if self.profile.is_empty() {
             return;
         }
-        self.profile.sort_by_key(|(number, _)| *number);
         let complete = self.profile.len() == usize::from(self.profile_parts)
             && self.profile.iter().zip(1u8..).all(|((number, _), want)| *number == want);
         match complete {

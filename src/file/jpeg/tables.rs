@@ -4,6 +4,8 @@
 //! that 100 divides them by ten and 1 multiplies them by nearly ten. The scale is Rahmen's own: numbers of other programs
 //! mean something near to it, not the same.
 
+use crate::simd::arrays;
+
 /// Steps of quality that halve a quantiser.
 const HALVING: f64 = 15.0;
 
@@ -36,7 +38,7 @@ pub(super) const CHROMA: [u8; 64] = [
 /// An example scaled to a quality, 1 to 100; steps are 1 to 255.
 pub(super) fn scaled(example: &[u8; 64], quality: u8) -> [u16; 64] {
     let factor = ((50.0 - f64::from(quality.clamp(1, 100))) / HALVING).exp2();
-    example.map(|v| (f64::from(v) * factor + 0.5).clamp(1.0, 255.0) as u16)
+    arrays::map(*example, |v| (f64::from(v) * factor + 0.5).clamp(1.0, 255.0) as u16)
 }
 
 /// The quality whose scale a quantiser of luminance comes nearest to, if it is like the example at all.

@@ -9,6 +9,7 @@ use crate::file::exif;
 use crate::file::options::Limits;
 use crate::frame::{Metadata, Resolution, ResolutionUnit, Time};
 use crate::pixel::{Primaries, Transfer};
+use crate::simd::arrays;
 use std::io::Write;
 
 /// Metres in an inch.
@@ -53,7 +54,7 @@ pub(super) fn read(kind: [u8; 4], mut body: &[u8], context: &Context<'_>, into: 
             let Some(all) = numbers.first_chunk::<8>().filter(|_| numbers.len() == 8) else {
                 return Err(Error::malformed("cHRM must have 32 bytes"));
             };
-            let all = all.map(u32::from_be_bytes);
+            let all = arrays::map(*all, u32::from_be_bytes);
             if into.icc.is_none() && into.code_points.is_none() {
                 into.primaries = if all == SRGB_PRIMARIES { Primaries::Srgb } else { Primaries::Chromaticities(all) };
             }
@@ -104,7 +105,7 @@ fn resolution(mut body: &[u8]) -> Result<Option<Resolution>> {
         return Err(Error::malformed("pHYs must have 9 bytes"));
     };
     let unit = if unit == 1 { ResolutionUnit::Metre } else { ResolutionUnit::Ratio };
-    let [x, y] = [x, y].map(|v| f64::from(u32::from_be_bytes(v)));
+    let [x, y] = arrays::map([x, y], |v| f64::from(u32::from_be_bytes(v)));
     Ok((x > 0.0 && y > 0.0).then_some(Resolution { x, y, unit }))
 }
 
@@ -205,7 +206,7 @@ pub(super) fn write(
             ResolutionUnit::Metre => (1.0, 1),
             ResolutionUnit::Inch => (1.0 / INCH, 1),
         };
-        let [x, y] = [x, y].map(|v| ((v * scale + 0.5) as u32).to_be_bytes());
+        let [x, y] = arrays::map([x, y], |v| ((v * scale + 0.5) as u32).to_be_bytes());
         behind.push((*b"pHYs", x.into_iter().chain(y).chain([code]).collect()));
     }
     if let Some(block) = exif::for_picture(metadata.exif.as_deref(), metadata.orientation, header.size) {

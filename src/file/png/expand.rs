@@ -6,6 +6,7 @@ use crate::error::{Error, Result};
 use crate::frame::SamplesMut;
 use crate::pixel::Depth;
 use crate::pixel::codes::samples_of_codes;
+use crate::simd::arrays;
 
 /// What the pixels need besides the header: the palette (11.2.2) and what is transparent (11.3.1.1).
 #[derive(Debug, Clone, Default, PartialEq, Eq)]
@@ -143,7 +144,7 @@ impl Expander {
             }
             (Color::Rgb, Some(key)) => {
                 for (to, &[r, g, b]) in to.as_chunks_mut::<4>().0.iter_mut().zip(apart.as_chunks::<3>().0) {
-                    *to = [r, g, b, if [r, g, b].map(u16::from) == key { 0 } else { 255 }];
+                    *to = [r, g, b, if arrays::map([r, g, b], u16::from) == key { 0 } else { 255 }];
                 }
             }
             _ => to.iter_mut().zip(apart).for_each(|(to, v)| *to = *v),
@@ -193,7 +194,7 @@ impl Expander {
             }
             (Color::Rgb, Some(key)) => {
                 for (to, bytes) in to.as_chunks_mut::<4>().0.iter_mut().zip(from.as_chunks::<3>().0) {
-                    let [r, g, b] = bytes.map(u16::from_be_bytes);
+                    let [r, g, b] = arrays::map(*bytes, u16::from_be_bytes);
                     *to = [r, g, b, if [r, g, b] == key { 0 } else { u16::MAX }];
                 }
             }

@@ -5,6 +5,7 @@ use crate::error::{Help, Result};
 use crate::file::encoder::{Encoder, Output, cannot_hold, left_out, put_bytes};
 use crate::frame::{Content, Facts, FileFormat, PixelFormat, SamplesRef};
 use crate::pixel::{Depth, Layout, Transfer};
+use crate::simd::arrays;
 
 /// A QOI encoder: given rows, gives bytes.
 pub(in crate::file) struct QoiEncoder {
@@ -69,13 +70,13 @@ impl QoiEncoder {
             return self.bytes.extend([0xff, r, g, b, a]);
         }
         let [dr, dg, db] = [r.wrapping_sub(r0), g.wrapping_sub(g0), b.wrapping_sub(b0)];
-        let small = [dr, dg, db].map(|d| d.wrapping_add(2));
+        let small = arrays::map([dr, dg, db], |d| d.wrapping_add(2));
         if small.iter().all(|&d| d < 4) {
             let [r, g, b] = small;
             return self.bytes.push(0x40 | (r << 4) | (g << 2) | b);
         }
         let green = dg.wrapping_add(32);
-        let [red, blue] = [dr, db].map(|d| d.wrapping_sub(dg).wrapping_add(8));
+        let [red, blue] = arrays::map([dr, db], |d| d.wrapping_sub(dg).wrapping_add(8));
         if green < 64 && red < 16 && blue < 16 {
             return self.bytes.extend([0x80 | green, (red << 4) | blue]);
         }

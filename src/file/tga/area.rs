@@ -4,6 +4,7 @@
 use crate::file::words::words_le;
 use crate::frame::{Metadata, Resolution, ResolutionUnit, Text, Time};
 use crate::pixel::Transfer;
+use crate::simd::arrays;
 
 /// Bytes of the footer.
 pub(super) const FOOTER: usize = 26;
@@ -63,9 +64,9 @@ pub(super) fn read(area: &[u8], into: &mut Metadata) -> Option<Attributes> {
         into.text.push(Text { keyword: keyword.to_string(), text });
     }
     let [month, day, year, hour, minute, second] =
-        [0usize, 2, 4, 6, 8, 10].map(|i| word(TIME.saturating_add(i)).unwrap_or(0));
+        arrays::map([0usize, 2, 4, 6, 8, 10], |i| word(TIME.saturating_add(i)).unwrap_or(0));
     if year > 0 && (1..=12).contains(&month) && (1..=31).contains(&day) && hour < 24 && minute < 60 && second < 60 {
-        let [month, day, hour, minute, second] = [month, day, hour, minute, second].map(|v| v as u8);
+        let [month, day, hour, minute, second] = arrays::map([month, day, hour, minute, second], |v| v as u8);
         into.changed = Some(Time { year, month, day, hour, minute, second });
     }
     // The width of a pixel by its height: the more pixels a unit, the smaller they are.

@@ -6,6 +6,7 @@ use super::lanes::{Lanes, Wide};
 use super::mix::narrowed;
 use super::spread::Taps;
 use crate::simd::Level;
+use crate::simd::arrays;
 
 /// Outputs of a block.
 pub(super) const BLOCK: usize = 16;
@@ -34,9 +35,9 @@ impl<'a> FewTaps<'a> {
         }
         let mut weights = Vec::new();
         let in_a_row = taps.starts.windows(2).all(|two| two[0] + TAPS as u32 == two[1]);
-        let order = if in_a_row { std::array::from_fn(|place| place) } else { ORDER };
+        let order = if in_a_row { arrays::from_fn(|place| place) } else { ORDER };
         for block in 0..taps.starts.len() / BLOCK {
-            for output in order.map(|place| block * BLOCK + place) {
+            for output in arrays::map(order, |place| block * BLOCK + place) {
                 let all = &taps.weights[output * taps.stride..][..taps.taps];
                 weights.extend((0..TAPS).map(|tap| all.get(tap).copied().unwrap_or(0)));
             }

@@ -23,7 +23,7 @@ pub(crate) fn both(first: i16, second: i16) -> i32 {
 
 /// A sum over 2^shift, to nearest, halves up, held in 16 bits.
 #[inline(always)]
-pub(super) fn narrowed(sum: i32, shift: u32) -> i16 {
+pub(crate) fn narrowed(sum: i32, shift: u32) -> i16 {
     ((sum + (1 << (shift - 1))) >> shift).clamp(i32::from(i16::MIN), i32::from(i16::MAX)) as i16
 }
 

@@ -126,10 +126,8 @@ pub(super) fn across_words<const C: usize, const N: usize>(
     weights: &[i32],
     shift: u32,
 ) -> [[i16; 16]; 4] {
-    let mut out = [[0; 16]; 4];
     let pixels = if C == 1 { 4 } else { 1 };
     let count = if N > 0 { N } else { weights.len() / 4 / pixels };
-    let (half, by) = (_mm256_set1_epi32(1 << (shift - 1)), _mm_cvtsi32_si128(shift as i32));
     // The first halves of the lines, and the second ones.
     let (mut low, mut high) = ([_mm256_setzero_si256(); 4], [_mm256_setzero_si256(); 4]);
     for x in 0..4 {
@@ -147,6 +145,16 @@ pub(super) fn across_words<const C: usize, const N: usize>(
             high[x] = _mm256_add_epi32(high[x], _mm256_madd_epi16(read(part::<_, 8>(&line.0, 8)), w));
         }
     }
+    words_of_sums::<C>(low, high, shift)
+}
+
+/// The sums of four outputs, in two halves, as words of four rows. It does not depend on the number of lines, so it is
+/// compiled less often than the sums are.
+#[target_feature(enable = "avx2,fma")]
+#[inline]
+fn words_of_sums<const C: usize>(mut low: [__m256i; 4], mut high: [__m256i; 4], shift: u32) -> [[i16; 16]; 4] {
+    let mut out = [[0; 16]; 4];
+    let (half, by) = (_mm256_set1_epi32(1 << (shift - 1)), _mm_cvtsi32_si128(shift as i32));
     if C == 1 {
         let mut sums = [_mm_setzero_si128(); 4];
         for (x, sum) in sums.iter_mut().enumerate() {

@@ -115,10 +115,8 @@ pub(super) fn across_words<const C: usize, const N: usize>(
     weights: &[i32],
     shift: u32,
 ) -> [[i16; 16]; 4] {
-    let mut out = [[0; 16]; 4];
     let pixels = if C == 1 { 4 } else { 1 };
     let count = if N > 0 { N } else { weights.len() / 4 / pixels };
-    let (half, by) = (_mm512_set1_epi32(1 << (shift - 1)), _mm_cvtsi32_si128(shift as i32));
     let mut sums = [_mm512_setzero_si512(); 4];
     for (x, sum) in sums.iter_mut().enumerate() {
         let lines = &lines[starts[x] as usize..][..count];
@@ -134,6 +132,16 @@ pub(super) fn across_words<const C: usize, const N: usize>(
             *sum = _mm512_add_epi32(*sum, _mm512_madd_epi16(read(&line.0), w));
         }
     }
+    words_of_sums::<C>(sums, shift)
+}
+
+/// The sums of four outputs as words of four rows. It does not depend on the number of lines, so it is compiled less often
+/// than the sums are.
+#[target_feature(enable = "avx2,fma,avx512f,avx512bw,avx512vl,avx512dq")]
+#[inline]
+fn words_of_sums<const C: usize>(mut sums: [__m512i; 4], shift: u32) -> [[i16; 16]; 4] {
+    let mut out = [[0; 16]; 4];
+    let (half, by) = (_mm512_set1_epi32(1 << (shift - 1)), _mm_cvtsi32_si128(shift as i32));
     if C == 1 {
         let sums = _mm512_sra_epi32(_mm512_add_epi32(folded(sums), half), by);
         let mut rows = [0i16; 16];
