@@ -1,49 +1,72 @@
-//! Saves a PNG of 20,000 x 20,000 RGB pixels again, in strips, and prints how long it takes and how much memory is
+//! Takes a PNG of 12,000 x 12,000 RGB pixels through chains, in strips, and prints how long each takes and how much memory is
 //! resident at most: `cargo bench --bench huge`. A program of its own, so that nothing else is in its memory.
 // A bench is a program: a failure may end it, and it prints.
 #![allow(clippy::print_stdout, missing_docs)]
 
 use rahmen::file::{ReadOptions, Reader, WriteOptions, Writer};
-use rahmen::flow::{Chain, Sink, Strip};
-use rahmen::{Depth, Facts, Frame, Layout, Metadata, PixelFormat, Rgb, Size};
+use rahmen::flow::{Chain, Find, FindTone, Orient, Resize, Retone, Sink, Step, Strip};
+use rahmen::resample::{Kernel, ResizeRules, Target};
+use rahmen::tone::{Basis, Curve, EqualizeBy, Tone};
+use rahmen::{Depth, Facts, Frame, Layout, Metadata, Orientation, PixelFormat, Rgb, Size};
+use std::path::Path;
 use std::time::Instant;
 
-const SIDE: u32 = 20_000;
+const SIDE: u32 = 12_000;
 
 fn main() {
     let folder = tempfile::tempdir().expect("a temporary folder");
     let (first, second) = (folder.path().join("first.png"), folder.path().join("second.png"));
+    draw(&first);
+    let resize = |target| vec![Box::new(Resize::new(target, ResizeRules::new(Kernel::CatmullRom))) as Box<dyn Step>];
+    let to = |width, height| resize(Target::Exact(Size::new(width, height)));
+    let curve = Tone::new(Curve::function(|v| v.powf(0.7)));
+    let equalize = FindTone::new(Find::Equalize(EqualizeBy::Cumulative), Basis::EachChannel);
+    let thumbnail = || Box::new(Resize::new(Target::Fit(Size::new(256, 256)), ResizeRules::new(Kernel::CatmullRom)));
+    let quarter = || Box::new(Orient::new(Orientation::RotatedRight));
+    println!(
+        "a picture of {SIDE} x {SIDE} rgb u8, raw {} MB; bar: 32 MB resident",
+        SIDE as u64 * SIDE as u64 * 3 / 1_000_000
+    );
+    println!("{:34} {:>8} {:>12}", "", "seconds", "resident MB");
+    run("saved again", &first, &second, Vec::new());
+    run("shrunk to 3000 x 3000", &first, &second, to(3000, 3000));
+    run("shrunk to 256 x 256", &first, &second, to(256, 256));
+    run("shrunk to 16 x 16", &first, &second, to(16, 16));
+    run("shrunk to 1 x 1", &first, &second, to(1, 1));
+    run("shrunk to 64 x 12,000", &first, &second, to(64, SIDE));
+    run("enlarged to 13,000 x 13,000", &first, &second, to(13_000, 13_000));
+    run("a curve", &first, &second, vec![Box::new(Retone::new("curve", curve))]);
+    run("equalised, in two rounds", &first, &second, vec![Box::new(equalize)]);
+    run("a thumbnail, rotated", &first, &second, vec![thumbnail(), quarter()]);
+    run("rotated, a thumbnail", &first, &second, vec![quarter(), thumbnail()]);
+    println!("what must be held whole:");
+    run("rotated", &first, &second, vec![quarter()]);
+}
+
+fn draw(path: &Path) {
     let size = Size::new(SIDE, SIDE);
     let facts = Facts::new(size, PixelFormat::Pixels { depth: Depth::U8, layout: Layout::Rgb }, Metadata::default());
-    let start = Instant::now();
-    let mut writer =
-        Writer::create(&first, &facts, WriteOptions::default().compression(1)).expect("a place to write to");
+    let mut writer = Writer::create(path, &facts, WriteOptions::default().compression(1)).expect("a place to write to");
     for first_row in (0..SIDE).step_by(50) {
         let rows = Frame::from_fn(Size::new(SIDE, 50), |x, y| soft(x, y + first_row)).expect("a strip's memory");
         writer.put(&Strip { first_row, content: rows.into() }).expect("room");
     }
     writer.finish().expect("room");
-    let drawn = std::fs::metadata(&first).expect("it is there").len();
-    println!("drawn: {size} rgb u8, {} MiB as PNG, {:.1} s", drawn >> 20, start.elapsed().as_secs_f64());
+}
+
+/// Reads, works and writes, and says what it took.
+fn run(name: &str, from: &Path, to: &Path, steps: Vec<Box<dyn Step>>) {
     let before = peak_again();
     let start = Instant::now();
-    let reader = Reader::open(&first, ReadOptions::default()).expect("a picture");
-    let mut chain = Chain::new(Box::new(reader), Vec::new()).expect("a chain");
-    let options = WriteOptions::default();
-    let mut writer = Writer::create(&second, &facts, options).expect("a place to write to");
+    let reader = Reader::open(from, ReadOptions::default()).expect("a picture");
+    let mut chain = Chain::new(Box::new(reader), steps).expect("a chain");
+    let options = WriteOptions::default().compression(1);
+    let mut writer = Writer::create(to, chain.facts(), options).expect("a place to write to");
     chain.run_into(&mut writer).expect("all rows");
     let seconds = start.elapsed().as_secs_f64();
-    let bytes = u64::from(SIDE) * u64::from(SIDE) * 3;
-    println!("saved again: {seconds:.1} s, {:.0} MB of pixels a second", bytes as f64 / seconds / 1e6);
     match (before, peak()) {
-        (Some(before), Some(peak)) => {
-            println!(
-                "resident at most: {:.1} MB (before: {:.1} MB; bar: 100 MB)",
-                peak as f64 / 1e6,
-                before as f64 / 1e6
-            );
-        }
-        _ => println!("resident at most: this system does not say"),
+        (Some(_), Some(peak)) => println!("{name:34} {seconds:8.1} {:12.1}", peak as f64 / 1e6),
+        _ => println!("{name:34} {seconds:8.1} this system does not say"),
     }
 }
 

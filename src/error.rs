@@ -113,6 +113,8 @@ pub enum ErrorKind {
     },
     /// Calls in an order that has no meaning: a row before its turn, a writer that is finished.
     WrongOrder(String),
+    /// Work that an observer has ended.
+    Cancelled,
     /// A file whose bytes are not what the format prescribes.
     Malformed(String),
     /// A file that ends early.
@@ -175,6 +177,7 @@ impl fmt::Display for ErrorKind {
             }
             ErrorKind::OutOfMemory { bytes } => write!(f, "the system did not give {bytes} bytes of memory"),
             ErrorKind::InvalidArgument { reason: what, .. } | ErrorKind::WrongOrder(what) => f.write_str(what),
+            ErrorKind::Cancelled => f.write_str("the work was cancelled"),
             ErrorKind::Malformed(what) => write!(f, "malformed: {what}"),
             ErrorKind::Truncated(what) => write!(f, "the file ends early: {what}"),
             ErrorKind::NotSupported(what) => write!(f, "not supported: {what}"),

@@ -39,6 +39,10 @@ impl Threads {
     }
 }
 
+/// What a byte counts for in [`Threads::bands`] where much is computed for each: such work is worth spreading earlier than a
+/// move is.
+pub(crate) const COMPUTED: u64 = 8;
+
 /// Calls `work` once for each number below `count`, at most as many at a time as are allowed; on the caller's thread where
 /// that is one. The numbers are handed out in order.
 pub(crate) fn spread(threads: Threads, count: usize, work: &(dyn Fn(usize) + Sync)) {

@@ -301,7 +301,11 @@ impl Words<'_> {
         remarks.iter().for_each(|remark| shared.note(remark));
         open::note_damage(self.input, height, chain.take_damage(), shared);
         // What the verb has changed is told against what it saw.
-        let seen = if becomes.upright { Orient::upright().plan(&input).map_err(named)? } else { input.clone() };
+        let seen = if becomes.upright {
+            Orient::upright().plan(&input).map_err(named)?.facts().clone()
+        } else {
+            input.clone()
+        };
         say_done(self.input, self.output, &input, &output, self.verb.remark(&seen, &output), shared)?;
         self.verb.plot(self.input, self.output, shared)
     }
@@ -334,8 +338,8 @@ pub(crate) fn all_steps(verb: &dyn Making, input: &Facts, context: &Context<'_>)
     let mut steps: Steps = Vec::new();
     let mut facts = input.clone();
     let becomes = context.becomes;
-    let add = |steps: &mut Steps, facts: &mut Facts, mut step: Box<dyn Step>| -> Done {
-        *facts = step.plan(facts)?;
+    let add = |steps: &mut Steps, facts: &mut Facts, step: Box<dyn Step>| -> Done {
+        *facts = step.plan(facts)?.facts().clone();
         steps.push(step);
         Ok(())
     };
@@ -353,7 +357,7 @@ pub(crate) fn all_steps(verb: &dyn Making, input: &Facts, context: &Context<'_>)
         Some(As::Gray) => {
             add(&mut steps, &mut facts, Box::new(ToGray { threads: context.shared.threads(), ..ToGray::default() }))?
         }
-        Some(As::Color) => add(&mut steps, &mut facts, Box::<ToColor>::default())?,
+        Some(As::Color) => add(&mut steps, &mut facts, Box::new(ToColor))?,
         // Numbering colours is the reader's work; codes are made last, of what the work gives.
         Some(As::Stored | As::Indices | As::Codes | As::Encoded | As::Linear | As::Values) | None => {}
     }
@@ -370,7 +374,7 @@ pub(crate) fn all_steps(verb: &dyn Making, input: &Facts, context: &Context<'_>)
         add(&mut steps, &mut facts, Box::new(to_depth(depth, window.filter(|_| joined), context)))?;
     }
     if becomes.read_as == Some(As::Codes) {
-        add(&mut steps, &mut facts, Box::<ToCodes>::default())?;
+        add(&mut steps, &mut facts, Box::new(ToCodes))?;
     }
     Ok(steps)
 }

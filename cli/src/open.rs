@@ -68,7 +68,7 @@ pub(crate) type StepsFor<'a> = dyn FnMut(&Facts) -> Done<Vec<Box<dyn Step>>> + '
 pub(crate) fn load_codes(path: &Path, shared: &Shared, steps: &mut StepsFor<'_>) -> Done<Picture> {
     load(path, shared, &mut |facts| {
         let mut steps = steps(facts)?;
-        steps.push(Box::new(ToCodes::default()));
+        steps.push(Box::new(ToCodes));
         Ok(steps)
     })
 }

@@ -8,7 +8,7 @@ use crate::frame::{
 use crate::pixel::{Gray, Layout, NumberKind, PicturePixel, Sample, Transfer};
 use crate::simd::Level;
 use crate::simd::arrays;
-use crate::threads::Threads;
+use crate::threads::{COMPUTED, Threads};
 
 /// Weights of red, green and blue for gray. All but [`Luminance`](GrayWeights::Luminance) weigh the values as
 /// they are stored.
@@ -145,7 +145,8 @@ fn gray_samples<S: Sample>(
             S::from_fraction(maker.mixed([r, g, b]))
         }),
     };
-    let bytes = from.bytes() + to.bytes();
+    let each = if matches!(weights, GrayWeights::Luminance(_)) { COMPUTED } else { 1 };
+    let bytes = (from.bytes() + to.bytes()).saturating_mul(each);
     to.each_band(threads, bytes, &|first, part| {
         row_pairs(from.band(first..first + part.height()), part, &mut |from, to| row(from, to));
     });

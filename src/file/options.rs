@@ -269,7 +269,7 @@ impl ReadOptions {
         }
         match self.read_as {
             ReadAs::Gray => steps.push(Box::new(ToGray::default())),
-            ReadAs::Color => steps.push(Box::new(ToColor::default())),
+            ReadAs::Color => steps.push(Box::new(ToColor)),
             // Indices are the decoder's work, or take a look at all colours first.
             ReadAs::Stored | ReadAs::Indices | ReadAs::Codes => {}
         }
@@ -283,7 +283,7 @@ impl ReadOptions {
             steps.push(to_depth(self.depth.unwrap_or(own), window));
         }
         if self.read_as == ReadAs::Codes {
-            steps.push(Box::new(ToCodes::default()));
+            steps.push(Box::new(ToCodes));
         }
         steps
     }

@@ -254,6 +254,9 @@ impl Source for FileRows {
             self.finish()?;
             return Ok(None);
         }
+        if end == first_row {
+            return Ok(None);
+        }
         let size = Size::new(size.width, end.saturating_sub(first_row));
         let bytes = self.facts.pixel_format.bytes(size);
         self.options.limits.check_memory("a strip", bytes).map_err(|e| self.place(e))?;

@@ -4,7 +4,7 @@ use super::encoder::{Encoder, Output, encoder_for};
 use super::options::WriteOptions;
 use super::replace::Replacement;
 use crate::error::{Error, ErrorKind, Result};
-use crate::flow::{FromCodes, Sink, Step, Strip};
+use crate::flow::{FromCodes, Sink, Stage, Step, Strip};
 use crate::frame::{Content, Facts, FileFormat, Scale};
 use std::io::{BufWriter, Seek, SeekFrom, Write};
 use std::path::{Path, PathBuf};
@@ -17,7 +17,7 @@ pub struct Writer {
     facts: Facts,
     format: FileFormat,
     /// Scales unscaled codes for formats that store codes of samples themselves.
-    scaled: Option<FromCodes>,
+    scaled: Option<Box<dyn Stage>>,
     next: u32,
 }
 
@@ -125,17 +125,20 @@ impl Writer {
     /// An unknown extension, a picture that the format cannot hold (the error names the words that make it fit), or a
     /// place that cannot be written to.
     pub fn create(path: impl AsRef<Path>, facts: &Facts, options: WriteOptions) -> Result<Writer> {
-        let path = path.as_ref();
-        let (facts, scaled) = &scaled(facts, &options, Some(path))?;
+        Writer::create_at(path.as_ref(), facts, options)
+    }
+
+    fn create_at(path: &Path, facts: &Facts, options: WriteOptions) -> Result<Writer> {
+        let (facts, scaled) = scaled(facts, &options, Some(path))?;
         let format = options.format.map_or_else(|| format_of(path), Ok).map_err(|e| e.in_file(path))?;
         let own = path.extension().and_then(|e| e.to_str()).map(str::to_ascii_lowercase);
         let extension = options.extension.map(String::from).or(own);
         let mut head = Vec::new();
         let encoder =
-            encoder_for(format, extension.as_deref(), facts, &options, &mut head).map_err(|e| e.in_file(path))?;
+            encoder_for(format, extension.as_deref(), &facts, &options, &mut head).map_err(|e| e.in_file(path))?;
         let mut file = BufWriter::with_capacity(64 << 10, Target(Replacement::start(path)?));
         file.write_all(&head).map_err(|e| Error::io("cannot write", e).in_file(path))?;
-        let (facts, path, scaled) = (facts.clone(), Some(path.to_path_buf()), scaled.clone());
+        let path = Some(path.to_path_buf());
         Ok(Writer { encoder, out: Out::File(Some(file)), path, facts, format, scaled, next: 0 })
     }
 
@@ -240,14 +243,14 @@ impl Sink for Writer {
 
 /// The facts of what an encoder is given, and the step that scales unscaled codes first: codes are written as they are to
 /// formats of plain numbers, NPY and raw bytes; all others store codes of samples themselves.
-fn scaled(facts: &Facts, options: &WriteOptions, path: Option<&Path>) -> Result<(Facts, Option<FromCodes>)> {
+fn scaled(facts: &Facts, options: &WriteOptions, path: Option<&Path>) -> Result<(Facts, Option<Box<dyn Stage>>)> {
     let format = options.format.or_else(|| path.and_then(FileFormat::of_extension));
     let plain = matches!(format, Some(FileFormat::Npy | FileFormat::Raw));
     if facts.metadata.scale == Scale::Full || plain {
         return Ok((facts.clone(), None));
     }
-    let mut step = FromCodes::default();
-    Ok((step.plan(facts)?, Some(step)))
+    let stage = FromCodes.plan(facts)?;
+    Ok((stage.facts().clone(), Some(stage)))
 }
 
 /// The extensions that this build can write, in a fixed order.

@@ -1,13 +1,12 @@
 //! Steps that give up alpha: laid on a background, or dropped.
 
-use super::input::{on_pixels, pixel_form, same_size};
-use super::{Step, Strip};
+use super::input::{pixel_form, same_size};
+use super::{Stage, Step, by_rows};
 use crate::color;
 use crate::convert::channels;
 use crate::error::Result;
-use crate::frame::{Change, Content, Facts};
+use crate::frame::{Change, Facts};
 use crate::pixel::Layout;
-use std::ops::Range;
 
 /// Lays pixels with alpha on a background and drops alpha.
 #[derive(Debug, Clone)]
@@ -21,7 +20,7 @@ impl Step for Flatten {
         "flatten"
     }
 
-    fn plan(&mut self, input: &Facts) -> Result<Facts> {
+    fn plan(&self, input: &Facts) -> Result<Box<dyn Stage>> {
         let (depth, layout) = pixel_form(input, "flatten")?;
         let [r, g, b] = self.background;
         let to = match layout {
@@ -30,11 +29,8 @@ impl Step for Flatten {
             other => other,
         };
         let change = if to == layout { Change::Crop } else { Change::Values };
-        Ok(same_size(input, depth, to, input.metadata.after(change)))
-    }
-
-    fn run(&mut self, input: &Strip, output: Range<u32>) -> Result<Content> {
-        on_pixels(input, output, |p| color::flatten(p, self.background))
+        let (facts, background) = (same_size(input, depth, to, input.metadata.after(change)), self.background);
+        Ok(by_rows(facts, move |content, _| Ok(color::flatten(content.pixels()?, background)?.into())))
     }
 }
 
@@ -47,14 +43,11 @@ impl Step for DropAlpha {
         "drop alpha"
     }
 
-    fn plan(&mut self, input: &Facts) -> Result<Facts> {
+    fn plan(&self, input: &Facts) -> Result<Box<dyn Stage>> {
         let (depth, layout) = pixel_form(input, "dropping alpha")?;
         let to = layout.without_alpha();
         let metadata = input.metadata.after(Change::Channels { channels: to.channels(), model: false });
-        Ok(same_size(input, depth, to, metadata))
-    }
-
-    fn run(&mut self, input: &Strip, output: Range<u32>) -> Result<Content> {
-        on_pixels(input, output, channels::drop_alpha)
+        let facts = same_size(input, depth, to, metadata);
+        Ok(by_rows(facts, |content, _| Ok(channels::drop_alpha(content.pixels()?)?.into())))
     }
 }

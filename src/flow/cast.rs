@@ -1,11 +1,10 @@
 //! Plain casts of codes to another integer type: what happens to values that are not rescaled.
 
-use super::input::{on_pixels, pixel_form, same_size};
-use super::{Step, Strip};
+use super::input::{pixel_form, same_size};
+use super::{Stage, Step, by_rows};
 use crate::error::{Error, Result};
 use crate::frame::{AnyNumbers, AnyNumbersMut, Change, Content, Facts, Pixels, Scale};
 use crate::pixel::Depth;
-use std::ops::Range;
 use std::sync::Arc;
 use std::sync::atomic::{AtomicU64, Ordering};
 
@@ -38,6 +37,23 @@ impl Cast {
     pub fn changed(&self) -> Arc<AtomicU64> {
         self.changed.clone()
     }
+
+    fn run(&self, content: &Content) -> Result<Content> {
+        let pixels = content.pixels()?;
+        let mut changed = 0;
+        let mut out = Pixels::new(pixels.size(), pixels.layout(), self.depth)?;
+        let mut target = AnyNumbersMut::from(out.samples_any_mut());
+        let (mut from, mut to) = (Vec::new(), Vec::new());
+        for y in 0..pixels.size().height {
+            AnyNumbers::from(pixels.samples_any()).row(y).gather(0, 1, &mut from);
+            to.clear();
+            to.extend(from.iter().map(|&v| cast(v, self.rule, self.depth)));
+            changed += from.iter().zip(&to).filter(|(a, b)| a != b).count() as u64;
+            target.put_row(y, &to);
+        }
+        self.changed.fetch_add(changed, Ordering::Relaxed);
+        Ok(out.into())
+    }
 }
 
 impl Step for Cast {
@@ -45,7 +61,7 @@ impl Step for Cast {
         "cast"
     }
 
-    fn plan(&mut self, input: &Facts) -> Result<Facts> {
+    fn plan(&self, input: &Facts) -> Result<Box<dyn Stage>> {
         let (_, layout) = pixel_form(input, "a cast")?;
         if input.metadata.scale == Scale::Full && input.metadata.max_codes.is_some() {
             return Err(Error::invalid(
@@ -55,31 +71,12 @@ impl Step for Cast {
         }
         let mut metadata = input.metadata.after(Change::Values);
         metadata.scale = Scale::Full;
-        Ok(same_size(input, self.depth, layout, metadata))
+        let step = self.clone();
+        Ok(by_rows(same_size(input, self.depth, layout, metadata), move |content, _| step.run(content)))
     }
 
     fn takes_codes(&self) -> bool {
         true
-    }
-
-    fn run(&mut self, input: &Strip, output: Range<u32>) -> Result<Content> {
-        let (depth, rule) = (self.depth, self.rule);
-        let mut changed = 0;
-        let content = on_pixels(input, output, |pixels| {
-            let mut out = Pixels::new(pixels.size(), pixels.layout(), depth)?;
-            let mut target = AnyNumbersMut::from(out.samples_any_mut());
-            let (mut from, mut to) = (Vec::new(), Vec::new());
-            for y in 0..pixels.size().height {
-                AnyNumbers::from(pixels.samples_any()).row(y).gather(0, 1, &mut from);
-                to.clear();
-                to.extend(from.iter().map(|&v| cast(v, rule, depth)));
-                changed += from.iter().zip(&to).filter(|(a, b)| a != b).count() as u64;
-                target.put_row(y, &to);
-            }
-            Ok(out)
-        })?;
-        self.changed.fetch_add(changed, Ordering::Relaxed);
-        Ok(content)
     }
 }
 
@@ -105,18 +102,18 @@ mod tests {
         let words =
             || Picture::from(Frame::<Gray<u16>>::from_samples(Size::new(4, 1), vec![0, 255, 256, 4095]).unwrap());
         let run = |rule| {
-            let mut step = Cast::new(Depth::U8, rule);
+            let step = Cast::new(Depth::U8, rule);
             let changed = step.changed();
-            let made = apply(words(), &mut [&mut step]).unwrap();
+            let made = apply(words(), &[&step]).unwrap();
             (made.frame::<Gray<u8>>().unwrap().into_samples(), changed.load(Ordering::Relaxed))
         };
         assert_eq!(run(CastRule::Wrap), (vec![0, 255, 0, 255], 2));
         assert_eq!(run(CastRule::Clamp), (vec![0, 255, 255, 255], 2));
         let floats = Frame::<Gray<f32>>::from_samples(Size::new(3, 1), vec![0.7, -1.5, f32::NAN]).unwrap();
-        let made = apply(floats.into(), &mut [&mut Cast::new(Depth::U8, CastRule::Wrap)]).unwrap();
+        let made = apply(floats.into(), &[&Cast::new(Depth::U8, CastRule::Wrap)]).unwrap();
         assert_eq!(made.frame::<Gray<u8>>().unwrap().samples(), [0, 255, 0]);
         let mut coded = words();
         coded.metadata_mut().max_codes = Some(vec![4095]);
-        assert!(apply(coded, &mut [&mut Cast::new(Depth::U8, CastRule::Wrap)]).is_err());
+        assert!(apply(coded, &[&Cast::new(Depth::U8, CastRule::Wrap)]).is_err());
     }
 }

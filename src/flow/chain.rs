@@ -1,12 +1,15 @@
 //! A source and the steps behind it, pulled strip by strip.
 
-use super::{Damage, FromCodes, Sees, Sink, Source, Step, Strip};
-use crate::error::{Error, Result};
-use crate::frame::{Content, Facts, Picture, Scale};
-use std::ops::Range;
+use super::order::exchanged;
+use super::{Damage, FromCodes, PictureSink, Sees, Sink, Source, Stage, Step, Strip};
+use crate::error::{Error, ErrorKind, Result};
+use crate::frame::{Content, Facts, Picture, Scale, Size};
+use std::collections::VecDeque;
+use std::ops::{ControlFlow, Range};
 
-/// Bytes of the widest strip of a chain: large enough to spread over threads, small enough to stay near the cache.
-const STRIP_BYTES: u64 = 4 << 20;
+/// Bytes of all strips on the way to some rows of output: enough to spread what computes much over threads, few enough to stay
+/// in the cache and to keep a picture of any size within some 30 MB (measured: 2 and 4 MiB are no quicker).
+const STRIP_BYTES: u64 = 1 << 20;
 
 /// A source and the steps its rows go through.
 ///
@@ -24,7 +27,7 @@ const STRIP_BYTES: u64 = 4 << 20;
 /// ```
 pub struct Chain<'a> {
     source: Box<dyn Source + 'a>,
-    stages: Vec<Stage<'a>>,
+    links: Vec<Link>,
     facts: Facts,
     /// The source's next row.
     at: u32,
@@ -34,40 +37,83 @@ pub struct Chain<'a> {
     watched: bool,
 }
 
-struct Stage<'a> {
-    step: Box<dyn Step + 'a>,
+/// A planned step and what the chain holds for it.
+struct Link {
+    name: &'static str,
+    stage: Box<dyn Stage>,
     input: Facts,
     /// Input rows seen last, kept for rows that are needed again.
     held: Option<Strip>,
+    /// Where one output row needs more input than a strip may take: the input goes in row by row.
+    turns: Option<Turns>,
 }
+
+/// How far a stage is that takes its rows in turn.
+#[derive(Default)]
+struct Turns {
+    /// The next input row.
+    taken: u32,
+    /// The next output row.
+    made: u32,
+}
+
+/// How far a chain is.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[non_exhaustive]
+pub struct Progress {
+    /// Rows of the source that have come, in all rounds so far.
+    pub rows: u64,
+    /// Rows of the source in all rounds: a step that must see its input twice asks for one more. Rows that nobody needs are
+    /// counted once they are passed.
+    pub of: u64,
+}
+
+/// Told the source's row that is due next, each time rows have come.
+type Tell<'t> = dyn FnMut(u32) -> Result<()> + 't;
 
 impl std::fmt::Debug for Chain<'_> {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
-        let names: Vec<_> = self.stages.iter().map(|s| s.step.name()).collect();
+        let names: Vec<_> = self.links.iter().map(|link| link.name).collect();
         f.debug_struct("Chain").field("steps", &names).field("facts", &self.facts).finish()
     }
 }
 
 impl<'a> Chain<'a> {
-    /// Plans the steps one behind the other.
+    /// Plans the steps one behind the other. An orientation that needs the picture whole changes places with a resize beside
+    /// it where the result is the same and less has to be held.
     ///
     /// # Errors
     /// A step that cannot work on what comes to it.
     pub fn new(source: Box<dyn Source + 'a>, steps: Vec<Box<dyn Step + 'a>>) -> Result<Chain<'a>> {
-        let mut facts = source.facts().clone();
-        let mut stages = Vec::with_capacity(steps.len());
-        for mut step in steps {
-            if facts.metadata.scale == Scale::Codes && !step.takes_codes() {
-                let mut scaled: Box<dyn Step + 'a> = Box::new(FromCodes::default());
-                let output = scaled.plan(&facts)?;
-                let input = std::mem::replace(&mut facts, output);
-                stages.push(Stage { step: scaled, input, held: None });
+        let facts = source.facts().clone();
+        let mut chain = Chain { source, links: Vec::new(), facts, at: 0, next: 0, watched: false };
+        let mut steps = VecDeque::from(steps);
+        while let Some(mut step) = steps.pop_front() {
+            if let Some(second) = steps.front_mut()
+                && let Some((now, then)) = exchanged(step.as_ref(), second.as_ref(), &chain.facts)
+            {
+                (step, *second) = (now, then);
             }
-            let output = step.plan(&facts)?;
-            let input = std::mem::replace(&mut facts, output);
-            stages.push(Stage { step, input, held: None });
+            if chain.facts.metadata.scale == Scale::Codes && !step.takes_codes() {
+                chain.link(&FromCodes)?;
+            }
+            chain.link(step.as_ref())?;
         }
-        Ok(Chain { source, stages, facts, at: 0, next: 0, watched: false })
+        Ok(chain)
+    }
+
+    fn link(&mut self, step: &dyn Step) -> Result<()> {
+        let mut stage = step.plan(&self.facts)?;
+        let output = stage.facts().clone();
+        let turns = stage.in_turn().is_some();
+        let input = std::mem::replace(&mut self.facts, output);
+        self.links.push(Link { name: step.name(), stage, input, held: None, turns: None });
+        let (k, height) = (self.links.len(), self.facts.size.height);
+        let needs = |y: u32| self.cost(k, y..y.saturating_add(1).min(height));
+        if turns && [0, height / 2, height.saturating_sub(1)].into_iter().any(|y| needs(y) > STRIP_BYTES) {
+            self.links[k - 1].turns = Some(Turns::default());
+        }
+        Ok(())
     }
 
     /// Facts of the chain's output.
@@ -78,21 +124,83 @@ impl<'a> Chain<'a> {
     /// Pulls every row through and into a sink, and ends the sink. The source is read to its end, so that damage behind
     /// the last needed row is found where all its rows are needed.
     ///
+    /// Memory: a few strips of some megabytes each, whatever the sizes, and beside them only what a step must hold whole
+    /// ([`Sees::Whole`]) or the rows that a kernel needs.
+    ///
     /// # Errors
-    /// Errors of the source, a step or the sink.
+    /// Errors of the source, a step or the sink; a step that asks for input rows that are not there, or for earlier ones than
+    /// before.
     pub fn run_into(&mut self, sink: &mut dyn Sink) -> Result<()> {
-        self.watch()?;
-        let rows_each = self.rows_each();
+        self.run_observed(sink, &mut |_| ControlFlow::Continue(()))
+    }
+
+    /// [`run_into`](Chain::run_into), telling an observer how far it is, a strip at a time. The observer may end the work.
+    ///
+    /// # Errors
+    /// As [`run_into`](Chain::run_into); [`ErrorKind::Cancelled`] where the observer has ended it.
+    ///
+    /// # Examples
+    /// ```
+    /// use rahmen::{Frame, Gray, Size, flow};
+    /// use std::ops::ControlFlow;
+    /// let picture = Frame::filled(Size::new(8, 6), Gray::new(9u8))?.into();
+    /// let mut chain = flow::Chain::new(Box::new(flow::PictureSource::new(picture)), vec![])?;
+    /// let mut sink = flow::PictureSink::new(chain.facts())?;
+    /// let mut told = Vec::new();
+    /// chain.run_observed(&mut sink, &mut |progress| {
+    ///     told.push((progress.rows, progress.of));
+    ///     ControlFlow::Continue(())
+    /// })?;
+    /// assert_eq!(told.last(), Some(&(6, 6)));
+    /// # Ok::<(), rahmen::Error>(())
+    /// ```
+    pub fn run_observed(
+        &mut self,
+        sink: &mut dyn Sink,
+        observe: &mut dyn FnMut(Progress) -> ControlFlow<()>,
+    ) -> Result<()> {
+        let height = u64::from(self.source.facts().size.height);
+        let more = if self.watched { 0 } else { self.links.iter().filter(|l| l.stage.sees() == Sees::Twice).count() };
+        let of = height * (more as u64 + 1);
+        let mut round = 0;
+        let mut last = None;
+        let mut tell = |at: u32| {
+            // A round begins where the source begins again.
+            if last.is_some_and(|last| at < last) {
+                round += 1;
+            }
+            last = Some(at);
+            let rows = (round * height + u64::from(at)).min(of);
+            match observe(Progress { rows, of }) {
+                ControlFlow::Continue(()) => Ok(()),
+                ControlFlow::Break(()) => Err(ErrorKind::Cancelled.into()),
+            }
+        };
+        self.watch(&mut tell)?;
         let height = self.facts.size.height;
         let mut next = 0;
         while next < height {
-            let end = height.min(next.saturating_add(rows_each));
-            let strip = self.pull(self.stages.len(), next..end)?;
+            let end = next + self.fitting(self.links.len(), next..height);
+            let strip = self.pull(self.links.len(), next..end, &mut tell)?;
             sink.put(&strip)?;
             next = end;
         }
         self.end_source()?;
-        sink.finish()
+        sink.finish()?;
+        match observe(Progress { rows: of, of }) {
+            ControlFlow::Continue(()) => Ok(()),
+            ControlFlow::Break(()) => Err(ErrorKind::Cancelled.into()),
+        }
+    }
+
+    /// Pulls every row through, as a picture in memory.
+    ///
+    /// # Errors
+    /// Errors of the source or a step, or a size beyond the system's memory.
+    pub fn picture(&mut self) -> Result<Picture> {
+        let mut sink = PictureSink::new(&self.facts)?;
+        self.run_into(&mut sink)?;
+        sink.into_picture()
     }
 
     /// Reads what follows the source's last row, where that row was needed.
@@ -103,76 +211,173 @@ impl<'a> Chain<'a> {
         Ok(())
     }
 
-    /// Rows of output at a time, so that the widest strip on the way stays within [`STRIP_BYTES`].
-    fn rows_each(&self) -> u32 {
-        let row = |facts: &Facts| {
-            let size = crate::frame::Size::new(facts.size.width, 1);
-            facts.pixel_format.bytes(size)
-        };
-        let widest = self.stages.iter().map(|s| row(&s.input)).chain([row(&self.facts)]).max().unwrap_or(1);
-        u32::try_from(STRIP_BYTES / widest.max(1)).unwrap_or(u32::MAX).max(1)
+    /// Bytes that are held on the way to rows of what comes to link `k` (behind the last: of what comes out), without what a
+    /// stage holds whole and what goes into one in turn.
+    fn cost(&self, k: usize, rows: Range<u32>) -> u64 {
+        let facts = k.checked_sub(1).map_or(self.source.facts(), |before| self.links[before].stage.facts());
+        let size = Size::new(facts.size.width, rows.end.saturating_sub(rows.start));
+        let own = facts.pixel_format.bytes(size);
+        let Some(before) = k.checked_sub(1) else { return own };
+        let link = &self.links[before];
+        if link.turns.is_some() || link.stage.sees() == Sees::Whole || rows.is_empty() {
+            return own;
+        }
+        own.saturating_add(self.cost(before, link.stage.rows_needed(rows)))
+    }
+
+    /// How many of these rows, one at least, stay within the bytes of a strip at every stage.
+    fn fitting(&self, k: usize, rows: Range<u32>) -> u32 {
+        let count = rows.end.saturating_sub(rows.start);
+        let fits = |n: u32| self.cost(k, rows.start..rows.start + n) <= STRIP_BYTES;
+        if count <= 1 || fits(count) {
+            return count.max(1);
+        }
+        let (mut most, mut over) = (1, count);
+        while over - most > 1 {
+            let middle = most + (over - most) / 2;
+            if fits(middle) {
+                most = middle;
+            } else {
+                over = middle;
+            }
+        }
+        most
     }
 
     /// The first round of every step that must see its input twice.
-    fn watch(&mut self) -> Result<()> {
+    fn watch(&mut self, tell: &mut Tell<'_>) -> Result<()> {
         if std::mem::replace(&mut self.watched, true) {
             return Ok(());
         }
-        for k in 0..self.stages.len() {
-            let stage = &self.stages[k];
-            if stage.step.sees() != Sees::Twice {
+        for k in 0..self.links.len() {
+            if self.links[k].stage.sees() != Sees::Twice {
                 continue;
             }
-            let (height, rows_each) = (stage.input.size.height, self.rows_each());
+            let height = self.links[k].input.size.height;
             let mut next = 0;
             while next < height {
-                let end = height.min(next.saturating_add(rows_each));
-                let strip = self.pull(k, next..end)?;
-                self.stages[k].step.watch(&strip)?;
+                let end = next + self.fitting(k, next..height);
+                let strip = self.pull(k, next..end, tell)?;
+                self.links[k].stage.watch(&strip)?;
                 next = end;
             }
-            self.source.rewind()?;
-            self.at = 0;
-            self.stages.iter_mut().for_each(|s| s.held = None);
+            self.restart()?;
         }
         Ok(())
     }
 
-    /// Rows of what comes to stage `k` (behind the last stage: of what comes out), at least as many as asked for.
-    fn pull(&mut self, k: usize, rows: Range<u32>) -> Result<Strip> {
+    /// The source from its first row again.
+    fn restart(&mut self) -> Result<()> {
+        self.source.rewind()?;
+        self.at = 0;
+        for link in &mut self.links {
+            link.held = None;
+            if let (Some(turns), Some(stage)) = (&mut link.turns, link.stage.in_turn()) {
+                *turns = Turns::default();
+                stage.restart();
+            }
+        }
+        Ok(())
+    }
+
+    /// Rows of what comes to link `k` (behind the last: of what comes out), at least as many as asked for. More than a strip
+    /// may take are put together from pieces, so that only they themselves are held.
+    fn pull(&mut self, k: usize, rows: Range<u32>, tell: &mut Tell<'_>) -> Result<Strip> {
         let Some(before) = k.checked_sub(1) else {
-            return self.source_rows(rows);
+            return self.source_rows(rows, tell);
         };
-        let need = self.stages[before].step.rows_needed(rows.clone());
-        let window = self.window(before, need)?;
-        let stage = &mut self.stages[before];
-        let content = stage.step.run(&window, rows.clone())?;
-        stage.held = Some(window);
+        if self.links[before].turns.is_none() && self.fitting(k, rows.clone()) >= rows.end.saturating_sub(rows.start) {
+            let need = self.need(before, rows.clone())?;
+            let window = self.window(before, need, tell)?;
+            let link = &mut self.links[before];
+            let content = link.stage.run(&window, rows.clone())?;
+            link.held = Some(window);
+            return Ok(Strip { first_row: rows.start, content });
+        }
+        let facts = self.links[before].stage.facts();
+        let size = Size::new(facts.size.width, rows.end - rows.start);
+        let mut content = Content::new(size, &facts.pixel_format)?;
+        let mut next = rows.start;
+        while next < rows.end {
+            let piece = match self.links[before].turns {
+                Some(_) => self.in_turn(before, next, tell)?,
+                None => {
+                    let end = next + self.fitting(k, next..rows.end);
+                    self.pull(k, next..end, tell)?.content
+                }
+            };
+            let height = piece.size().height;
+            content.put_rows(next - rows.start, &piece, 0..height)?;
+            next += height;
+        }
         Ok(Strip { first_row: rows.start, content })
     }
 
-    /// A strip that holds the rows that stage `k` needs, made of what it holds already and fresh rows.
-    fn window(&mut self, k: usize, need: Range<u32>) -> Result<Strip> {
-        let Some(held) = self.stages[k].held.take() else {
-            return self.pull(k, need);
+    /// The input rows that link `k` asks for, if they can be had.
+    fn need(&self, k: usize, output: Range<u32>) -> Result<Range<u32>> {
+        let link = &self.links[k];
+        let (need, height) = (link.stage.rows_needed(output), link.input.size.height);
+        if need.start > need.end || need.end > height {
+            let (start, end, name) = (need.start, need.end, link.name);
+            let line = format!("the step {name} asks for input rows {start}..{end} of a picture with rows 0..{height}");
+            return Err(Error::wrong_order(line));
+        }
+        Ok(need)
+    }
+
+    /// One output row of link `k`, whose input goes in row by row; rows that were passed over are made and dropped.
+    fn in_turn(&mut self, k: usize, output: u32, tell: &mut Tell<'_>) -> Result<Content> {
+        loop {
+            let Some(Turns { taken, made }) = self.links[k].turns else { return Err(Error::wrong_order("no turns")) };
+            let need = self.need(k, made..made + 1)?;
+            let mut next = taken.max(need.start);
+            while next < need.end {
+                let end = next + self.fitting(k, next..need.end);
+                let strip = self.pull(k, next..end, tell)?;
+                if let Some(stage) = self.links[k].stage.in_turn() {
+                    stage.take(&strip)?;
+                }
+                next = end;
+            }
+            let link = &mut self.links[k];
+            link.turns = Some(Turns { taken: next, made: made + 1 });
+            let row = match link.stage.in_turn() {
+                Some(stage) => stage.make(made)?,
+                None => return Err(Error::wrong_order(format!("the step {} no longer takes rows in turn", link.name))),
+            };
+            if made >= output {
+                return Ok(row);
+            }
+        }
+    }
+
+    /// A strip that holds the rows that link `k` needs, made of what it holds already and fresh rows.
+    fn window(&mut self, k: usize, need: Range<u32>, tell: &mut Tell<'_>) -> Result<Strip> {
+        let Some(held) = self.links[k].held.take() else {
+            return self.pull(k, need, tell);
         };
         let have = held.rows();
         if have.start <= need.start && need.end <= have.end {
             return Ok(held);
         }
-        if need.start >= have.end || need.start < have.start {
-            return self.pull(k, need);
+        if need.start < have.start {
+            let (name, row, before) = (self.links[k].name, need.start, have.start);
+            let line = format!("the step {name} asks for input row {row} behind row {before}; later rows must not");
+            return Err(Error::wrong_order(line));
         }
-        let fresh = self.pull(k, have.end..need.end)?;
+        if need.start >= have.end {
+            return self.pull(k, need, tell);
+        }
+        let fresh = self.pull(k, have.end..need.end, tell)?;
         let kept = have.end - need.start;
-        let size = crate::frame::Size::new(held.content.size().width, need.end - need.start);
+        let size = Size::new(held.content.size().width, need.end - need.start);
         let mut content = Content::new(size, &held.content.pixel_format())?;
         content.put_rows(0, &held.content, need.start - have.start..have.end - have.start)?;
         content.put_rows(kept, &fresh.content, 0..fresh.content.size().height)?;
         Ok(Strip { first_row: need.start, content })
     }
 
-    fn source_rows(&mut self, rows: Range<u32>) -> Result<Strip> {
+    fn source_rows(&mut self, rows: Range<u32>, tell: &mut Tell<'_>) -> Result<Strip> {
         if rows.start < self.at {
             return Err(Error::wrong_order(format!("row {} was asked for behind row {}", rows.start, self.at)));
         }
@@ -181,6 +386,7 @@ impl<'a> Chain<'a> {
         }
         let strip = self.source.next(rows.end - rows.start)?;
         self.at = rows.end;
+        tell(self.at)?;
         match strip {
             Some(strip) if strip.rows() == rows => Ok(strip),
             _ => Err(Error::malformed(format!("rows {}..{} did not come", rows.start, rows.end))),
@@ -194,13 +400,16 @@ impl Source for Chain<'_> {
     }
 
     fn next(&mut self, rows: u32) -> Result<Option<Strip>> {
-        self.watch()?;
+        self.watch(&mut |_| Ok(()))?;
         let end = self.facts.size.height.min(self.next.saturating_add(rows));
         if self.next >= self.facts.size.height {
             self.end_source()?;
             return Ok(None);
         }
-        let strip = self.pull(self.stages.len(), self.next..end)?;
+        if end == self.next {
+            return Ok(None);
+        }
+        let strip = self.pull(self.links.len(), self.next..end, &mut |_| Ok(()))?;
         self.next = end;
         Ok(Some(strip))
     }
@@ -211,10 +420,8 @@ impl Source for Chain<'_> {
     }
 
     fn rewind(&mut self) -> Result<()> {
-        self.source.rewind()?;
-        (self.at, self.next) = (0, 0);
-        self.stages.iter_mut().for_each(|stage| stage.held = None);
-        Ok(())
+        self.next = 0;
+        self.restart()
     }
 
     fn damage(&self) -> Option<&Damage> {
@@ -230,21 +437,23 @@ impl Source for Chain<'_> {
 ///
 /// # Errors
 /// A step that cannot work on what comes to it.
-pub fn apply(picture: Picture, steps: &mut [&mut dyn Step]) -> Result<Picture> {
+pub fn apply(picture: Picture, steps: &[&dyn Step]) -> Result<Picture> {
     let mut facts = picture.facts();
     let (mut content, _) = picture.into_parts();
+    let run = |step: &dyn Step, facts: &mut Facts, content: Content| -> Result<Content> {
+        let mut stage = step.plan(facts)?;
+        *facts = stage.facts().clone();
+        let strip = Strip { first_row: 0, content };
+        if stage.sees() == Sees::Twice {
+            stage.watch(&strip)?;
+        }
+        stage.run(&strip, 0..facts.size.height)
+    };
     for step in steps {
         if facts.metadata.scale == Scale::Codes && !step.takes_codes() {
-            let mut scaled = FromCodes::default();
-            facts = scaled.plan(&facts)?;
-            content = scaled.run(&Strip { first_row: 0, content }, 0..facts.size.height)?;
+            content = run(&FromCodes, &mut facts, content)?;
         }
-        facts = step.plan(&facts)?;
-        let strip = Strip { first_row: 0, content };
-        if step.sees() == Sees::Twice {
-            step.watch(&strip)?;
-        }
-        content = step.run(&strip, 0..facts.size.height)?;
+        content = run(*step, &mut facts, content)?;
     }
     Ok(Picture::new(content, facts.metadata))
 }

@@ -1,11 +1,10 @@
 //! The steps between samples over the full range and a file's own codes.
 
-use super::input::{pixel_form, rows_of, same_form};
-use super::{Step, Strip};
+use super::input::{pixel_form, same_form};
+use super::{Stage, Step, by_rows};
 use crate::convert::codes;
 use crate::error::Result;
-use crate::frame::{Change, Content, Facts, PixelFormat, Scale};
-use std::ops::Range;
+use crate::frame::{Change, Facts, PixelFormat, Scale};
 
 /// As many levels as there are codes from 0 to a max code: see [`codes::snap`]. The picture remembers the max code.
 #[derive(Debug, Clone)]
@@ -19,34 +18,29 @@ impl Step for Codes {
         "codes"
     }
 
-    fn plan(&mut self, input: &Facts) -> Result<Facts> {
+    fn plan(&self, input: &Facts) -> Result<Box<dyn Stage>> {
         let (depth, layout) = pixel_form(input, "a change of codes")?;
         codes::check_top(depth, self.top)?;
         let mut metadata = input.metadata.after(Change::Values);
         let full = depth.max_code().map(u32::from) == Some(self.top);
         metadata.max_codes = (!full).then(|| vec![self.top; layout.channels()]);
-        Ok(same_form(input, input.size, metadata))
-    }
-
-    fn run(&mut self, input: &Strip, output: Range<u32>) -> Result<Content> {
-        let mut content = rows_of(input, &output)?.unwrap_or_else(|| input.content.clone());
-        codes::snap_pixels(content.pixels_mut()?, self.top)?;
-        Ok(content)
+        let top = self.top;
+        Ok(by_rows(same_form(input, input.size, metadata), move |content, _| {
+            let mut content = content.clone();
+            codes::snap_pixels(content.pixels_mut()?, top)?;
+            Ok(content)
+        }))
     }
 }
 
 /// The picture's codes as they are, 0..=max code, instead of samples scaled to the full range: [`Scale::Codes`]. Pictures
 /// without a max code stay as they are: their samples are codes. One pass.
 #[derive(Debug, Clone, Default)]
-pub struct ToCodes {
-    max_codes: Option<Vec<u32>>,
-}
+pub struct ToCodes;
 
 /// The picture's codes scaled to the full range of the depth: undoes [`ToCodes`]. One pass.
 #[derive(Debug, Clone, Default)]
-pub struct FromCodes {
-    max_codes: Option<Vec<u32>>,
-}
+pub struct FromCodes;
 
 /// The max codes of integer pixels that are on the other scale.
 fn max_codes(input: &Facts, other: Scale) -> Option<Vec<u32>> {
@@ -59,25 +53,23 @@ impl Step for ToCodes {
         "to codes"
     }
 
-    fn plan(&mut self, input: &Facts) -> Result<Facts> {
-        self.max_codes = max_codes(input, Scale::Full);
+    fn plan(&self, input: &Facts) -> Result<Box<dyn Stage>> {
+        let max_codes = max_codes(input, Scale::Full);
         let mut output = input.clone();
-        if self.max_codes.is_some() {
+        if max_codes.is_some() {
             output.metadata.scale = Scale::Codes;
         }
-        Ok(output)
+        Ok(by_rows(output, move |content, _| {
+            let mut content = content.clone();
+            if let Some(max_codes) = &max_codes {
+                codes::reduce_pixels(content.pixels_mut()?, max_codes)?;
+            }
+            Ok(content)
+        }))
     }
 
     fn takes_codes(&self) -> bool {
         true
-    }
-
-    fn run(&mut self, input: &Strip, output: Range<u32>) -> Result<Content> {
-        let mut content = rows_of(input, &output)?.unwrap_or_else(|| input.content.clone());
-        if let Some(max_codes) = &self.max_codes {
-            codes::reduce_pixels(content.pixels_mut()?, max_codes)?;
-        }
-        Ok(content)
     }
 }
 
@@ -86,23 +78,21 @@ impl Step for FromCodes {
         "from codes"
     }
 
-    fn plan(&mut self, input: &Facts) -> Result<Facts> {
-        self.max_codes = max_codes(input, Scale::Codes);
+    fn plan(&self, input: &Facts) -> Result<Box<dyn Stage>> {
+        let max_codes = max_codes(input, Scale::Codes);
         let mut output = input.clone();
         output.metadata.scale = Scale::Full;
-        Ok(output)
+        Ok(by_rows(output, move |content, first| {
+            let mut content = content.clone();
+            if let Some(max_codes) = &max_codes {
+                codes::expand_pixels(content.pixels_mut()?, max_codes, first)?;
+            }
+            Ok(content)
+        }))
     }
 
     fn takes_codes(&self) -> bool {
         true
-    }
-
-    fn run(&mut self, input: &Strip, output: Range<u32>) -> Result<Content> {
-        let mut content = rows_of(input, &output)?.unwrap_or_else(|| input.content.clone());
-        if let Some(max_codes) = &self.max_codes {
-            codes::expand_pixels(content.pixels_mut()?, max_codes, output.start)?;
-        }
-        Ok(content)
     }
 }
 
@@ -124,23 +114,23 @@ mod tests {
     #[test]
     fn codes_come_as_they_are_and_go_back_to_the_same_samples() {
         let picture = twelve_bits();
-        let found = apply(picture.clone(), &mut [&mut ToCodes::default()]).unwrap();
+        let found = apply(picture.clone(), &[&ToCodes]).unwrap();
         assert_eq!(found.clone().frame::<Gray<u16>>().unwrap().samples(), [0, 1, 2048, 4095]);
         assert_eq!((found.metadata().scale, found.metadata().max_codes.clone()), (Scale::Codes, Some(vec![4095])));
-        assert!(apply(found, &mut [&mut FromCodes::default()]).unwrap() == picture);
+        assert!(apply(found, &[&FromCodes]).unwrap() == picture);
         // Without a max code samples are codes.
         let plain = Picture::from(Frame::filled(Size::new(2, 2), Gray::new(7u8)).unwrap());
-        assert!(apply(plain.clone(), &mut [&mut ToCodes::default()]).unwrap() == plain);
+        assert!(apply(plain.clone(), &[&ToCodes]).unwrap() == plain);
     }
 
     #[test]
     fn steps_that_compute_see_samples_and_codes_beyond_the_largest_are_an_error() {
         let mut color = Picture::from(Frame::filled(Size::new(1, 1), Rgb::new(7u8, 7, 7)).unwrap());
         (color.metadata_mut().max_codes, color.metadata_mut().scale) = (Some(vec![7; 3]), Scale::Codes);
-        let gray = apply(color.clone(), &mut [&mut ToGray::default()]).unwrap();
+        let gray = apply(color.clone(), &[&ToGray::default()]).unwrap();
         assert_eq!((gray.view::<Gray<u8>>().unwrap()[(0, 0)].value, gray.metadata().scale), (255, Scale::Full));
         color.metadata_mut().max_codes = Some(vec![6, 7, 7]);
-        let error = apply(color, &mut [&mut ToGray::default()]).unwrap_err().to_string();
+        let error = apply(color, &[&ToGray::default()]).unwrap_err().to_string();
         assert!(error.contains("code 7") && error.contains("0..=6"), "{error}");
     }
 }

@@ -1,14 +1,13 @@
 //! Steps between gray, ink, palettes and rgb.
 
 use super::indices::look_up;
-use super::input::{on_pixels, pixel_form, same_size};
-use super::{Step, Strip};
+use super::input::{pixel_form, same_size};
+use super::{Stage, Step, by_rows};
 use crate::color::{self, GrayWeights};
 use crate::error::Result;
-use crate::frame::{Change, Content, Facts, Palette};
+use crate::frame::{Change, Facts};
 use crate::pixel::{Depth, Layout, Meaning};
 use crate::threads::Threads;
-use std::ops::Range;
 
 /// Colour to gray; alpha is kept.
 #[derive(Debug, Clone, Default)]
@@ -24,40 +23,39 @@ impl Step for ToGray {
         "gray"
     }
 
-    fn plan(&mut self, input: &Facts) -> Result<Facts> {
+    fn plan(&self, input: &Facts) -> Result<Box<dyn Stage>> {
         let (depth, layout) = pixel_form(input, "gray")?;
         let to = if layout.has_alpha() { Layout::GrayAlpha } else { Layout::Gray };
-        if !layout.is_color() {
-            return Ok(same_size(input, depth, layout, input.metadata.clone()));
-        }
-        let metadata = input.metadata.after(Change::Channels { channels: to.channels(), model: true });
-        Ok(same_size(input, depth, to, metadata))
-    }
-
-    fn run(&mut self, input: &Strip, output: Range<u32>) -> Result<Content> {
-        on_pixels(input, output, |p| color::pixels_to_gray(p, self.weights, self.threads))
+        let metadata = match layout.is_color() {
+            true => input.metadata.after(Change::Channels { channels: to.channels(), model: true }),
+            false => input.metadata.clone(),
+        };
+        let (weights, threads) = (self.weights, self.threads);
+        Ok(by_rows(same_size(input, depth, to, metadata), move |content, _| {
+            Ok(color::pixels_to_gray(content.pixels()?, weights, threads)?.into())
+        }))
     }
 }
 
 /// Gray, ink, or indices into a palette to rgb; alpha is kept.
 #[derive(Debug, Clone, Default)]
-pub struct ToColor {
-    /// The palette, where the input is indices.
-    palette: Option<Palette>,
-}
+pub struct ToColor;
 
 impl Step for ToColor {
     fn name(&self) -> &'static str {
         "color"
     }
 
-    fn plan(&mut self, input: &Facts) -> Result<Facts> {
+    fn plan(&self, input: &Facts) -> Result<Box<dyn Stage>> {
         if let (Meaning::Indices, Some(palette)) = (&input.metadata.meaning, &input.metadata.palette) {
             let layout = if palette.is_opaque() { Layout::Rgb } else { Layout::Rgba };
             let mut metadata = input.metadata.clone();
-            self.palette = metadata.palette.take();
+            metadata.palette = None;
             metadata.meaning = Meaning::Encoded;
-            return Ok(same_size(input, Depth::U8, layout, metadata));
+            let palette = palette.clone();
+            return Ok(by_rows(same_size(input, Depth::U8, layout, metadata), move |content, _| {
+                Ok(look_up(content.pixels()?, &palette)?.into())
+            }));
         }
         let (depth, layout) = pixel_form(input, "color")?;
         let to = if layout.has_alpha() { Layout::Rgba } else { Layout::Rgb };
@@ -66,13 +64,8 @@ impl Step for ToColor {
         if to != layout {
             metadata.icc = None;
         }
-        Ok(same_size(input, depth, to, metadata))
-    }
-
-    fn run(&mut self, input: &Strip, output: Range<u32>) -> Result<Content> {
-        match &self.palette {
-            Some(palette) => on_pixels(input, output, |p| look_up(p, palette)),
-            None => on_pixels(input, output, color::pixels_to_color),
-        }
+        Ok(by_rows(same_size(input, depth, to, metadata), |content, _| {
+            Ok(color::pixels_to_color(content.pixels()?)?.into())
+        }))
     }
 }

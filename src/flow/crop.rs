@@ -1,7 +1,7 @@
 //! Cutting out a region, strip by strip.
 
 use super::input::same_form;
-use super::{Step, Strip};
+use super::{Stage, Step, Strip};
 use crate::error::{Error, Result};
 use crate::frame::{Change, Content, Facts, Region};
 use std::ops::Range;
@@ -24,21 +24,33 @@ impl Step for Crop {
         "crop"
     }
 
-    fn plan(&mut self, input: &Facts) -> Result<Facts> {
+    fn plan(&self, input: &Facts) -> Result<Box<dyn Stage>> {
         self.region.inside(input.size)?;
         if self.region.is_empty() {
             return Err(Error::invalid("region", format!("the region {} has no pixel", self.region)));
         }
-        Ok(same_form(input, self.region.size(), input.metadata.after(Change::Crop)))
+        let facts = same_form(input, self.region.size(), input.metadata.after(Change::Crop));
+        Ok(Box::new(Cropping { region: self.region, facts }))
+    }
+
+    fn takes_codes(&self) -> bool {
+        true
+    }
+}
+
+struct Cropping {
+    region: Region,
+    facts: Facts,
+}
+
+impl Stage for Cropping {
+    fn facts(&self) -> &Facts {
+        &self.facts
     }
 
     fn rows_needed(&self, output: Range<u32>) -> Range<u32> {
         // Cannot overflow: the rows lie inside the region, whose edges are u32.
         self.region.y + output.start..self.region.y + output.end
-    }
-
-    fn takes_codes(&self) -> bool {
-        true
     }
 
     fn run(&mut self, input: &Strip, output: Range<u32>) -> Result<Content> {

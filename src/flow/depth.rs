@@ -1,13 +1,12 @@
 //! A change of depth as a step.
 
-use super::input::{pixel_form, rows_of, same_size};
-use super::{Step, Strip};
+use super::input::{pixel_form, same_size};
+use super::{Stage, Step, by_rows};
 use crate::convert::depth::{Window, layout_of_planes, needs_window, to_depth};
 use crate::error::Result;
-use crate::frame::{Change, Content, Facts, PixelFormat};
+use crate::frame::{Change, Facts, PixelFormat};
 use crate::pixel::{Depth, Meaning};
 use crate::threads::Threads;
-use std::ops::Range;
 
 /// Another depth, through a window where the numbers are values with a unit.
 #[derive(Debug, Clone)]
@@ -32,7 +31,7 @@ impl Step for ToDepth {
         "depth"
     }
 
-    fn plan(&mut self, input: &Facts) -> Result<Facts> {
+    fn plan(&self, input: &Facts) -> Result<Box<dyn Stage>> {
         let layout = match &input.pixel_format {
             PixelFormat::Pixels { .. } => pixel_form(input, "depth")?.1,
             PixelFormat::Planes { names, .. } => layout_of_planes(names.len())?,
@@ -48,12 +47,9 @@ impl Step for ToDepth {
         if self.window.is_some() {
             metadata.max_codes = None;
         }
-        Ok(same_size(input, self.depth, layout, metadata))
-    }
-
-    fn run(&mut self, input: &Strip, output: Range<u32>) -> Result<Content> {
-        let part = rows_of(input, &output)?;
-        let content = part.as_ref().unwrap_or(&input.content);
-        Ok(to_depth(content, self.depth, self.window, self.threads)?.into())
+        let (depth, window, threads) = (self.depth, self.window, self.threads);
+        Ok(by_rows(same_size(input, depth, layout, metadata), move |content, _| {
+            Ok(to_depth(content, depth, window, threads)?.into())
+        }))
     }
 }

@@ -1,12 +1,11 @@
 //! From colours to numbers of colours and back.
 
 use super::input::{pixel_form, same_form};
-use super::{Source, Step, Strip};
+use super::{Source, Stage, Step, by_rows};
 use crate::error::{Error, Help, Result};
-use crate::frame::{AnySamples, Content, Facts, Frame, Palette, PixelFormat, Pixels, SampleView, View};
+use crate::frame::{AnySamples, Facts, Frame, Palette, PixelFormat, Pixels, SampleView, View};
 use crate::pixel::{Depth, Gray, Layout, Meaning, PicturePixel, Rgb, Rgba};
 use std::collections::HashMap;
-use std::ops::Range;
 
 /// Rows looked at together while colours are collected.
 const ROWS: u32 = 64;
@@ -137,20 +136,15 @@ impl Step for ToIndices {
         "indices"
     }
 
-    fn plan(&mut self, input: &Facts) -> Result<Facts> {
+    fn plan(&self, input: &Facts) -> Result<Box<dyn Stage>> {
         check(input)?;
         let mut facts = same_form(input, input.size, input.metadata.clone());
         facts.pixel_format = PixelFormat::Pixels { depth: Depth::U8, layout: Layout::Gray };
         facts.metadata.meaning = Meaning::Indices;
         facts.metadata.palette = Some(self.palette.clone());
         (facts.metadata.max_codes, facts.metadata.significant_bits) = (None, None);
-        Ok(facts)
-    }
-
-    fn run(&mut self, input: &Strip, output: Range<u32>) -> Result<Content> {
-        let part = super::input::rows_of(input, &output)?;
-        let pixels = part.as_ref().unwrap_or(&input.content).pixels()?;
-        Ok(numbered(pixels, &self.places)?.into())
+        let places = self.places.clone();
+        Ok(by_rows(facts, move |content, _| Ok(numbered(content.pixels()?, &places)?.into())))
     }
 }
 
@@ -190,15 +184,15 @@ mod tests {
         let colors = [Rgba::new(9, 8, 7, 255), Rgba::new(9, 8, 7, 0), Rgba::new(0, 0, 0, 255)];
         let frame = Frame::from_fn(Size::new(5, 2), |x, y| colors[((x + y) % 3) as usize]).unwrap();
         let picture = Picture::from(frame);
-        let mut step = ToIndices::of_source(&mut PictureSource::new(picture.clone())).unwrap();
+        let step = ToIndices::of_source(&mut PictureSource::new(picture.clone())).unwrap();
         assert_eq!(step.palette().colors(), colors);
-        let indices = apply(picture.clone(), &mut [&mut step]).unwrap();
+        let indices = apply(picture.clone(), &[&step]).unwrap();
         assert_eq!(indices.metadata().meaning, Meaning::Indices);
         let view = indices.view::<Gray<u8>>().unwrap();
         assert_eq!(view.row(1).iter().map(|p| p.value).collect::<Vec<_>>(), [1, 2, 0, 1, 2]);
         // Nothing computes with numbers of colours.
-        assert!(apply(indices.clone(), &mut [&mut ToGray::default()]).unwrap_err().to_string().contains("indices"));
-        assert!(apply(indices, &mut [&mut ToColor::default()]).unwrap() == picture);
+        assert!(apply(indices.clone(), &[&ToGray::default()]).unwrap_err().to_string().contains("indices"));
+        assert!(apply(indices, &[&ToColor]).unwrap() == picture);
     }
 
     #[test]

@@ -2,7 +2,7 @@
 
 use super::Strip;
 use crate::error::{Error, Help, Result};
-use crate::frame::{Content, Facts, Metadata, PixelFormat, Pixels, Size};
+use crate::frame::{Content, Facts, Metadata, PixelFormat, Size};
 use crate::pixel::{Depth, Layout, Meaning};
 use std::ops::Range;
 
@@ -14,16 +14,6 @@ pub(super) fn rows_of(input: &Strip, rows: &Range<u32>) -> Result<Option<Content
     let first = rows.start.saturating_sub(input.first_row);
     let part = input.content.size().region().rows(first..first + (rows.end - rows.start))?;
     Ok(Some(input.content.crop(part)?))
-}
-
-/// Runs pixel work on the wanted rows of a strip.
-pub(super) fn on_pixels(
-    input: &Strip,
-    rows: Range<u32>,
-    work: impl FnOnce(&Pixels) -> Result<Pixels>,
-) -> Result<Content> {
-    let part = rows_of(input, &rows)?;
-    Ok(work(part.as_ref().unwrap_or(&input.content).pixels()?)?.into())
 }
 
 pub(super) fn pixel_form(input: &Facts, step: &str) -> Result<(Depth, Layout)> {

@@ -1,11 +1,9 @@
 //! The meaning of samples, stated by the caller: what a file's format cannot say.
 
-use super::input::rows_of;
-use super::{Step, Strip};
+use super::{Stage, Step, by_rows};
 use crate::error::Result;
-use crate::frame::{Content, Facts};
+use crate::frame::Facts;
 use crate::pixel::{Meaning, Transfer};
-use std::ops::Range;
 
 /// States what the samples mean; no sample changes. Encoded colour that had no curve gets that of sRGB.
 #[derive(Debug, Clone)]
@@ -25,7 +23,7 @@ impl Step for StateMeaning {
         "meaning"
     }
 
-    fn plan(&mut self, input: &Facts) -> Result<Facts> {
+    fn plan(&self, input: &Facts) -> Result<Box<dyn Stage>> {
         let mut output = input.clone();
         let transfer = &mut output.metadata.transfer;
         match self.meaning {
@@ -34,14 +32,10 @@ impl Step for StateMeaning {
             _ => {}
         }
         output.metadata.meaning = self.meaning.clone();
-        Ok(output)
+        Ok(by_rows(output, |content, _| Ok(content.clone())))
     }
 
     fn takes_codes(&self) -> bool {
         true
-    }
-
-    fn run(&mut self, input: &Strip, output: Range<u32>) -> Result<Content> {
-        Ok(rows_of(input, &output)?.unwrap_or_else(|| input.content.clone()))
     }
 }

@@ -20,6 +20,7 @@ mod input;
 mod meaning;
 mod measure;
 mod moves;
+mod order;
 mod picture;
 mod resize;
 mod tone;
@@ -30,7 +31,7 @@ use std::ops::Range;
 
 pub use alpha::{DropAlpha, Flatten};
 pub use cast::{Cast, CastRule};
-pub use chain::{Chain, apply};
+pub use chain::{Chain, Progress, apply};
 pub use codes::{Codes, FromCodes, ToCodes};
 pub use color::{ToColor, ToGray};
 pub use crop::Crop;
@@ -39,7 +40,7 @@ pub use indices::ToIndices;
 pub use meaning::StateMeaning;
 pub use measure::HistogramSink;
 pub use moves::{Channels, Fill, Filling, Orient};
-pub use picture::{PictureSink, PictureSource};
+pub use picture::{BlankSource, PictureSink, PictureSource};
 pub(crate) use picture::{check_complete, check_next};
 pub use resize::{Resize, RotateBy};
 pub use tone::{EqualizeAdaptive, Find, FindTone, Found, Part, Quantize, Retone};
@@ -66,7 +67,7 @@ pub trait Source: Send {
     fn facts(&self) -> &Facts;
 
     /// The next rows, as many as asked for unless the picture ends before; `None` behind the last row, once everything
-    /// behind the pixels has been checked too.
+    /// behind the pixels has been checked too, and where no rows are asked for.
     ///
     /// # Errors
     /// What reading gives.
@@ -148,7 +149,7 @@ impl Damage {
 }
 
 /// Sink of a picture's rows, from the top.
-pub trait Sink {
+pub trait Sink: Send {
     /// Takes the next rows.
     ///
     /// # Errors
@@ -168,25 +169,71 @@ pub trait Sink {
 pub enum Sees {
     /// Once, strip by strip.
     Once,
-    /// Twice: first every strip through [`Step::watch`], then again through [`Step::run`].
+    /// Twice: first every strip through [`Stage::watch`], then again through [`Stage::run`].
     Twice,
-    /// All of it at once: [`Step::rows_needed`] asks for every row.
+    /// All of it at once: [`Stage::rows_needed`] asks for every row.
     Whole,
 }
 
-/// A step that turns strips of one picture into strips of another.
+/// What is to be done to a picture: a description, which can be planned for any picture.
+///
+/// # Examples
+/// A step of one's own, which works on each row by itself:
+/// ```
+/// use rahmen::{Content, Facts, Frame, Gray, Picture, Size, flow};
+/// struct Mirror;
+/// impl flow::Step for Mirror {
+///     fn name(&self) -> &'static str {
+///         "mirror"
+///     }
+///     fn plan(&self, input: &Facts) -> rahmen::Result<Box<dyn flow::Stage>> {
+///         Ok(flow::by_rows(input.clone(), |content, _| content.oriented(rahmen::Orientation::MirroredLeftRight)))
+///     }
+/// }
+/// let picture = Picture::from(Frame::<Gray<u8>>::from_samples(Size::new(3, 1), vec![1, 2, 3])?);
+/// let mirrored: Frame<Gray<u8>> = flow::apply(picture, &[&Mirror])?.frame()?;
+/// assert_eq!(mirrored.samples(), [3, 2, 1]);
+/// # Ok::<(), rahmen::Error>(())
+/// ```
 pub trait Step: Send {
-    /// Its name, as the program's verb.
+    /// Its name, as messages give it.
     fn name(&self) -> &'static str;
 
-    /// Plans the step: facts of its output from those of its input. Called once, before anything else.
+    /// Plans the step for a picture of these facts.
     ///
     /// # Errors
     /// An input that the step cannot work on.
-    fn plan(&mut self, input: &Facts) -> Result<Facts>;
+    fn plan(&self, input: &Facts) -> Result<Box<dyn Stage>>;
 
-    /// The input rows that these output rows need: the same ones, unless the step says otherwise. Later rows never need
-    /// input from further up than earlier ones did.
+    /// Whether it works on unscaled codes ([`Scale::Codes`](crate::frame::Scale)) as on samples: moves do. A chain scales
+    /// codes to the full range before any other step.
+    fn takes_codes(&self) -> bool {
+        false
+    }
+
+    /// What a chain may know of the step to put it and its neighbour in a better order; nothing of steps from elsewhere.
+    #[doc(hidden)]
+    fn known(&self) -> Known<'_> {
+        Known::Other
+    }
+}
+
+/// A step that a chain knows more of.
+#[doc(hidden)]
+#[derive(Debug)]
+pub enum Known<'a> {
+    Orient(&'a Orient),
+    Resize(&'a Resize),
+    Other,
+}
+
+/// A step planned for one picture: turns strips of its rows into strips of the output.
+pub trait Stage: Send {
+    /// Facts of the output.
+    fn facts(&self) -> &Facts;
+
+    /// The input rows that these output rows need: the same ones, unless the stage says otherwise. Later rows never need
+    /// input from further up than earlier ones did, nor input that is not there: a chain says so with an error.
     fn rows_needed(&self, output: Range<u32>) -> Range<u32> {
         output
     }
@@ -194,12 +241,6 @@ pub trait Step: Send {
     /// Number of times that it must see its input.
     fn sees(&self) -> Sees {
         Sees::Once
-    }
-
-    /// Whether it works on unscaled codes ([`Scale::Codes`](crate::frame::Scale)) as on samples: moves do. A chain scales
-    /// codes to the full range before any other step.
-    fn takes_codes(&self) -> bool {
-        false
     }
 
     /// Sees a strip of the first of two rounds.
@@ -216,4 +257,53 @@ pub trait Step: Send {
     /// # Errors
     /// Errors of the step's work.
     fn run(&mut self, input: &Strip, output: Range<u32>) -> Result<Content>;
+
+    /// The stage as one that takes its input rows one after another, if it can; a chain does so where the rows that one
+    /// output row needs are too many to be held.
+    fn in_turn(&mut self) -> Option<&mut dyn InTurn> {
+        None
+    }
+}
+
+/// A stage that takes its input rows one strip after another and keeps less than the rows themselves.
+pub trait InTurn {
+    /// Takes rows from the top; those that no later output needs may be left out.
+    ///
+    /// # Errors
+    /// Errors of the step's work.
+    fn take(&mut self, rows: &Strip) -> Result<()>;
+
+    /// Makes the next output row, once all rows that it needs were taken.
+    ///
+    /// # Errors
+    /// Errors of the step's work, another row than the next.
+    fn make(&mut self, output: u32) -> Result<Content>;
+
+    /// Begins again at the first row.
+    fn restart(&mut self);
+}
+
+/// A stage that makes output rows of the same input rows: `work` is given just these rows, and the picture's row that is
+/// their first.
+pub fn by_rows(facts: Facts, work: impl FnMut(&Content, u32) -> Result<Content> + Send + 'static) -> Box<dyn Stage> {
+    Box::new(ByRows { facts, work: Box::new(work) })
+}
+
+/// The work of a stage that goes row by row.
+type RowWork = dyn FnMut(&Content, u32) -> Result<Content> + Send;
+
+struct ByRows {
+    facts: Facts,
+    work: Box<RowWork>,
+}
+
+impl Stage for ByRows {
+    fn facts(&self) -> &Facts {
+        &self.facts
+    }
+
+    fn run(&mut self, input: &Strip, output: Range<u32>) -> Result<Content> {
+        let part = input::rows_of(input, &output)?;
+        (self.work)(part.as_ref().unwrap_or(&input.content), output.start)
+    }
 }

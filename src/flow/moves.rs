@@ -1,7 +1,7 @@
 //! The steps that move pixels: orientation, channels, fills.
 
 use super::input::{pixel_form, rows_of, same_form};
-use super::{Sees, Step, Strip};
+use super::{Known, Sees, Stage, Step, Strip, by_rows};
 use crate::color;
 use crate::convert::channels::{Take, select, selected_layout};
 use crate::error::Result;
@@ -11,24 +11,28 @@ use crate::frame::{
 use crate::pixel::{Layout, Sample};
 use std::ops::Range;
 
-/// Lays the picture down another way. A mirror left-right works strip by strip; the others need the whole picture.
+/// Lays the picture down another way. A mirror left-right works strip by strip; the others need the whole picture, or, in a
+/// chain, what an enlarging before them began with or a shrink behind them ends with.
 #[derive(Debug, Clone)]
 pub struct Orient {
     /// `None` is the orientation that the input asks for.
     asked: Option<Orientation>,
-    orientation: Orientation,
-    input: Size,
 }
 
 impl Orient {
     /// Lays the stored pixels down this way.
     pub fn new(orientation: Orientation) -> Orient {
-        Orient { asked: Some(orientation), orientation, input: Size::default() }
+        Orient { asked: Some(orientation) }
     }
 
     /// Lays the pixels down as the picture's own orientation asks for: upright.
     pub fn upright() -> Orient {
-        Orient { asked: None, orientation: Orientation::Upright, input: Size::default() }
+        Orient { asked: None }
+    }
+
+    /// How a picture is laid down.
+    pub(super) fn of(&self, input: &Facts) -> Orientation {
+        self.asked.unwrap_or(input.metadata.orientation)
     }
 }
 
@@ -37,29 +41,44 @@ impl Step for Orient {
         if self.asked.is_none() { "upright" } else { "orient" }
     }
 
-    fn plan(&mut self, input: &Facts) -> Result<Facts> {
-        self.input = input.size;
-        self.orientation = self.asked.unwrap_or(input.metadata.orientation);
-        let change = if self.asked.is_none() { Change::Upright } else { Change::Orient(self.orientation) };
-        Ok(same_form(input, self.orientation.size(input.size), input.metadata.after(change)))
-    }
-
-    fn rows_needed(&self, output: Range<u32>) -> Range<u32> {
-        match self.sees() {
-            Sees::Whole => 0..self.input.height,
-            _ => output,
-        }
-    }
-
-    fn sees(&self) -> Sees {
-        match self.orientation {
-            Orientation::Upright | Orientation::MirroredLeftRight => Sees::Once,
-            _ => Sees::Whole,
-        }
+    fn plan(&self, input: &Facts) -> Result<Box<dyn Stage>> {
+        let orientation = self.of(input);
+        let change = if self.asked.is_none() { Change::Upright } else { Change::Orient(orientation) };
+        let facts = same_form(input, orientation.size(input.size), input.metadata.after(change));
+        Ok(Box::new(Orienting { orientation, input: input.size, facts }))
     }
 
     fn takes_codes(&self) -> bool {
         true
+    }
+
+    fn known(&self) -> Known<'_> {
+        Known::Orient(self)
+    }
+}
+
+/// Whether pixels laid down so go strip by strip.
+pub(super) fn keeps_rows(orientation: Orientation) -> bool {
+    matches!(orientation, Orientation::Upright | Orientation::MirroredLeftRight)
+}
+
+struct Orienting {
+    orientation: Orientation,
+    input: Size,
+    facts: Facts,
+}
+
+impl Stage for Orienting {
+    fn facts(&self) -> &Facts {
+        &self.facts
+    }
+
+    fn rows_needed(&self, output: Range<u32>) -> Range<u32> {
+        if keeps_rows(self.orientation) { output } else { 0..self.input.height }
+    }
+
+    fn sees(&self) -> Sees {
+        if keeps_rows(self.orientation) { Sees::Once } else { Sees::Whole }
     }
 
     fn run(&mut self, input: &Strip, output: Range<u32>) -> Result<Content> {
@@ -87,7 +106,7 @@ impl Step for Channels {
         "channels"
     }
 
-    fn plan(&mut self, input: &Facts) -> Result<Facts> {
+    fn plan(&self, input: &Facts) -> Result<Box<dyn Stage>> {
         let (depth, layout) = pixel_form(input, "channels")?;
         let to = selected_layout(layout, &self.channels)?;
         // A profile describes channels of its own model in their own order.
@@ -105,12 +124,9 @@ impl Step for Channels {
             };
             metadata.max_codes = self.channels.iter().map(own).collect();
         }
-        Ok(Facts::new(input.size, PixelFormat::Pixels { depth, layout: to }, metadata))
-    }
-
-    fn run(&mut self, input: &Strip, output: Range<u32>) -> Result<Content> {
-        let part = rows_of(input, &output)?;
-        Ok(select(part.as_ref().unwrap_or(&input.content).pixels()?, &self.channels)?.into())
+        let facts = Facts::new(input.size, PixelFormat::Pixels { depth, layout: to }, metadata);
+        let channels = self.channels.clone();
+        Ok(by_rows(facts, move |content, _| Ok(select(content.pixels()?, &channels)?.into())))
     }
 }
 
@@ -141,22 +157,21 @@ impl Step for Fill {
         "fill"
     }
 
-    fn plan(&mut self, input: &Facts) -> Result<Facts> {
+    fn plan(&self, input: &Facts) -> Result<Box<dyn Stage>> {
         pixel_form(input, "fill")?;
         self.region.inside(input.size)?;
-        Ok(input.clone())
-    }
-
-    fn run(&mut self, input: &Strip, output: Range<u32>) -> Result<Content> {
-        let mut content = rows_of(input, &output)?.unwrap_or_else(|| input.content.clone());
-        let strip = Region::new(0..content.size().width, output.clone())?;
-        let part = strip.intersect(self.region);
-        if !part.is_empty() {
-            let place = Region::at(part.x(), part.y() - output.start, part.size())?;
-            let skipped = u128::from(part.y() - self.region.y()) * u128::from(self.region.width());
-            fill(content.pixels_mut()?, place, self.with, skipped)?;
-        }
-        Ok(content)
+        let Fill { region, with } = *self;
+        Ok(by_rows(input.clone(), move |content, first| {
+            let mut content = content.clone();
+            let strip = Region::at(0, first, content.size())?;
+            let part = strip.intersect(region);
+            if !part.is_empty() {
+                let place = Region::at(part.x(), part.y() - first, part.size())?;
+                let skipped = u128::from(part.y() - region.y()) * u128::from(region.width());
+                fill(content.pixels_mut()?, place, with, skipped)?;
+            }
+            Ok(content)
+        }))
     }
 }
 
@@ -194,20 +209,20 @@ mod tests {
 
     /// A step gives strip by strip what it gives of the whole.
     fn in_strips(picture: &Picture, mut make: impl FnMut() -> Box<dyn Step>) -> Picture {
-        let whole = apply(picture.clone(), &mut [make().as_mut()]).unwrap();
+        let whole = apply(picture.clone(), &[make().as_ref()]).unwrap();
         for each in [1, 2, 5] {
-            let mut step = make();
-            let facts = step.plan(&picture.facts()).unwrap();
+            let mut stage = make().plan(&picture.facts()).unwrap();
+            let facts = stage.facts().clone();
             let mut content = Content::new(facts.size, &facts.pixel_format).unwrap();
             for first in (0..facts.size.height).step_by(each) {
                 let rows = first..facts.size.height.min(first + each as u32);
-                let need = step.rows_needed(rows.clone());
+                let need = stage.rows_needed(rows.clone());
                 let part = picture.size().region().rows(need.clone()).unwrap();
                 let strip = Strip { first_row: need.start, content: picture.content().crop(part).unwrap() };
-                let out = step.run(&strip, rows.clone()).unwrap();
+                let out = stage.run(&strip, rows.clone()).unwrap();
                 content.put_rows(first, &out, 0..rows.end - rows.start).unwrap();
             }
-            assert!(Picture::new(content, facts.metadata) == whole, "{} by {each}", step.name());
+            assert!(Picture::new(content, facts.metadata) == whole, "{} by {each}", make().name());
         }
         whole
     }
@@ -247,7 +262,8 @@ mod tests {
     fn a_profile_goes_where_channels_change_places_and_stays_where_alpha_comes() {
         let mut picture = picture();
         picture.metadata_mut().icc = Some(vec![1]);
-        let keep = |channels: Vec<Take>| Channels { channels }.plan(&picture.facts()).unwrap().metadata.icc.is_some();
+        let keep =
+            |channels: Vec<Take>| Channels { channels }.plan(&picture.facts()).unwrap().facts().metadata.icc.is_some();
         let [r, g, b] = [0, 1, 2].map(Take::Channel);
         assert!(keep(vec![r, g, b]) && keep(vec![r, g, b, Take::Full]));
         assert!(!keep(vec![b, g, r]) && !keep(vec![g]) && !keep(vec![r, g, Take::Zero]));

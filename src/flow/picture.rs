@@ -2,7 +2,7 @@
 
 use super::{Sink, Source, Strip};
 use crate::error::{Error, ErrorKind, Result};
-use crate::frame::{Content, Facts, Picture};
+use crate::frame::{Content, Facts, Picture, Size};
 
 /// A picture in memory as a source. Each strip is a copy of its rows.
 #[derive(Debug)]
@@ -38,6 +38,49 @@ impl Source for PictureSource {
 
     fn skip(&mut self, rows: u32) -> Result<()> {
         self.next = self.next.saturating_add(rows);
+        Ok(())
+    }
+
+    fn rewind(&mut self) -> Result<()> {
+        self.next = 0;
+        Ok(())
+    }
+}
+
+/// A picture of zeros as a source: what a [`Fill`](super::Fill) makes a picture of.
+#[derive(Debug)]
+pub struct BlankSource {
+    facts: Facts,
+    next: u32,
+}
+
+impl BlankSource {
+    /// A source of zeros for a picture of these facts.
+    pub fn new(facts: Facts) -> BlankSource {
+        BlankSource { facts, next: 0 }
+    }
+}
+
+impl Source for BlankSource {
+    fn facts(&self) -> &Facts {
+        &self.facts
+    }
+
+    fn next(&mut self, rows: u32) -> Result<Option<Strip>> {
+        let Size { width, height } = self.facts.size;
+        let (first_row, end) = (self.next, height.min(self.next.saturating_add(rows)));
+        if first_row >= end {
+            return Ok(None);
+        }
+        self.next = end;
+        Ok(Some(Strip {
+            first_row,
+            content: Content::new(Size::new(width, end - first_row), &self.facts.pixel_format)?,
+        }))
+    }
+
+    fn skip(&mut self, rows: u32) -> Result<()> {
+        self.next = self.next.saturating_add(rows).min(self.facts.size.height);
         Ok(())
     }
 

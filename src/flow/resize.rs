@@ -1,12 +1,12 @@
-//! Interpolation as steps: resizing holds the rows that its kernel needs, never a whole picture; rotating by an angle needs
-//! all of it.
+//! Interpolation as steps: resizing holds the rows that its kernel needs, or sums of them, never a whole picture; rotating by
+//! an angle needs all of it.
 
 use super::input::{pixel_form, same_form};
-use super::{Sees, Step, Strip};
+use super::{InTurn, Known, Sees, Stage, Step, Strip};
 use crate::access::Edge;
-use crate::error::{Error, Result};
+use crate::error::Result;
 use crate::frame::{Change, Content, Facts, PixelFormat, Pixels, Size};
-use crate::resample::{Affine, Area, Plan, ResizeRules, Target, WarpRules, rotated_whole, warp_any};
+use crate::resample::{Affine, Area, Kernel, Plan, ResizeRules, RowSums, Target, WarpRules, rotated_whole, warp_any};
 use std::ops::Range;
 
 /// Another size, by interpolation.
@@ -15,18 +15,30 @@ pub struct Resize {
     area: Option<Area>,
     target: Target,
     rules: ResizeRules,
-    plan: Option<Plan>,
 }
 
 impl Resize {
     /// A step to this size by these rules.
     pub fn new(target: Target, rules: ResizeRules) -> Resize {
-        Resize { area: None, target, rules, plan: None }
+        Resize { area: None, target, rules }
     }
 
     /// Resizes a part of the picture only, whose corners may lie between pixels.
     pub fn of_area(self, area: Area) -> Resize {
         Resize { area: Some(area), ..self }
+    }
+
+    /// The size that a picture of a size becomes, where the same result is had from a mirror image of the picture, mirrored:
+    /// all of it by a kernel that is even. The nearest pixel is not: of two that are as near it is the one behind.
+    pub(super) fn even_target(&self, from: Size) -> Option<Size> {
+        let even = !matches!(self.rules.kernel, Kernel::Nearest | Kernel::Custom(_));
+        let target = || self.target.of_area(from, Area::of(from)).ok().map(|(_, to)| to);
+        if even && self.area.is_none() { target() } else { None }
+    }
+
+    /// The same to a size that is known.
+    pub(super) fn to(&self, size: Size) -> Resize {
+        Resize { target: Target::Exact(size), ..self.clone() }
     }
 }
 
@@ -35,7 +47,7 @@ impl Step for Resize {
         "resize"
     }
 
-    fn plan(&mut self, input: &Facts) -> Result<Facts> {
+    fn plan(&self, input: &Facts) -> Result<Box<dyn Stage>> {
         if let PixelFormat::Pixels { .. } = input.pixel_format {
             pixel_form(input, "resize")?;
         }
@@ -44,38 +56,76 @@ impl Step for Resize {
         let (width, height) = area.sides();
         let (x, y) = (f64::from(to.width) / width, f64::from(to.height) / height);
         let change = Change::Resize { x, y, keeps_values: plan.keeps_values() };
-        self.plan = Some(plan);
-        Ok(same_form(input, to, input.metadata.after(change)))
+        let facts = same_form(input, to, input.metadata.after(change));
+        // The last rows are made of the first ones too.
+        let whole = matches!(self.rules.edge, Edge::Wrap);
+        Ok(Box::new(Resizing { sums: RowSums::of(&plan, &input.pixel_format), plan, whole, facts }))
+    }
+
+    fn known(&self) -> Known<'_> {
+        Known::Resize(self)
+    }
+}
+
+struct Resizing {
+    plan: Plan,
+    sums: Option<RowSums>,
+    whole: bool,
+    facts: Facts,
+}
+
+impl Stage for Resizing {
+    fn facts(&self) -> &Facts {
+        &self.facts
     }
 
     fn rows_needed(&self, output: Range<u32>) -> Range<u32> {
-        match (&self.plan, self.sees()) {
-            (Some(plan), Sees::Whole) => 0..plan.source().height,
-            (Some(plan), _) => plan.rows_needed(output),
-            (None, _) => output,
-        }
+        if self.whole { 0..self.plan.source().height } else { self.plan.rows_needed(output) }
     }
 
     fn sees(&self) -> Sees {
-        // The last rows are made of the first ones too.
-        if matches!(self.rules.edge, Edge::Wrap) { Sees::Whole } else { Sees::Once }
+        if self.whole { Sees::Whole } else { Sees::Once }
     }
 
     fn run(&mut self, input: &Strip, output: Range<u32>) -> Result<Content> {
-        let plan = self.plan.as_ref().ok_or_else(|| Error::wrong_order("resize was run before it was planned"))?;
-        let size = Size::new(plan.target().width, output.end - output.start);
+        let size = Size::new(self.plan.target().width, output.end - output.start);
         let mut out = Content::new(size, &input.content.pixel_format())?;
         match (&input.content, &mut out) {
             (Content::Pixels(from), Content::Pixels(to)) => {
-                plan.run_rows_any(from.samples_any(), input.first_row, to.samples_any_mut(), output.start)?;
+                self.plan.run_rows_any(from.samples_any(), input.first_row, to.samples_any_mut(), output.start)?;
             }
             (from, to) => {
                 for (from, to) in from.views().into_iter().zip(to.views_mut()) {
-                    plan.run_numbers(from, input.first_row, to, output.start)?;
+                    self.plan.run_numbers(from, input.first_row, to, output.start)?;
                 }
             }
         }
         Ok(out)
+    }
+
+    fn in_turn(&mut self) -> Option<&mut dyn InTurn> {
+        if self.sums.is_some() { Some(self) } else { None }
+    }
+}
+
+impl InTurn for Resizing {
+    fn take(&mut self, rows: &Strip) -> Result<()> {
+        match &mut self.sums {
+            Some(sums) => sums.take(&self.plan, rows.content.pixels()?.samples_any(), rows.first_row),
+            None => Ok(()),
+        }
+    }
+
+    fn make(&mut self, output: u32) -> Result<Content> {
+        let mut out = Content::new(Size::new(self.plan.target().width, 1), &self.facts.pixel_format)?;
+        if let Some(sums) = &mut self.sums {
+            sums.make(&self.plan, output, out.pixels_mut()?.samples_any_mut())?;
+        }
+        Ok(out)
+    }
+
+    fn restart(&mut self) {
+        self.sums = RowSums::of(&self.plan, &self.facts.pixel_format);
     }
 }
 
@@ -85,14 +135,12 @@ pub struct RotateBy {
     degrees: f64,
     whole: bool,
     rules: WarpRules,
-    input: Size,
-    planned: Option<(Affine, Size)>,
 }
 
 impl RotateBy {
     /// Rotation clockwise, as it is seen, by `degrees`; the output holds all of the picture.
     pub fn new(degrees: f64, rules: WarpRules) -> RotateBy {
-        RotateBy { degrees, whole: true, rules, input: Size::default(), planned: None }
+        RotateBy { degrees, whole: true, rules }
     }
 
     /// Keeps the picture's size; corners are cut off.
@@ -106,22 +154,36 @@ impl Step for RotateBy {
         "rotate"
     }
 
-    fn plan(&mut self, input: &Facts) -> Result<Facts> {
+    fn plan(&self, input: &Facts) -> Result<Box<dyn Stage>> {
         pixel_form(input, "rotate")?;
         // Stored pixels that are shown mirrored are rotated the other way, so that what is seen rotates as asked for.
         let (transpose, left_right, top_bottom) = input.metadata.orientation.parts();
         let mirrored = transpose != (left_right != top_bottom);
         let degrees = if mirrored { -self.degrees } else { self.degrees };
-        let (map, mut size) = rotated_whole(input.size, degrees)?;
-        let mut placed = map;
+        let (mut map, mut size) = rotated_whole(input.size, degrees)?;
         if !self.whole {
             let middle = |outer: u32, inner: u32| (f64::from(inner) - f64::from(outer)) / 2.0;
             let (x, y) = (middle(size.width, input.size.width), middle(size.height, input.size.height));
-            placed = map.then(Affine::translate(x, y));
+            map = map.then(Affine::translate(x, y));
             size = input.size;
         }
-        (self.input, self.planned) = (input.size, Some((placed, size)));
-        Ok(same_form(input, size, input.metadata.after(Change::Resize { x: 1.0, y: 1.0, keeps_values: false })))
+        let metadata = input.metadata.after(Change::Resize { x: 1.0, y: 1.0, keeps_values: false });
+        let facts = same_form(input, size, metadata);
+        Ok(Box::new(Rotating { map, rules: self.rules, height: input.size.height, facts }))
+    }
+}
+
+struct Rotating {
+    map: Affine,
+    rules: WarpRules,
+    /// Rows of the input.
+    height: u32,
+    facts: Facts,
+}
+
+impl Stage for Rotating {
+    fn facts(&self) -> &Facts {
+        &self.facts
     }
 
     fn sees(&self) -> Sees {
@@ -129,15 +191,12 @@ impl Step for RotateBy {
     }
 
     fn rows_needed(&self, _output: Range<u32>) -> Range<u32> {
-        0..self.input.height
+        0..self.height
     }
 
     fn run(&mut self, input: &Strip, output: Range<u32>) -> Result<Content> {
-        let Some((map, size)) = self.planned else {
-            return Err(Error::wrong_order("a rotation was run before it was planned"));
-        };
-        let rows = Size::new(size.width, output.end - output.start);
-        let map = map.then(Affine::translate(0.0, -f64::from(output.start)));
+        let rows = Size::new(self.facts.size.width, output.end - output.start);
+        let map = self.map.then(Affine::translate(0.0, -f64::from(output.start)));
         let from = input.content.pixels()?;
         let mut out = Pixels::new(rows, from.layout(), from.depth())?;
         warp_any(from.samples_any(), map, out.samples_any_mut(), self.rules)?;

@@ -13,6 +13,7 @@ use crate::frame::{AnyNumbers, AnySamplesMut, Region, ViewMut};
 use crate::pixel::{Channels, Gray};
 use crate::simd::Level;
 use crate::simd::resample::mix::TOGETHER;
+use crate::threads::COMPUTED;
 use std::ops::Range;
 
 /// An axis with its weights for floats and, where they are not too large, for bytes.
@@ -58,7 +59,7 @@ impl Weighted<'_> {
         let kind = AnyNumbers::from(source.view).kind();
         let curve = rules.light.curve().map(|transfer| Curve::new(transfer, kind));
         let floats = self.floats(curve.as_ref());
-        let bytes = source.view.bytes() + target.as_view().bytes();
+        let bytes = (source.view.bytes() + target.as_view().bytes()).saturating_mul(COMPUTED);
         target.each_band(rules.threads, bytes, &|band, mut part| {
             let (first, height) = ((first + band) as usize, part.size().height);
             let mut passes = float::Passes::new(floats, source, first..first + height as usize);
@@ -99,6 +100,7 @@ impl Weighted<'_> {
         let level = Level::best();
         let floats = self.floats(None);
         let bytes = source.view.samples().bytes() + target.as_view().samples().bytes();
+        let bytes = bytes.saturating_mul(COMPUTED);
         target.each_band(rules.threads, bytes, |band, part| {
             let outputs = outputs(first + band, &part);
             let mut passes = fixed::Passes::new(recipe, source, outputs.clone());

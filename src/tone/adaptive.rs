@@ -5,7 +5,7 @@ use super::equalize::ONE_LEVEL;
 use crate::error::{Error, Result};
 use crate::frame::{AnySamples, AnySamplesMut, Frame, Size, View, ViewMut};
 use crate::pixel::{Channels, Depth, PicturePixel, Sample};
-use crate::threads::Threads;
+use crate::threads::{COMPUTED, Threads};
 
 /// Rules of adaptive equalising.
 #[derive(Debug, Clone, Copy, PartialEq)]
@@ -171,7 +171,7 @@ impl AdaptiveTone {
         let columns = places(self.size.width, self.rules.tiles.0);
         let this = &*self;
         let (channels, integer) = (view.as_view().channels(), view.depth() != Depth::F32);
-        let bytes = 2 * view.as_view().bytes();
+        let bytes = (2 * view.as_view().bytes()).saturating_mul(COMPUTED);
         view.each_band(this.rules.threads, bytes, &|first, mut band| {
             let mut row = Vec::new();
             for y in 0..band.size().height {

@@ -10,7 +10,7 @@ use crate::measure::{Histogram, HistogramRules, Mask, gray_histogram_any, histog
 use crate::pixel::{Channels, Depth, Layout, NumberKind, PicturePixel, Sample};
 use crate::simd::arrays;
 use crate::simd::{Level, lookup};
-use crate::threads::Threads;
+use crate::threads::{COMPUTED, Threads};
 
 /// Basis of a tone: the values that its curve maps and that are measured for it.
 #[derive(Debug, Clone, Copy, PartialEq, Default)]
@@ -200,7 +200,8 @@ impl<'a, S: Sample> Rows<'a, S> {
 
     /// Puts every row through, spread over threads; with a mask by way of a copy of the row.
     fn apply(&self, view: SampleViewMut<'_, S>, mask: &Mask<'_>, threads: Threads) {
-        let bytes = 2 * view.bytes();
+        let each = if matches!(self.tone.basis, Basis::GrayValue(_)) && self.colors == 3 { COMPUTED } else { 1 };
+        let bytes = (2 * view.bytes()).saturating_mul(each);
         let (pixels, length) = (view.width() as usize, view.width() as usize * self.channels);
         view.each_band(threads, bytes, &|first, strip| {
             if mask.is_all() {

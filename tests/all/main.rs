@@ -5,6 +5,7 @@ mod common;
 
 mod array_files;
 mod bitmap_files;
+mod chains_stay_small;
 mod conversions_are_exact;
 mod examples_run;
 mod files_are_replaced_whole;

@@ -5,8 +5,8 @@ use crate::fail::{Done, Failure};
 use crate::make::{Written, create, pipe_is_no_failure};
 use crate::words::{self, Color};
 use clap::Args;
-use rahmen::flow::{Fill, Filling, Sink, Step, Strip};
-use rahmen::{Content, Facts, Layout, Metadata, PixelFormat, Size};
+use rahmen::flow::{BlankSource, Chain, Fill, Filling};
+use rahmen::{Facts, Layout, Metadata, PixelFormat, Size};
 use std::path::PathBuf;
 
 /// The words of `blank`.
@@ -62,22 +62,10 @@ impl Blank {
                 Filling::Color(color.rgb, color.alpha)
             }
         };
-        let mut fill = Fill { region: self.size.region(), with };
-        fill.plan(&facts)?;
+        let fill = Fill { region: self.size.region(), with };
+        let mut chain = Chain::new(Box::new(BlankSource::new(facts.clone())), vec![Box::new(fill)])?;
         let mut writer = create(&self.output, &facts, &self.written, shared)?;
-        // As many rows at a time as take a few MiB, however large the picture is.
-        let row = facts.pixel_format.bytes(Size::new(self.size.width, 1)).max(1);
-        let rows = u32::try_from((4 << 20) / row).unwrap_or(u32::MAX).max(1);
-        let mut done = || {
-            for first_row in (0..self.size.height).step_by(rows as usize) {
-                let end = first_row.saturating_add(rows).min(self.size.height);
-                let content = Content::new(Size::new(self.size.width, end - first_row), &facts.pixel_format)?;
-                let content = fill.run(&Strip { first_row, content }, first_row..end)?;
-                writer.put(&Strip { first_row, content })?;
-            }
-            writer.finish()
-        };
-        done().map_err(pipe_is_no_failure)?;
+        chain.run_into(&mut writer).map_err(pipe_is_no_failure)?;
         shared.say(&self.output, || {
             format!("{} ({} {})", self.output.display(), self.size, facts.pixel_format.describe())
         })

@@ -6,10 +6,10 @@ use crate::make::{Context, Making, Steps};
 use crate::open;
 use clap::Args;
 use rahmen::convert::channels::Take;
-use rahmen::flow::{self, Step, Strip};
+use rahmen::flow::{self, Stage, Step};
 use rahmen::{Content, Facts, Layout, PixelFormat};
-use std::ops::Range;
 use std::path::{Path, PathBuf};
+use std::sync::Arc;
 
 /// The words of `channels`.
 #[derive(Debug, Args)]
@@ -39,7 +39,7 @@ impl Making for Channels {
         let mut steps: Steps = Vec::new();
         for (name, file) in &self.replace {
             let channel = channel_index(input, name).map_err(Failure::words)?;
-            steps.push(Box::new(Replace { channel, plane: plane_of(input, file, context)? }));
+            steps.push(Box::new(Replace { channel, plane: Arc::new(plane_of(input, file, context)?) }));
         }
         if !self.pick.is_empty() {
             let take = |name: &String| match name.as_str() {
@@ -82,7 +82,7 @@ fn plane_of(input: &Facts, file: &Path, context: &Context<'_>) -> Done<Content> 
 /// Puts a plane in the place of a channel, strip by strip.
 struct Replace {
     channel: usize,
-    plane: Content,
+    plane: Arc<Content>,
 }
 
 impl Step for Replace {
@@ -90,18 +90,15 @@ impl Step for Replace {
         "replace"
     }
 
-    fn plan(&mut self, input: &Facts) -> rahmen::Result<Facts> {
+    fn plan(&self, input: &Facts) -> rahmen::Result<Box<dyn Stage>> {
         let mut output = input.clone();
         output.metadata.max_codes = None;
-        Ok(output)
-    }
-
-    fn run(&mut self, input: &Strip, output: Range<u32>) -> rahmen::Result<Content> {
-        let rows = input.content.size().region();
-        let rows = rows.rows(output.start - input.first_row..output.end - input.first_row)?;
-        let mut content = input.content.crop(rows)?;
-        let part = self.plane.crop(self.plane.size().region().rows(output)?)?;
-        content.replace_channel(self.channel, &part)?;
-        Ok(content)
+        let (channel, plane) = (self.channel, self.plane.clone());
+        Ok(flow::by_rows(output, move |content, first| {
+            let rows = first..first + content.size().height;
+            let mut content = content.clone();
+            content.replace_channel(channel, &plane.crop(plane.size().region().rows(rows)?)?)?;
+            Ok(content)
+        }))
     }
 }

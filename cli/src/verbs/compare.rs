@@ -72,7 +72,7 @@ fn in_codes(a: &Picture, b: &Picture) -> Done<(Picture, Picture)> {
     if !same || a.metadata().max_codes.is_none() {
         return Ok((a.clone(), b.clone()));
     }
-    let coded = |p: &Picture| apply(p.clone(), &mut [&mut ToCodes::default()]);
+    let coded = |p: &Picture| apply(p.clone(), &[&ToCodes]);
     Ok((coded(a)?, coded(b)?))
 }
 

@@ -53,7 +53,7 @@ impl Making for Depth {
         if let (Some(cast), Some(to)) = (self.cast, self.to) {
             let step = Cast::new(to.into(), cast.into());
             self.changed.replace(Some(step.changed()));
-            return Ok(vec![Box::new(ToCodes::default()), Box::new(step)]);
+            return Ok(vec![Box::new(ToCodes), Box::new(step)]);
         }
         let depth = self.to.map_or_else(|| Becomes::own_depth(input), rahmen::Depth::from);
         let mut steps: Steps = vec![Box::new(to_depth(depth, context.becomes.window()?, context))];

@@ -112,7 +112,7 @@ fn report(file: &Path, scan: bool, shared: &Shared) -> Done<Report> {
             let mut facts = reader.facts().clone();
             let scan = {
                 let named = |e: rahmen::Error| e.in_file(open::name_of(file));
-                let mut chain = Chain::new(Box::new(&mut reader), vec![Box::new(ToCodes::default())]).map_err(named)?;
+                let mut chain = Chain::new(Box::new(&mut reader), vec![Box::new(ToCodes)]).map_err(named)?;
                 let scan = scanned(&mut chain, file)?;
                 open::note_damage(file, facts.size.height, chain.take_damage(), shared);
                 scan

@@ -97,7 +97,7 @@ fn converting(over: &Facts, base: &Facts) -> Done<Steps> {
     }
     match (from.is_color(), to.is_color()) {
         (true, false) => steps.push(Box::new(flow::ToGray::default())),
-        (false, true) => steps.push(Box::new(flow::ToColor::default())),
+        (false, true) => steps.push(Box::new(flow::ToColor)),
         _ => {}
     }
     if to.has_alpha() && !from.has_alpha() {

@@ -68,8 +68,8 @@ impl Making for Threshold {
         let mut steps: Steps = Vec::new();
         let mut facts = input.clone();
         if tone::has_color(input) && !self.each_channel {
-            let mut gray = ToGray { weights: weights_for(self.weights, input), threads };
-            facts = gray.plan(input)?;
+            let gray = ToGray { weights: weights_for(self.weights, input), threads };
+            facts = gray.plan(input)?.facts().clone();
             steps.push(Box::new(gray));
         }
         let basis = if self.each_channel { Basis::EachChannel } else { Basis::Together };

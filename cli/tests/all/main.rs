@@ -5,6 +5,7 @@ mod common;
 mod files;
 mod first_hour;
 mod levels;
+mod memory;
 mod moves;
 mod program;
 mod resampling;

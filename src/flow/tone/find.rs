@@ -2,8 +2,8 @@
 
 use super::part::{Part, apply, tone_form};
 use crate::error::{Error, Result};
-use crate::flow::input::same_form;
-use crate::flow::{Sees, Step, Strip};
+use crate::flow::input::{rows_of, same_form};
+use crate::flow::{Sees, Stage, Step, Strip};
 use crate::frame::{Change, Content, Facts, Metadata};
 use crate::measure::Histogram;
 use crate::pixel::{Depth, Layout};
@@ -52,25 +52,13 @@ pub struct FindTone {
     basis: Basis,
     part: Part,
     threads: Threads,
-    max_codes: Option<Vec<u32>>,
-    sum: Option<Histogram>,
-    tone: Option<Tone>,
     found: Found,
 }
 
 impl FindTone {
     /// A step that finds this kind of tone, on this basis.
     pub fn new(find: Find, basis: Basis) -> FindTone {
-        FindTone {
-            find,
-            basis,
-            part: Part::default(),
-            threads: Threads::ALL,
-            max_codes: None,
-            sum: None,
-            tone: None,
-            found: Found::default(),
-        }
+        FindTone { find, basis, part: Part::default(), threads: Threads::ALL, found: Found::default() }
     }
 
     /// Restricts the step to a part of the picture.
@@ -86,26 +74,6 @@ impl FindTone {
     /// Handle to the result, available once the chain has run.
     pub fn found(&self) -> Found {
         self.found.clone()
-    }
-
-    fn tone(&mut self) -> Result<Tone> {
-        if let Some(tone) = &self.tone {
-            return Ok(tone.clone());
-        }
-        let Some(sum) = &self.sum else {
-            return Err(Error::invalid("part", "the part that is to be measured has no pixel"));
-        };
-        let (basis, threads, max_codes) = (self.basis, self.threads, self.max_codes.clone());
-        let tone = match &self.find {
-            Find::Equalize(by) => equalization(sum, &EqualizeRules { by: *by, basis, max_codes: None, threads })?,
-            Find::Stretch(by) => stretching(sum, &StretchRules { by: *by, basis, max_codes: None, threads })?,
-            Find::Threshold(by) => thresholding(sum, by, basis, threads)?,
-            Find::Match(to) => matching(sum, to, basis, threads)?,
-        };
-        let tone = tone.max_codes(&Metadata { max_codes, ..Metadata::default() });
-        self.found.set(&tone);
-        self.tone = Some(tone.clone());
-        Ok(tone)
     }
 
     /// The max codes that the output has, where its values are codes.
@@ -133,13 +101,55 @@ impl Step for FindTone {
         }
     }
 
-    fn plan(&mut self, input: &Facts) -> Result<Facts> {
+    fn plan(&self, input: &Facts) -> Result<Box<dyn Stage>> {
         let (depth, layout) = tone_form(input, self.name())?;
         self.part.check(input)?;
-        self.max_codes = input.metadata.max_codes.clone();
         let mut metadata = input.metadata.after(Change::Values);
         metadata.max_codes = self.codes_after(input, layout).filter(|_| depth != Depth::F32);
-        Ok(same_form(input, input.size, metadata))
+        Ok(Box::new(Finding {
+            step: self.clone(),
+            max_codes: input.metadata.max_codes.clone(),
+            sum: None,
+            tone: None,
+            facts: same_form(input, input.size, metadata),
+        }))
+    }
+}
+
+/// The step on its way through a picture.
+struct Finding {
+    step: FindTone,
+    max_codes: Option<Vec<u32>>,
+    sum: Option<Histogram>,
+    tone: Option<Tone>,
+    facts: Facts,
+}
+
+impl Finding {
+    fn tone(&mut self) -> Result<Tone> {
+        if let Some(tone) = &self.tone {
+            return Ok(tone.clone());
+        }
+        let Some(sum) = &self.sum else {
+            return Err(Error::invalid("part", "the part that is to be measured has no pixel"));
+        };
+        let (basis, threads, max_codes) = (self.step.basis, self.step.threads, self.max_codes.clone());
+        let tone = match &self.step.find {
+            Find::Equalize(by) => equalization(sum, &EqualizeRules { by: *by, basis, max_codes: None, threads })?,
+            Find::Stretch(by) => stretching(sum, &StretchRules { by: *by, basis, max_codes: None, threads })?,
+            Find::Threshold(by) => thresholding(sum, by, basis, threads)?,
+            Find::Match(to) => matching(sum, to, basis, threads)?,
+        };
+        let tone = tone.max_codes(&Metadata { max_codes, ..Metadata::default() });
+        self.step.found.set(&tone);
+        self.tone = Some(tone.clone());
+        Ok(tone)
+    }
+}
+
+impl Stage for Finding {
+    fn facts(&self) -> &Facts {
+        &self.facts
     }
 
     fn sees(&self) -> Sees {
@@ -147,12 +157,11 @@ impl Step for FindTone {
     }
 
     fn watch(&mut self, strip: &Strip) -> Result<()> {
-        let width = strip.content.size().width;
-        let Some((region, mask)) = self.part.of_strip(&strip.rows(), width)? else { return Ok(()) };
+        let FindTone { part, basis, threads, .. } = &self.step;
+        let Some((region, mask)) = part.of_strip(&strip.rows(), strip.content.size().width)? else { return Ok(()) };
         let pixels = strip.content.pixels()?;
         let view = pixels.samples_any().part(region.inside(pixels.size())?);
-        let (basis, max_codes) = (self.basis, self.max_codes.as_deref());
-        let counted = measured_any(view, pixels.layout(), &mask, basis, max_codes, self.threads)?;
+        let counted = measured_any(view, pixels.layout(), &mask, *basis, self.max_codes.as_deref(), *threads)?;
         match &mut self.sum {
             Some(sum) => sum.merge(&counted)?,
             None => self.sum = Some(counted),
@@ -162,6 +171,8 @@ impl Step for FindTone {
 
     fn run(&mut self, input: &Strip, output: Range<u32>) -> Result<Content> {
         let tone = self.tone()?;
-        apply(&tone, &self.part, input, &output)
+        let mut content = rows_of(input, &output)?.unwrap_or_else(|| input.content.clone());
+        apply(&tone, &self.step.part, &mut content, output.start)?;
+        Ok(content)
     }
 }

@@ -3,11 +3,10 @@
 use super::part::{Part, apply, tone_form};
 use crate::error::Result;
 use crate::flow::input::same_form;
-use crate::flow::{Step, Strip};
-use crate::frame::{Change, Content, Facts};
+use crate::flow::{Stage, Step, by_rows};
+use crate::frame::{Change, Facts};
 use crate::threads::Threads;
 use crate::tone::Tone;
-use std::ops::Range;
 
 /// A tone that is known.
 #[derive(Debug, Clone)]
@@ -45,18 +44,18 @@ impl Step for Retone {
         self.name
     }
 
-    fn plan(&mut self, input: &Facts) -> Result<Facts> {
+    fn plan(&self, input: &Facts) -> Result<Box<dyn Stage>> {
         tone_form(input, self.name)?;
         self.part.check(input)?;
-        self.tone = self.tone.clone().max_codes(&input.metadata);
+        let (tone, part) = (self.tone.clone().max_codes(&input.metadata), self.part.clone());
         let mut metadata = input.metadata.after(Change::Values);
         if self.keeps_codes {
             metadata.max_codes = input.metadata.max_codes.clone();
         }
-        Ok(same_form(input, input.size, metadata))
-    }
-
-    fn run(&mut self, input: &Strip, output: Range<u32>) -> Result<Content> {
-        apply(&self.tone, &self.part, input, &output)
+        Ok(by_rows(same_form(input, input.size, metadata), move |content, first| {
+            let mut content = content.clone();
+            apply(&tone, &part, &mut content, first)?;
+            Ok(content)
+        }))
     }
 }

@@ -55,7 +55,7 @@ mod tests {
             Box::new(|| Box::new(EqualizeAdaptive::new(AdaptiveRules::default()))),
         ];
         for step in steps {
-            let whole = apply_steps(picture(), &mut [step().as_mut()]).unwrap();
+            let whole = apply_steps(picture(), &[step().as_ref()]).unwrap();
             let mut chain = Chain::new(Box::new(PictureSource::new(picture())), vec![step()]).unwrap();
             let mut sink = PictureSink::new(chain.facts()).unwrap();
             chain.run_into(&mut sink).unwrap();
@@ -64,7 +64,7 @@ mod tests {
         }
         let outside = apply_steps(
             picture(),
-            &mut [&mut FindTone::new(Find::Stretch(StretchBy::Levels(20.0, 200.0)), Basis::Together).part(part)],
+            &[&FindTone::new(Find::Stretch(StretchBy::Levels(20.0, 200.0)), Basis::Together).part(part)],
         )
         .unwrap();
         let (old, new) = (picture(), outside);

@@ -2,8 +2,7 @@
 
 use crate::convert::depth::needs_window;
 use crate::error::{Error, Result};
-use crate::flow::Strip;
-use crate::flow::input::{pixel_form, rows_of};
+use crate::flow::input::pixel_form;
 use crate::frame::{Content, Facts, Pixels, Region};
 use crate::measure::Mask;
 use crate::pixel::{Depth, Layout};
@@ -62,15 +61,14 @@ impl Part {
     }
 }
 
-/// Applies a tone to the part of a strip that is meant.
-pub(super) fn apply(tone: &Tone, part: &Part, input: &Strip, output: &Range<u32>) -> Result<Content> {
-    let mut content = rows_of(input, output)?.unwrap_or_else(|| input.content.clone());
-    let width = content.size().width;
-    let all = Region::new(0..width, 0..output.end - output.start)?;
-    let meant = if part.everywhere { Some((all, Mask::ALL)) } else { part.of_strip(output, width)? };
+/// Applies a tone to the part of some rows that is meant; they begin at the picture's row `first`.
+pub(super) fn apply(tone: &Tone, part: &Part, rows: &mut Content, first: u32) -> Result<()> {
+    let size = rows.size();
+    let range = first..first.saturating_add(size.height);
+    let meant = if part.everywhere { Some((size.region(), Mask::ALL)) } else { part.of_strip(&range, size.width)? };
     if let Some((region, mask)) = meant {
-        let region = region.inside(content.size())?;
-        tone.apply_any(content.pixels_mut()?.samples_any_mut().part(region), &mask)?;
+        let region = region.inside(size)?;
+        tone.apply_any(rows.pixels_mut()?.samples_any_mut().part(region), &mask)?;
     }
-    Ok(content)
+    Ok(())
 }

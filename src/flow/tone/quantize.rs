@@ -4,7 +4,7 @@ use super::part::tone_form;
 use crate::convert::codes;
 use crate::error::{Error, Result};
 use crate::flow::input::{rows_of, same_form};
-use crate::flow::{Sees, Step, Strip};
+use crate::flow::{Sees, Stage, Step, Strip};
 use crate::frame::{Change, Content, Facts, Pixels};
 use crate::pixel::Depth;
 use crate::tone::{Dither, QuantizeRules, Reconstruction, quantize_any};
@@ -15,16 +15,13 @@ use std::ops::Range;
 pub struct Quantize {
     rules: QuantizeRules,
     as_codes: bool,
-    height: u32,
-    /// Error diffusion's picture, once it is made.
-    whole: Option<Content>,
 }
 
 impl Quantize {
     /// By these rules. [`Reconstruction::Indices`] are numbers that no picture of colours holds: use
     /// [`as_codes`](Quantize::as_codes) for files that store them.
     pub fn new(rules: QuantizeRules) -> Quantize {
-        Quantize { rules, as_codes: false, height: 0, whole: None }
+        Quantize { rules, as_codes: false }
     }
 
     /// The numbers of the cells as the picture's codes: spread over the full range, with a max code of 2^bits - 1, so that
@@ -39,13 +36,12 @@ impl Step for Quantize {
         "quantize"
     }
 
-    fn plan(&mut self, input: &Facts) -> Result<Facts> {
+    fn plan(&self, input: &Facts) -> Result<Box<dyn Stage>> {
         let (depth, layout) = tone_form(input, "quantize")?;
         if self.rules.reconstruction == Reconstruction::Indices {
             return Err(Error::invalid("input", "indices are no colours; a step gives them as codes of its picture"));
         }
-        self.rules.max_codes = input.metadata.max_codes.clone();
-        (self.height, self.whole) = (input.size.height, None);
+        let rules = QuantizeRules { max_codes: input.metadata.max_codes.clone(), ..self.rules.clone() };
         let mut metadata = input.metadata.after(Change::Values);
         if self.as_codes {
             let top = (1u32 << self.rules.bits.min(16)) - 1;
@@ -55,8 +51,21 @@ impl Step for Quantize {
             metadata.max_codes = input.metadata.max_codes.clone();
         }
         // Whether bits and levels go together is found out here, not at the first row.
-        quantize_any(Pixels::new(crate::Size::new(1, 1), layout, depth)?.samples_any_mut(), &self.rules)?;
-        Ok(same_form(input, input.size, metadata))
+        quantize_any(Pixels::new(crate::Size::new(1, 1), layout, depth)?.samples_any_mut(), &rules)?;
+        Ok(Box::new(Quantizing { rules, whole: None, facts: same_form(input, input.size, metadata) }))
+    }
+}
+
+struct Quantizing {
+    rules: QuantizeRules,
+    /// Error diffusion's picture, once it is made.
+    whole: Option<Content>,
+    facts: Facts,
+}
+
+impl Stage for Quantizing {
+    fn facts(&self) -> &Facts {
+        &self.facts
     }
 
     fn sees(&self) -> Sees {
@@ -65,7 +74,7 @@ impl Step for Quantize {
 
     fn rows_needed(&self, output: Range<u32>) -> Range<u32> {
         match self.rules.dither {
-            Dither::Diffusion => 0..self.height,
+            Dither::Diffusion => 0..self.facts.size.height,
             // Thresholds count from the picture's top: whole periods of 8 rows.
             Dither::Ordered => output.start / 8 * 8..output.end,
             Dither::None => output,
@@ -86,7 +95,7 @@ impl Step for Quantize {
             Dither::Diffusion => {
                 let whole = match self.whole.take() {
                     Some(whole) => whole,
-                    None => make(0..self.height)?,
+                    None => make(0..self.facts.size.height)?,
                 };
                 let rows = part(&whole, 0)?;
                 self.whole = Some(whole);
