@@ -25,7 +25,7 @@ fn main() -> rahmen::Result<()> {
     let small = fog.region(rahmen::Region::new(0..10, 0..10)?)?;
     println!("refused: {}", channels::merge::<Rgb<u8>>(&[red.view(), small, small]).unwrap_err());
     for (name, frame) in [("mixed.png", mixed), ("calm.png", calm)] {
-        rahmen::write(folder.join(name), &frame.into())?;
+        rahmen::write(folder.join(name), &frame)?;
     }
     Ok(())
 }

@@ -33,6 +33,6 @@ fn main() -> rahmen::Result<()> {
     }
     let most = edges.view().fold(0, |most, p| p.value.max(most));
     println!("the sharpest horizontal edge is {most}");
-    rahmen::write(folder.join("calm.png"), &calm.into())?;
-    rahmen::write(folder.join("edges.png"), &edges.into())
+    rahmen::write(folder.join("calm.png"), &calm)?;
+    rahmen::write(folder.join("edges.png"), &edges)
 }

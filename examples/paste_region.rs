@@ -26,5 +26,5 @@ fn main() -> rahmen::Result<()> {
     let painted = quay.view_mut().paste_clipped(&framed.view(), 400, 280);
     println!("clipped to {painted}");
     println!("at 310,20: {:?}", quay.at(310, 20)?);
-    rahmen::write(folder.join("pasted.png"), &quay.into())
+    rahmen::write(folder.join("pasted.png"), &quay)
 }

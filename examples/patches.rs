@@ -26,8 +26,8 @@ fn main() -> rahmen::Result<()> {
         patch.view_mut().update(|p| Rgb::new(level(p.r), level(p.g), level(p.b)));
         Ok(patch)
     })?;
-    rahmen::write(folder.join("levelled.png"), &levelled.into())?;
+    rahmen::write(folder.join("levelled.png"), &levelled)?;
     let sheet = contact(quay.view(), &grid, Edge::Reflect, 4, Rgb::new(20, 24, 28))?;
     println!("contact picture: {}", sheet.size());
-    rahmen::write(folder.join("contact.png"), &sheet.into())
+    rahmen::write(folder.join("contact.png"), &sheet)
 }

@@ -30,5 +30,5 @@ fn main() -> rahmen::Result<()> {
     die.fill_random(Gray::new(1), Gray::new(6), 3);
     let sum = die.as_view().fold(0u32, |sum, p| sum + u32::from(p.value));
     println!("the mean of {} throws is {:.2}", 60 * 20, f64::from(sum) / f64::from(60 * 20));
-    rahmen::write(folder.join("random-rows.png"), &picture.into())
+    rahmen::write(folder.join("random-rows.png"), &picture)
 }

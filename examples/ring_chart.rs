@@ -22,7 +22,7 @@ fn main() -> rahmen::Result<()> {
         sheet.view_mut().paste(&large.view(), i64::from(gap + i * (tile.width + gap)), i64::from(gap))?;
         println!("{kernel}: 20 x 40 pixels enlarged to {tile}");
     }
-    rahmen::write(folder.join("rings-enlarged.png"), &sheet.into())?;
+    rahmen::write(folder.join("rings-enlarged.png"), &sheet)?;
 
     let all = Area::of(rings.size());
     let small = Target::Scale(0.1, 0.1).size(rings.size())?;
@@ -44,5 +44,5 @@ fn main() -> rahmen::Result<()> {
         Target::Scale(3.0, 3.0).size(size)?,
         ResizeRules::new(Kernel::Nearest),
     )?;
-    rahmen::write(folder.join("rings-shrunk.png"), &large.into())
+    rahmen::write(folder.join("rings-shrunk.png"), &large)
 }

@@ -235,7 +235,7 @@ impl Written {
 }
 
 /// Starts the file that is to be written.
-pub(crate) fn create(output: &Path, facts: &Facts, written: &Written, shared: &Shared) -> Done<Writer> {
+pub(crate) fn create(output: &Path, facts: &Facts, written: &Written, shared: &Shared) -> Done<Writer<'static>> {
     let options = written.options(output, shared)?;
     Ok(match output == Path::new("-") {
         true => Writer::to_stream(std::io::stdout(), facts, options).map_err(|e| e.in_file("standard output"))?,
@@ -392,7 +392,7 @@ pub(crate) fn write_whole(output: &Path, picture: Picture, written: &Written, sh
 }
 
 pub(crate) fn to_depth(depth: rahmen::Depth, window: Option<Window>, context: &Context<'_>) -> ToDepth {
-    ToDepth { depth, window, threads: context.shared.threads() }
+    ToDepth::new(depth).window(window).threads(context.shared.threads())
 }
 
 /// One line that says what was made of what.

@@ -27,12 +27,12 @@ pub(crate) fn facts(path: &Path, shared: &Shared) -> Done<Facts> {
 }
 
 /// Opens a picture as it is stored and reads its header.
-pub(crate) fn open(path: &Path, shared: &Shared) -> Done<Reader> {
+pub(crate) fn open(path: &Path, shared: &Shared) -> Done<Reader<'static>> {
     open_with(path, shared.read_options(), shared)
 }
 
 /// Opens a picture and reads its header.
-pub(crate) fn open_with(path: &Path, options: ReadOptions, shared: &Shared) -> Done<Reader> {
+pub(crate) fn open_with(path: &Path, options: ReadOptions, shared: &Shared) -> Done<Reader<'static>> {
     let reader = if path == Path::new("-") {
         Reader::from_read(std::io::stdin(), options).map_err(|e| e.in_file(STANDARD_INPUT))
     } else {
@@ -44,7 +44,7 @@ pub(crate) fn open_with(path: &Path, options: ReadOptions, shared: &Shared) -> D
 }
 
 /// [`open_with`] for work that sees the picture twice: standard input is kept in a temporary file.
-pub(crate) fn open_twice(path: &Path, options: ReadOptions, shared: &Shared) -> Done<Reader> {
+pub(crate) fn open_twice(path: &Path, options: ReadOptions, shared: &Shared) -> Done<Reader<'static>> {
     if path != Path::new("-") {
         return open_with(path, options, shared);
     }
@@ -154,7 +154,7 @@ trait Texts {
     fn stored_text(&self) -> String;
 }
 
-impl Texts for Reader {
+impl Texts for Reader<'_> {
     fn facts_text(&self) -> String {
         format!("{} {}", self.facts().size, self.facts().pixel_format.describe())
     }

@@ -44,7 +44,7 @@ impl From<rahmen_show::Error> for Failure {
 
 /// A picture as a panel.
 pub(crate) fn picture_panel(title: impl Into<String>, picture: &Picture) -> Panel {
-    Panel::Picture { title: title.into(), content: picture.content().clone(), look: Look::default() }
+    Panel::Picture { title: title.into(), content: picture.content().clone(), look: Look::of(picture.metadata()) }
 }
 
 /// The histogram of a picture's colours, alpha left out.

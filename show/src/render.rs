@@ -3,15 +3,31 @@
 use crate::Result;
 use rahmen::color::pixels_to_color;
 use rahmen::convert::depth::{Window, to_depth};
+use rahmen::flow::{ToDepth, apply};
 use rahmen::frame::Pixels;
 use rahmen::resample::{Kernel, resize_pixels};
-use rahmen::{Content, Depth, Frame, Layout, PixelFormat, Rgb, Rgba, Size, Threads};
+use rahmen::{Content, Depth, Frame, Layout, Metadata, Picture, PixelFormat, Rgb, Rgba, Size, Threads, Transfer};
 
 /// Rules of showing a picture.
 #[derive(Debug, Clone, Copy, Default)]
+#[non_exhaustive]
 pub struct Look {
     /// Window: which values become black and white (default: bytes as they are, other numbers by their minimum and maximum).
     pub window: Option<Window>,
+    /// Whether the numbers are linear light, which is encoded to be seen.
+    pub linear: bool,
+}
+
+impl Look {
+    /// How a picture of these metadata is shown.
+    pub fn of(metadata: &Metadata) -> Look {
+        Look { window: None, linear: metadata.is_linear() }
+    }
+
+    /// Sets the window; none is the default's.
+    pub fn window(self, window: impl Into<Option<Window>>) -> Look {
+        Look { window: window.into(), ..self }
+    }
 }
 
 /// What the window of a look is: the one that was asked for, none for bytes, the least and greatest finite number of all
@@ -38,7 +54,11 @@ pub fn look_window(content: &Content, look: &Look) -> Option<Window> {
 /// The picture in this size, with colours of 8 bits; where there is alpha, on a checkered ground of squares of `square`
 /// pixels. Shrunk by cover, enlarged by nearest.
 pub(crate) fn render(content: &Content, size: Size, look: &Look, square: u32) -> Result<Frame<Rgb<u8>>> {
-    let pixels = to_depth(content, Depth::U8, look_window(content, look), Threads::ALL)?;
+    let window = look_window(content, look);
+    let pixels = match look.linear {
+        true => encoded(content, window)?,
+        false => to_depth(content, Depth::U8, window, Threads::ALL)?,
+    };
     let color = pixels_to_color(&pixels)?;
     let enlarged = size.width >= color.size().width && size.height >= color.size().height;
     let kernel = if enlarged { Kernel::Nearest } else { Kernel::Box };
@@ -59,6 +79,14 @@ pub(crate) fn render(content: &Content, size: Size, look: &Look, square: u32) ->
         };
         Rgb::new(mix(p.r), mix(p.g), mix(p.b))
     })?)
+}
+
+/// Linear light of any depth as 8 bits that are encoded.
+fn encoded(content: &Content, window: Option<Window>) -> Result<Pixels> {
+    let mut light = Picture::new(content.clone(), Metadata::default());
+    light.metadata_mut().transfer = Transfer::Linear;
+    let shown = apply(light, &[&ToDepth::new(Depth::F32).window(window), &ToDepth::new(Depth::U8)])?;
+    Ok(shown.pixels()?.clone())
 }
 
 /// The checkered ground behind alpha: two light grays.
@@ -88,6 +116,21 @@ mod tests {
         assert_eq!(fitted(Size::new(480, 320), Size::new(80, 60)), Size::new(80, 53));
         assert_eq!(fitted(Size::new(10, 10), Size::new(80, 60)), Size::new(60, 60));
         assert_eq!(fitted(Size::new(1, 100_000), Size::new(80, 60)), Size::new(1, 60));
+    }
+
+    #[test]
+    fn linear_light_is_encoded_to_be_seen() {
+        // Half the light is code 188 of sRGB; words of linear light are shown as floats are.
+        let light = Frame::from_samples(Size::new(2, 1), vec![0.5f32, 1.0]).unwrap();
+        let light: Content = Frame::<Gray<f32>>::into(light);
+        let look = Look { linear: true, window: None }.window(Window::new(0.0, 1.0).unwrap());
+        let shown = render(&light, Size::new(2, 1), &look, 1).unwrap();
+        assert_eq!([shown[(0, 0)].r, shown[(1, 0)].r], [188, 255]);
+        let plain = render(&light, Size::new(2, 1), &Look { linear: false, ..look }, 1).unwrap();
+        assert_eq!(plain[(0, 0)].r, 128);
+        let words: Content = Frame::<Gray<u16>>::from_samples(Size::new(1, 1), vec![32_768]).unwrap().into();
+        let look = look.window(Window::new(0.0, 65_535.0).unwrap());
+        assert_eq!(render(&words, Size::new(1, 1), &look, 1).unwrap()[(0, 0)].r, 188);
     }
 
     #[test]

@@ -2,12 +2,13 @@
 
 use super::flatten::flatten_any;
 use super::gray::{GrayWeights, gray_alpha_any, gray_any};
+use super::light;
 use super::model::ink_any;
 use crate::convert::channels::{Take, select_any};
 use crate::convert::depth::{self, Window, depth_into, window_into_any};
 use crate::error::{Error, Result};
 use crate::frame::{AnySamples, AnySamplesMut, Frame, Picture, Pixels, Region, Size, View, ViewMut, same_size};
-use crate::pixel::{Layout, PicturePixel, Sample};
+use crate::pixel::{Depth, Layout, PicturePixel, Sample, Transfer};
 use crate::threads::Threads;
 use std::ops::Range;
 use std::sync::PoisonError;
@@ -34,11 +35,19 @@ pub struct ConvertRules {
     pub alpha: AlphaRule,
     /// Window that is applied first (default: none, full to full).
     pub window: Option<Window>,
+    /// Whether linear light stays linear where a picture's floats become integers (default: it is encoded by the curve of
+    /// sRGB, as integers of linear light have too few steps in the shadows). Only of pictures, whose metadata tell.
+    pub keep_linear: bool,
     /// Maximum number of threads; the result does not depend on it.
     pub threads: Threads,
 }
 
 impl ConvertRules {
+    /// Keeps linear light linear where floats become integers.
+    pub fn keep_linear(self) -> ConvertRules {
+        ConvertRules { keep_linear: true, ..self }
+    }
+
     /// Sets the gray weights.
     pub fn weights(self, weights: GrayWeights) -> ConvertRules {
         ConvertRules { weights, ..self }
@@ -223,15 +232,51 @@ pub fn convert_pixels<Q: PicturePixel>(pixels: &Pixels, rules: &ConvertRules) ->
 }
 
 impl Picture {
-    /// Converts the pixels to another type, whatever they are held as: see [`convert`]. The metadata is left behind.
+    /// Converts the pixels to another type, whatever they are held as: see [`convert`]. The metadata are left behind, but
+    /// heeded: values with a unit that become integers go through the window of the rules or of the range that the metadata
+    /// know, and linear light in floats is encoded by the curve of sRGB where it becomes integers
+    /// ([`keep_linear`](ConvertRules::keep_linear) leaves it linear).
     ///
     /// # Errors
-    /// As [`convert`]; values with a unit that become integers without a window; planes.
+    /// As [`convert`]; values with a unit that become integers without a window or a known range; planes.
+    ///
+    /// # Examples
+    /// ```
+    /// use rahmen::{Frame, Picture, Rgb, Size, Transfer, color::ConvertRules};
+    /// let mut light = Picture::from(Frame::filled(Size::new(1, 1), Rgb::new(0.4476f32, 0.0194, 0.016))?);
+    /// light.metadata_mut().transfer = Transfer::Linear;
+    /// assert_eq!(light.convert::<Rgb<u8>>(&ConvertRules::default())?[(0, 0)], Rgb::new(178, 38, 34));
+    /// assert_eq!(light.convert::<Rgb<u8>>(&ConvertRules::default().keep_linear())?[(0, 0)], Rgb::new(114, 5, 4));
+    /// # Ok::<(), rahmen::Error>(())
+    /// ```
     pub fn convert<Q: PicturePixel>(&self, rules: &ConvertRules) -> Result<Frame<Q>> {
-        let integer = Q::Number::DEPTH.max_code().is_some();
-        if integer && self.metadata().meaning.needs_window() && rules.window.is_none() {
-            return Err(depth::needs_window(&self.pixel_format().describe()));
+        let (light, rules) = self.before_convert(Q::Number::DEPTH, rules)?;
+        match light {
+            Some(light) => convert_pixels(&light, &rules),
+            None => convert_pixels(self.pixels()?, &rules),
         }
-        convert_pixels(self.pixels()?, rules)
+    }
+
+    /// What the metadata ask for before samples become those of a depth: pixels encoded already, rules with a window.
+    fn before_convert(&self, depth: Depth, rules: &ConvertRules) -> Result<(Option<Pixels>, ConvertRules)> {
+        let (pixels, metadata, mut rules) = (self.pixels()?, self.metadata(), *rules);
+        if depth == Depth::F32 {
+            return Ok((None, rules));
+        }
+        if metadata.meaning.needs_window() && rules.window.is_none() {
+            match metadata.value_range() {
+                Some((low, high)) => rules.window = Some(Window::new(low, high)?),
+                None => return Err(depth::needs_window(&self.pixel_format().describe())),
+            }
+        }
+        if !metadata.is_linear() || rules.keep_linear {
+            return Ok((None, rules));
+        }
+        let windowed = match rules.window.take() {
+            Some(window) => Some(depth::pixels_to_depth(pixels, Depth::F32, Some(window), rules.threads)?),
+            None => None,
+        };
+        let light = light::encoded(windowed.as_ref().unwrap_or(pixels), Transfer::Srgb, rules.threads)?;
+        Ok((light.or(windowed), rules))
     }
 }

@@ -5,11 +5,13 @@
 mod convert;
 mod flatten;
 mod gray;
+mod light;
 mod model;
 
 pub use convert::{AlphaRule, ConvertRules, convert, convert_into, convert_pixels};
 pub use flatten::flatten;
 pub(crate) use gray::gray_any;
 pub use gray::{GrayWeights, gray, gray_into, pixels_to_gray};
+pub(crate) use light::encoded;
 pub(crate) use model::samples_of_color;
 pub use model::{pixel_of, pixels_to_color};

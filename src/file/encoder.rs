@@ -3,7 +3,7 @@
 use super::options::WriteOptions;
 use crate::error::{Error, ErrorKind, Help, Result};
 use crate::frame::{Content, Facts, FileFormat, Metadata, Palette, PixelFormat};
-use crate::pixel::{Depth, Layout, Meaning};
+use crate::pixel::{Depth, Layout, Meaning, Primaries, Transfer};
 use std::io::Write;
 
 /// Where an encoder's bytes go.
@@ -99,8 +99,10 @@ pub(super) fn cannot_hold(format: FileFormat, what: &str, help: &'static [Help])
     Error::from(ErrorKind::CannotHold { format, what: what.to_string() }).with_help(help)
 }
 
-/// Remark on the metadata that a format cannot store; `full` where the max code is lost too.
+/// Remark on the metadata that a format cannot store; `full` where the max code is lost too. What the format has stored in a
+/// way of its own, the caller has taken out before.
 pub(super) fn left_out(m: &Metadata, full: bool) -> Vec<String> {
+    let color = m.meaning == Meaning::Color && m.icc.is_none();
     let all = [
         (m.resolution.is_some(), "the resolution"),
         (m.icc.is_some(), "the ICC profile"),
@@ -112,7 +114,11 @@ pub(super) fn left_out(m: &Metadata, full: bool) -> Vec<String> {
         (m.significant_bits.is_some(), "the significant bits"),
         (m.background.is_some(), "the background"),
         (m.changed.is_some(), "the time"),
+        (m.is_linear(), "that the samples are linear light"),
+        (color && matches!(m.transfer, Transfer::Power(_)), "the curve of the samples"),
+        (color && m.primaries != Primaries::Srgb, "the primaries"),
         (matches!(&m.meaning, Meaning::Values { unit: Some(_), .. }), "the unit"),
+        (m.value_range().is_some(), "the range of the values"),
     ];
     let there: Vec<&str> = all.into_iter().filter(|(there, _)| *there).map(|(_, what)| what).collect();
     match there.is_empty() {

@@ -18,16 +18,16 @@ const KEPT_IN_MEMORY: usize = 16 << 20;
 pub(super) trait ReadSeek: Read + Seek + Send {}
 impl<T: Read + Seek + Send> ReadSeek for T {}
 
-enum From {
+enum From<'a> {
     /// In the order in which it comes.
-    Stream(Box<dyn Read + Send>),
+    Stream(Box<dyn Read + Send + 'a>),
     /// In any order; byte 0 of it is this byte of the file.
-    Anywhere(Box<dyn ReadSeek>, u64),
+    Anywhere(Box<dyn ReadSeek + 'a>, u64),
 }
 
 /// Bytes, and where one stands in them.
-pub(super) struct Input {
-    from: From,
+pub(super) struct Input<'a> {
+    from: From<'a>,
     block: Vec<u8>,
     at: usize,
     end: usize,
@@ -40,16 +40,16 @@ pub(super) struct Input {
     budget: Option<u64>,
 }
 
-impl Input {
-    fn new(from: From, budget: Option<u64>) -> Input {
+impl<'a> Input<'a> {
+    fn new(from: From<'a>, budget: Option<u64>) -> Input<'a> {
         Input { from, block: vec![0; BLOCK], at: 0, end: 0, used: 0, ended: false, wanted: 0, budget }
     }
 
-    pub(super) fn stream(from: impl Read + Send + 'static, budget: Option<u64>) -> Input {
+    pub(super) fn stream(from: impl Read + Send + 'a, budget: Option<u64>) -> Input<'a> {
         Input::new(From::Stream(Box::new(from)), budget)
     }
 
-    pub(super) fn anywhere(from: impl Read + Seek + Send + 'static, budget: Option<u64>) -> Input {
+    pub(super) fn anywhere(from: impl Read + Seek + Send + 'a, budget: Option<u64>) -> Input<'a> {
         Input::new(From::Anywhere(Box::new(from), 0), budget)
     }
 

@@ -151,12 +151,12 @@ pub fn orient_lossless_from(
 }
 
 #[cfg(not(feature = "jpeg"))]
-fn orient_input(_input: Input, _orientation: Option<Orientation>, _rules: &LosslessRules) -> Result<OrientedFile> {
+fn orient_input(_input: Input<'_>, _orientation: Option<Orientation>, _rules: &LosslessRules) -> Result<OrientedFile> {
     Err(crate::error::ErrorKind::NotBuilt(FileFormat::Jpeg).into())
 }
 
 #[cfg(feature = "jpeg")]
-fn orient_input(mut input: Input, orientation: Option<Orientation>, rules: &LosslessRules) -> Result<OrientedFile> {
+fn orient_input(mut input: Input<'_>, orientation: Option<Orientation>, rules: &LosslessRules) -> Result<OrientedFile> {
     use super::decoder::{RowsOut, Start, Stop};
     use super::jpeg::{JpegDecoder, oriented};
     input.fill(sniff::ENOUGH)?;

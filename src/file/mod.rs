@@ -48,5 +48,7 @@ pub use options::{
     Chroma, ChromaSampling, JpegOptions, Limits, ReadAs, ReadOptions, Reduced, StatedMeaning, WriteOptions,
 };
 pub use reader::Reader;
-pub use whole::{facts, facts_from, facts_with, read, read_from, read_with, write, write_with};
+pub use whole::{
+    AsPicture, decode, encode, facts, facts_from, facts_with, read, read_from, read_with, write, write_with,
+};
 pub use writer::{Writer, writable_extensions};

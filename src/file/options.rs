@@ -248,12 +248,11 @@ impl ReadOptions {
     pub(super) fn steps(&self, stored: &Facts) -> Vec<Box<dyn Step>> {
         let mut steps: Vec<Box<dyn Step>> = Vec::new();
         if let Some(meaning) = self.meaning {
-            let meaning = match meaning {
-                StatedMeaning::Encoded => Meaning::Encoded,
-                StatedMeaning::Linear => Meaning::Linear,
-                StatedMeaning::Values => Meaning::values(),
-            };
-            steps.push(Box::new(StateMeaning::new(meaning)));
+            steps.push(Box::new(match meaning {
+                StatedMeaning::Encoded => StateMeaning::encoded(),
+                StatedMeaning::Linear => StateMeaning::linear(),
+                StatedMeaning::Values => StateMeaning::values(),
+            }));
         }
         if self.upright {
             steps.push(Box::new(Orient::upright()));
@@ -262,7 +261,7 @@ impl ReadOptions {
             PixelFormat::Pixels { depth, .. } => depth,
             PixelFormat::Planes { .. } => Depth::F32,
         };
-        let to_depth = |depth, window| -> Box<dyn Step> { Box::new(ToDepth { window, ..ToDepth::new(depth) }) };
+        let to_depth = |depth, window| -> Box<dyn Step> { Box::new(ToDepth::new(depth).window(window)) };
         let before = self.window.is_some() && !matches!(self.read_as, ReadAs::Stored | ReadAs::Codes);
         if before {
             steps.push(to_depth(own, self.window));
@@ -413,7 +412,7 @@ impl WriteOptions {
 pub(super) fn unsaid_meaning(facts: &Facts) -> Option<String> {
     let floats = matches!(facts.pixel_format, PixelFormat::Pixels { depth: Depth::F32, .. });
     let taken = match facts.metadata.meaning {
-        Meaning::Linear => "linear light",
+        Meaning::Color if facts.metadata.is_linear() => "linear light",
         Meaning::Values { .. } => "values",
         _ => return None,
     };

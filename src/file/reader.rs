@@ -22,43 +22,45 @@ use std::path::{Path, PathBuf};
 /// }
 /// # Ok::<(), rahmen::Error>(())
 /// ```
-pub struct Reader {
-    rows: Rows,
+pub struct Reader<'a> {
+    rows: Rows<'a>,
     options: ReadOptions,
     path: Option<PathBuf>,
     stored: Facts,
     row_order: RowOrder,
 }
 
-enum Rows {
+enum Rows<'a> {
     /// As the file stores them.
-    Stored(Box<FileRows>),
+    Stored(Box<FileRows<'a>>),
     /// Changed on the way, as the options ask for.
-    Changed(Box<Chain<'static>>),
+    Changed(Box<Chain<'a>>),
 }
 
-impl std::fmt::Debug for Reader {
+impl std::fmt::Debug for Reader<'_> {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         f.debug_struct("Reader").field("path", &self.path).field("stored", &self.stored).finish_non_exhaustive()
     }
 }
 
-impl Reader {
+impl Reader<'static> {
     /// Opens a file and reads its header.
     ///
     /// # Errors
     /// A file that cannot be opened, is no picture, is damaged, declares more than the limits allow, or cannot be what
     /// the options ask for.
-    pub fn open(path: impl AsRef<Path>, options: ReadOptions) -> Result<Reader> {
+    pub fn open(path: impl AsRef<Path>, options: ReadOptions) -> Result<Reader<'static>> {
         Reader::with_options(open_rows(path.as_ref(), options, None)?)
     }
+}
 
+impl<'a> Reader<'a> {
     /// Reads a picture from any stream of bytes. Such a reader cannot be rewound; what a format stores in another order
     /// than it is wanted in is kept, in a temporary file where it is large.
     ///
     /// # Errors
     /// As [`open`](Reader::open).
-    pub fn from_read(from: impl Read + Send + 'static, options: ReadOptions) -> Result<Reader> {
+    pub fn from_read(from: impl Read + Send + 'a, options: ReadOptions) -> Result<Reader<'a>> {
         Reader::with_options(FileRows::start(Input::stream(from, None), None, options)?)
     }
 
@@ -67,11 +69,11 @@ impl Reader {
     ///
     /// # Errors
     /// As [`open`](Reader::open).
-    pub fn from_seekable(from: impl Read + Seek + Send + 'static, options: ReadOptions) -> Result<Reader> {
+    pub fn from_seekable(from: impl Read + Seek + Send + 'a, options: ReadOptions) -> Result<Reader<'a>> {
         Reader::with_options(FileRows::start(Input::anywhere(from, None), None, options)?)
     }
 
-    fn with_options(rows: FileRows) -> Result<Reader> {
+    fn with_options(rows: FileRows<'a>) -> Result<Reader<'a>> {
         let (stored, row_order) = (rows.facts().clone(), rows.row_order());
         let (path, options) = (rows.path().cloned(), *rows.options());
         let named = |e: Error| match &path {
@@ -91,6 +93,11 @@ impl Reader {
             (false, false) => Rows::Changed(Box::new(Chain::new(Box::new(rows), steps).map_err(named)?)),
         };
         Ok(Reader { rows, options, path, stored, row_order })
+    }
+
+    /// Facts of the picture that is read: as the options make it.
+    pub fn facts(&self) -> &Facts {
+        self.source().facts()
     }
 
     /// Facts of the picture as stored, before the options change it. How it stores it may be told more exactly once all rows
@@ -139,14 +146,14 @@ impl Reader {
         read().map_err(|e| named(self.path.as_ref(), e))
     }
 
-    fn source(&self) -> &dyn Source {
+    fn source(&self) -> &(dyn Source + 'a) {
         match &self.rows {
             Rows::Stored(rows) => rows.as_ref(),
             Rows::Changed(chain) => chain.as_ref(),
         }
     }
 
-    fn source_mut(&mut self) -> &mut dyn Source {
+    fn source_mut(&mut self) -> &mut (dyn Source + 'a) {
         match &mut self.rows {
             Rows::Stored(rows) => rows.as_mut(),
             Rows::Changed(chain) => chain.as_mut(),
@@ -162,7 +169,7 @@ fn named(path: Option<&PathBuf>, error: Error) -> Error {
 }
 
 /// A source that can be read twice: the file, or all of a stream in memory.
-fn read_twice(mut rows: FileRows, options: &ReadOptions) -> Result<Box<dyn Source>> {
+fn read_twice<'a>(mut rows: FileRows<'a>, options: &ReadOptions) -> Result<Box<dyn Source + 'a>> {
     match rows.is_stream() {
         false => Ok(Box::new(rows)),
         true => {
@@ -173,7 +180,7 @@ fn read_twice(mut rows: FileRows, options: &ReadOptions) -> Result<Box<dyn Sourc
 }
 
 /// The rows of a file by its name; `budget` is what may be read of it.
-fn open_rows(path: &Path, options: ReadOptions, budget: Option<u64>) -> Result<FileRows> {
+fn open_rows(path: &Path, options: ReadOptions, budget: Option<u64>) -> Result<FileRows<'static>> {
     let (input, length) = open_input(path, budget)?;
     let mut rows = FileRows::start(input, Some(path.to_path_buf()), options)?;
     rows.facts_mut().bytes = length;
@@ -181,7 +188,7 @@ fn open_rows(path: &Path, options: ReadOptions, budget: Option<u64>) -> Result<F
 }
 
 /// Opens a file to read its bytes, and tells its length, if it has one.
-pub(super) fn open_input(path: &Path, budget: Option<u64>) -> Result<(Input, Option<u64>)> {
+pub(super) fn open_input(path: &Path, budget: Option<u64>) -> Result<(Input<'static>, Option<u64>)> {
     let file = std::fs::File::open(path).map_err(|e| {
         let action = if e.kind() == std::io::ErrorKind::NotFound { "there is no such file" } else { "cannot open it" };
         Error::io(action, e).in_file(path)
@@ -201,11 +208,11 @@ pub(super) fn header_of_file(path: &Path, options: ReadOptions) -> Result<Facts>
 }
 
 /// What the header in a stream says; reads less than 64 KiB of it.
-pub(super) fn header_of_stream(from: impl Read + Send + 'static, options: ReadOptions) -> Result<Facts> {
+pub(super) fn header_of_stream(from: impl Read + Send, options: ReadOptions) -> Result<Facts> {
     Ok(FileRows::start(Input::stream(from, Some(HEADER_BUDGET)), None, options)?.facts().clone())
 }
 
-impl Source for Reader {
+impl Source for Reader<'_> {
     fn facts(&self) -> &Facts {
         self.source().facts()
     }

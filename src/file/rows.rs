@@ -13,8 +13,8 @@ use std::path::PathBuf;
 pub(super) const HEADER_BUDGET: u64 = 60 << 10;
 
 /// A file as a source of the rows that it stores.
-pub(super) struct FileRows {
-    input: Input,
+pub(super) struct FileRows<'a> {
+    input: Input<'a>,
     path: Option<PathBuf>,
     decoder: Box<dyn Decoder>,
     facts: Facts,
@@ -26,9 +26,9 @@ pub(super) struct FileRows {
     damage: Option<Damage>,
 }
 
-impl FileRows {
+impl<'a> FileRows<'a> {
     /// Finds out the format and reads the header.
-    pub(super) fn start(mut input: Input, path: Option<PathBuf>, options: ReadOptions) -> Result<FileRows> {
+    pub(super) fn start(mut input: Input<'a>, path: Option<PathBuf>, options: ReadOptions) -> Result<FileRows<'a>> {
         let named = |e: Error| match &path {
             Some(path) => e.in_file(path),
             None => e,
@@ -122,7 +122,7 @@ impl FileRows {
     /// Reads all rows into a picture, and the file to its end.
     pub(super) fn read_whole(&mut self) -> Result<Picture> {
         let bytes = self.facts.pixel_format.bytes(self.facts.size);
-        let place = |e: Error, rows: &FileRows| rows.place(e.in_format(rows.format(), None));
+        let place = |e: Error, rows: &FileRows<'_>| rows.place(e.in_format(rows.format(), None));
         self.options.limits.check_memory("the picture", bytes).map_err(|e| place(e, self))?;
         // A file that cannot hold what it declares is found out before memory is taken for it.
         if let (Some(end), Some(length), false) = (self.decoder.rows_end(), self.input.length(), self.options.salvage)
@@ -152,7 +152,7 @@ impl FileRows {
 }
 
 /// The format of what is at hand, its decoder, and the facts of its header.
-fn begin(input: &mut Input, options: &ReadOptions) -> Result<(Box<dyn Decoder>, Facts)> {
+fn begin(input: &mut Input<'_>, options: &ReadOptions) -> Result<(Box<dyn Decoder>, Facts)> {
     input.fill(sniff::ENOUGH)?;
     let format = match options.raw {
         Some(_) => FileFormat::Raw,
@@ -204,7 +204,7 @@ fn begin(input: &mut Input, options: &ReadOptions) -> Result<(Box<dyn Decoder>, 
 
 /// Feeds the decoder until it stops for another reason than wanting input.
 pub(super) fn push(
-    input: &mut Input,
+    input: &mut Input<'_>,
     decoder: &mut dyn Decoder,
     rows: &mut RowsOut<'_>,
     format: FileFormat,
@@ -241,7 +241,7 @@ pub(super) fn push(
     }
 }
 
-impl Source for FileRows {
+impl Source for FileRows<'_> {
     fn facts(&self) -> &Facts {
         &self.facts
     }

@@ -10,9 +10,9 @@ use std::io::{BufWriter, Seek, SeekFrom, Write};
 use std::path::{Path, PathBuf};
 
 /// A picture file, written strip by strip. It comes into being when it is finished, or not at all.
-pub struct Writer {
+pub struct Writer<'a> {
     encoder: Box<dyn Encoder>,
-    out: Out,
+    out: Out<'a>,
     path: Option<PathBuf>,
     facts: Facts,
     format: FileFormat,
@@ -21,18 +21,18 @@ pub struct Writer {
     next: u32,
 }
 
-enum Out {
+enum Out<'a> {
     File(Option<BufWriter<Target>>),
-    Stream(Stream),
-    Anywhere(Anywhere),
+    Stream(Stream<'a>),
+    Anywhere(Anywhere<'a>),
 }
 
 /// What takes bytes one behind the other.
-struct Stream(Box<dyn Write + Send>);
+struct Stream<'a>(Box<dyn Write + Send + 'a>);
 
 /// What takes bytes in any order.
-struct Anywhere {
-    to: Box<dyn WriteSeek>,
+struct Anywhere<'a> {
+    to: Box<dyn WriteSeek + 'a>,
     /// Where byte 0 of the picture's file is, where the next byte goes, and where the last one was.
     start: u64,
     at: u64,
@@ -54,7 +54,7 @@ impl Write for Target {
     }
 }
 
-impl Write for Stream {
+impl Write for Stream<'_> {
     fn write(&mut self, bytes: &[u8]) -> std::io::Result<usize> {
         self.0.write(bytes)
     }
@@ -63,7 +63,7 @@ impl Write for Stream {
     }
 }
 
-impl Write for Anywhere {
+impl Write for Anywhere<'_> {
     fn write(&mut self, bytes: &[u8]) -> std::io::Result<usize> {
         let count = self.to.write(bytes)?;
         self.at = self.at.saturating_add(count as u64);
@@ -75,13 +75,13 @@ impl Write for Anywhere {
     }
 }
 
-impl Output for Stream {
+impl Output for Stream<'_> {
     fn place(&mut self, _at: u64) -> Result<bool> {
         Ok(false)
     }
 }
 
-impl Output for Anywhere {
+impl Output for Anywhere<'_> {
     fn place(&mut self, at: u64) -> Result<bool> {
         self.at = self.start.saturating_add(at);
         self.to.seek(SeekFrom::Start(self.at)).map_err(|e| Error::io("cannot write", e))?;
@@ -100,7 +100,7 @@ impl Output for BufWriter<Target> {
     }
 }
 
-impl Out {
+impl Out<'_> {
     fn write(&mut self) -> Result<&mut dyn Output> {
         match self {
             Out::File(Some(file)) => Ok(file),
@@ -111,24 +111,24 @@ impl Out {
     }
 }
 
-impl std::fmt::Debug for Writer {
+impl std::fmt::Debug for Writer<'_> {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         f.debug_struct("Writer").field("path", &self.path).field("format", &self.format).finish_non_exhaustive()
     }
 }
 
-impl Writer {
+impl Writer<'static> {
     /// Starts a file for a picture of these facts; the format is the options', or the extension's. Nothing is touched
     /// before it is known that the format can hold the picture.
     ///
     /// # Errors
     /// An unknown extension, a picture that the format cannot hold (the error names the words that make it fit), or a
     /// place that cannot be written to.
-    pub fn create(path: impl AsRef<Path>, facts: &Facts, options: WriteOptions) -> Result<Writer> {
+    pub fn create(path: impl AsRef<Path>, facts: &Facts, options: WriteOptions) -> Result<Writer<'static>> {
         Writer::create_at(path.as_ref(), facts, options)
     }
 
-    fn create_at(path: &Path, facts: &Facts, options: WriteOptions) -> Result<Writer> {
+    fn create_at(path: &Path, facts: &Facts, options: WriteOptions) -> Result<Writer<'static>> {
         let (facts, scaled) = scaled(facts, &options, Some(path))?;
         let format = options.format.map_or_else(|| format_of(path), Ok).map_err(|e| e.in_file(path))?;
         let own = path.extension().and_then(|e| e.to_str()).map(str::to_ascii_lowercase);
@@ -141,12 +141,15 @@ impl Writer {
         let path = Some(path.to_path_buf());
         Ok(Writer { encoder, out: Out::File(Some(file)), path, facts, format, scaled, next: 0 })
     }
+}
 
-    /// Writes to any stream of bytes; the options must name the format.
+impl<'a> Writer<'a> {
+    /// Writes to any stream of bytes; the options must name the format. A stream that is lent (`&mut stream`) is back once the
+    /// writer is gone.
     ///
     /// # Errors
     /// No format in the options, a picture that the format cannot hold, or a failed write.
-    pub fn to_stream(to: impl Write + Send + 'static, facts: &Facts, options: WriteOptions) -> Result<Writer> {
+    pub fn to_stream(to: impl Write + Send + 'a, facts: &Facts, options: WriteOptions) -> Result<Writer<'a>> {
         let Some(format) = options.format else {
             return Err(Error::invalid(
                 "format",
@@ -165,11 +168,11 @@ impl Writer {
     ///
     /// # Errors
     /// As [`to_stream`](Writer::to_stream).
-    pub fn to_seekable(to: impl Write + Seek + Send + 'static, facts: &Facts, options: WriteOptions) -> Result<Writer> {
+    pub fn to_seekable(to: impl Write + Seek + Send + 'a, facts: &Facts, options: WriteOptions) -> Result<Writer<'a>> {
         let Some(format) = options.format else {
             return Err(Error::invalid("format", "no extension says which format to write; name one"));
         };
-        let mut to: Box<dyn WriteSeek> = Box::new(to);
+        let mut to: Box<dyn WriteSeek + 'a> = Box::new(to);
         let start = to.stream_position().map_err(|e| Error::io("cannot write", e))?;
         let mut to = Anywhere { to, start, at: start, end: start };
         let (facts, scaled) = scaled(facts, &options, None)?;
@@ -230,7 +233,7 @@ impl Writer {
     }
 }
 
-impl Sink for Writer {
+impl Sink for Writer<'_> {
     fn put(&mut self, strip: &Strip) -> Result<()> {
         self.put_rows(strip.first_row, &strip.content)
     }

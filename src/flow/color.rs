@@ -51,7 +51,7 @@ impl Step for ToColor {
             let layout = if palette.is_opaque() { Layout::Rgb } else { Layout::Rgba };
             let mut metadata = input.metadata.clone();
             metadata.palette = None;
-            metadata.meaning = Meaning::Encoded;
+            metadata.meaning = Meaning::Color;
             let palette = palette.clone();
             return Ok(by_rows(same_size(input, Depth::U8, layout, metadata), move |content, _| {
                 Ok(look_up(content.pixels()?, &palette)?.into())

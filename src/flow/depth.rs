@@ -2,19 +2,24 @@
 
 use super::input::{pixel_form, same_size};
 use super::{Stage, Step, by_rows};
+use crate::color;
 use crate::convert::depth::{Window, layout_of_planes, needs_window, to_depth};
 use crate::error::Result;
 use crate::frame::{Change, Facts, PixelFormat};
-use crate::pixel::{Depth, Meaning};
+use crate::pixel::{Depth, Layout, Meaning, Transfer};
 use crate::threads::Threads;
 
-/// Another depth, through a window where the numbers are values with a unit.
+/// Another depth, through a window where the numbers are values with a unit. Linear light in floats that becomes integers is
+/// encoded by the curve of sRGB, unless it is to stay linear.
 #[derive(Debug, Clone)]
+#[non_exhaustive]
 pub struct ToDepth {
     /// The depth to go to.
     pub depth: Depth,
-    /// Window: which values become 0 and full (default: none, full to full).
+    /// Window: which values become 0 and full (default: none, full to full; values with a known range go by that).
     pub window: Option<Window>,
+    /// Whether integers keep linear light (default: it is encoded).
+    pub keep_linear: bool,
     /// Maximum number of threads.
     pub threads: Threads,
 }
@@ -22,7 +27,22 @@ pub struct ToDepth {
 impl ToDepth {
     /// A step to this depth, full to full.
     pub fn new(depth: Depth) -> ToDepth {
-        ToDepth { depth, window: None, threads: Threads::ALL }
+        ToDepth { depth, window: None, keep_linear: false, threads: Threads::ALL }
+    }
+
+    /// Sets the window: which values become 0 and full; none is full to full.
+    pub fn window(self, window: impl Into<Option<Window>>) -> ToDepth {
+        ToDepth { window: window.into(), ..self }
+    }
+
+    /// Keeps linear light where floats become integers.
+    pub fn keep_linear(self) -> ToDepth {
+        ToDepth { keep_linear: true, ..self }
+    }
+
+    /// Sets the maximum number of threads.
+    pub fn threads(self, threads: Threads) -> ToDepth {
+        ToDepth { threads, ..self }
     }
 }
 
@@ -36,20 +56,37 @@ impl Step for ToDepth {
             PixelFormat::Pixels { .. } => pixel_form(input, "depth")?.1,
             PixelFormat::Planes { names, .. } => layout_of_planes(names.len())?,
         };
-        let mut metadata = input.metadata.after(Change::Depth(self.depth));
+        let (depth, threads) = (self.depth, self.threads);
+        let mut window = self.window;
+        let mut metadata = input.metadata.after(Change::Depth(depth));
         if metadata.meaning.needs_window() {
-            match self.window {
-                Some(_) => metadata.meaning = Meaning::Encoded,
-                None if self.depth == Depth::F32 => {}
-                None => return Err(needs_window(&input.pixel_format.describe())),
+            if window.is_none() && depth != Depth::F32 {
+                let (low, high) = metadata.value_range().ok_or_else(|| needs_window(&input.pixel_format.describe()))?;
+                window = Some(Window::new(low, high)?);
+            }
+            if window.is_some() {
+                metadata.meaning = Meaning::Color;
             }
         }
-        if self.window.is_some() {
+        if window.is_some() {
             metadata.max_codes = None;
         }
-        let (depth, window, threads) = (self.depth, self.window, self.threads);
-        Ok(by_rows(same_size(input, depth, layout, metadata), move |content, _| {
-            Ok(to_depth(content, depth, window, threads)?.into())
+        let floats = matches!(input.pixel_format, PixelFormat::Pixels { depth: Depth::F32, .. });
+        let encodes = floats && depth != Depth::F32 && input.metadata.is_linear() && !self.keep_linear;
+        if encodes && layout != Layout::Cmyk {
+            metadata.transfer = Transfer::Srgb;
+        }
+        let facts = same_size(input, depth, layout, metadata);
+        if !encodes {
+            return Ok(by_rows(facts, move |content, _| Ok(to_depth(content, depth, window, threads)?.into())));
+        }
+        Ok(by_rows(facts, move |content, _| {
+            let light = match window {
+                Some(window) => to_depth(content, Depth::F32, Some(window), threads)?,
+                None => content.pixels()?.clone(),
+            };
+            let encoded = color::encoded(&light, Transfer::Srgb, threads)?.unwrap_or(light);
+            Ok(to_depth(&encoded.into(), depth, None, threads)?.into())
         }))
     }
 }

@@ -5,16 +5,27 @@ use crate::error::Result;
 use crate::frame::Facts;
 use crate::pixel::{Meaning, Transfer};
 
-/// States what the samples mean; no sample changes. Encoded colour that had no curve gets that of sRGB.
+/// States what the samples mean; no sample changes.
 #[derive(Debug, Clone)]
 pub struct StateMeaning {
     meaning: Meaning,
+    linear: bool,
 }
 
 impl StateMeaning {
-    /// States this meaning.
-    pub fn new(meaning: Meaning) -> StateMeaning {
-        StateMeaning { meaning }
+    /// Encoded colour: by the curve that the picture names, or by that of sRGB where it names none.
+    pub fn encoded() -> StateMeaning {
+        StateMeaning { meaning: Meaning::Color, linear: false }
+    }
+
+    /// Linear light.
+    pub fn linear() -> StateMeaning {
+        StateMeaning { meaning: Meaning::Color, linear: true }
+    }
+
+    /// Values without a stated unit or range.
+    pub fn values() -> StateMeaning {
+        StateMeaning { meaning: Meaning::values(), linear: false }
     }
 }
 
@@ -25,13 +36,12 @@ impl Step for StateMeaning {
 
     fn plan(&self, input: &Facts) -> Result<Box<dyn Stage>> {
         let mut output = input.clone();
-        let transfer = &mut output.metadata.transfer;
-        match self.meaning {
-            Meaning::Linear => *transfer = Transfer::Linear,
-            Meaning::Encoded if *transfer == Transfer::Linear => *transfer = Transfer::Srgb,
+        output.metadata.meaning = self.meaning.clone();
+        match (self.linear, output.metadata.transfer) {
+            (true, _) => output.metadata.transfer = Transfer::Linear,
+            (false, Transfer::Linear) => output.metadata.transfer = Transfer::Srgb,
             _ => {}
         }
-        output.metadata.meaning = self.meaning.clone();
         Ok(by_rows(output, |content, _| Ok(content.clone())))
     }
 

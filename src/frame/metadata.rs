@@ -20,7 +20,7 @@ pub struct Metadata {
     pub resolution: Option<Resolution>,
     /// Primaries and white.
     pub primaries: Primaries,
-    /// The curve of encoded values.
+    /// The curve between light and the samples of colour: the one statement on light. [`Transfer::Linear`] is linear light.
     pub transfer: Transfer,
     /// An ICC profile, as it stands in the file.
     pub icc: Option<Vec<u8>>,
@@ -133,6 +133,29 @@ pub enum Change {
 }
 
 impl Metadata {
+    /// Whether the samples are linear light: colour without a curve.
+    pub fn is_linear(&self) -> bool {
+        self.meaning == Meaning::Color && self.transfer == Transfer::Linear
+    }
+
+    /// The word for what samples mean in reports: `encoded`, `linear`, `indices`, `values`.
+    pub fn meaning_name(&self) -> &'static str {
+        match self.meaning {
+            Meaning::Color if self.is_linear() => "linear",
+            Meaning::Color => "encoded",
+            Meaning::Indices => "indices",
+            Meaning::Values { .. } => "values",
+        }
+    }
+
+    /// The range that values span, where it is known.
+    pub fn value_range(&self) -> Option<(f64, f64)> {
+        match self.meaning {
+            Meaning::Values { range, .. } => range,
+            _ => None,
+        }
+    }
+
     /// The max code of channel `channel` at this depth: the file's own, or the depth's full range; `None` for floats.
     pub fn max_code(&self, channel: usize, depth: Depth) -> Option<u32> {
         let full = u32::from(depth.max_code()?);

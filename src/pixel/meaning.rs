@@ -1,16 +1,13 @@
-//! What the numbers of a picture mean: encoded colour, linear light, or values with a unit; which primaries, which
-//! curve.
+//! What the numbers of a picture mean: colour, indices, or values with a unit; which primaries, which curve.
 
 /// Meaning of the samples of a picture.
 #[derive(Debug, Clone, PartialEq, Default)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize), serde(rename_all = "snake_case"))]
 #[non_exhaustive]
 pub enum Meaning {
-    /// Colour encoded by the picture's [`Transfer`]: what most files hold.
+    /// Colour or gray: light, encoded by the picture's [`Transfer`], which alone says how; linear light where that is linear.
     #[default]
-    Encoded,
-    /// Linear light: proportional to amounts of light.
-    Linear,
+    Color,
     /// Indices into the picture's palette. They can be moved, but not computed with.
     Indices,
     /// Values with a unit: metres, counts, degrees. They never become integers or colours without a window.
@@ -26,16 +23,6 @@ impl Meaning {
     /// Values without a stated unit or range.
     pub fn values() -> Meaning {
         Meaning::Values { unit: None, range: None }
-    }
-
-    /// The word used in reports: `encoded`, `linear`, `indices`, `values`.
-    pub fn name(&self) -> &'static str {
-        match self {
-            Meaning::Encoded => "encoded",
-            Meaning::Linear => "linear",
-            Meaning::Indices => "indices",
-            Meaning::Values { .. } => "values",
-        }
     }
 
     /// Whether a window is needed before the values can become integers.
@@ -66,7 +53,7 @@ pub enum Transfer {
     /// The two-part curve of IEC 61966-2-1.
     #[default]
     Srgb,
-    /// No curve.
+    /// No curve: numbers are proportional to amounts of light.
     Linear,
     /// A pure power: light = encoded ^ exponent (2.2 for files that say gamma 0.45455).
     Power(f64),

@@ -18,7 +18,7 @@ impl Light {
     /// Linear light by the curve of a picture; encoded where its numbers are light or values already.
     pub fn linear_of(metadata: &Metadata) -> Light {
         match metadata.meaning {
-            Meaning::Encoded => Light::Linear(metadata.transfer),
+            Meaning::Color => Light::Linear(metadata.transfer),
             _ => Light::Encoded,
         }
     }

@@ -148,10 +148,13 @@ fn an_orientation_changes_places_with_a_resize_and_the_picture_stays() {
     }
 }
 
-/// A step that asks for rows that the test says.
-struct Asks(fn(Range<u32>) -> Range<u32>);
+/// The rows that are asked for.
+type Ask = fn(Range<u32>) -> Range<u32>;
 
-struct Asking(fn(Range<u32>) -> Range<u32>, Facts);
+/// A step that asks for rows that the test says.
+struct Asks(Ask);
+
+struct Asking(Ask, Facts);
 
 impl Step for Asks {
     fn name(&self) -> &'static str {
@@ -178,7 +181,7 @@ impl Stage for Asking {
 #[allow(clippy::reversed_empty_ranges)]
 fn steps_that_ask_for_what_cannot_be_had_are_named() {
     let picture = || Picture::from(Frame::filled(Size::new(4, 9), Rgb::new(1u8, 2, 3)).unwrap());
-    let cases: [(fn(Range<u32>) -> Range<u32>, &str); 4] = [
+    let cases: [(Ask, &str); 4] = [
         (|_| 5..2, "the step asks asks for input rows 5..2 of a picture with rows 0..9"),
         (|out| out.start..out.end + 1, "the step asks asks for input rows 8..10 of a picture with rows 0..9"),
         (|out| 8 - out.start..9 - out.start, "the step asks asks for input row 7 behind row 8; later rows must not"),
@@ -214,7 +217,7 @@ fn no_rows_are_asked_for_and_none_come() {
     // And a file says the same.
     let folder = tempfile::tempdir().unwrap();
     let path = folder.path().join("few.png");
-    rahmen::write(&path, &Frame::filled(Size::new(4, 3), Rgb::new(1u8, 2, 3)).unwrap().into()).unwrap();
+    rahmen::write(&path, &Frame::filled(Size::new(4, 3), Rgb::new(1u8, 2, 3)).unwrap()).unwrap();
     let mut reader = rahmen::file::Reader::open(&path, Default::default()).unwrap();
     assert!(reader.next(0).unwrap().is_none());
     assert_eq!(reader.next(2).unwrap().unwrap().rows(), 0..2);

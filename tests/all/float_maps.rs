@@ -28,7 +28,7 @@ fn values_and_light_read_in_either_byte_order_from_the_lowest_row() {
     let mut file = b"PF 1 2 -1 ".to_vec();
     file.extend([4.0f32, 5.0, 6.0, 1.0, 2.0, 3.0].iter().flat_map(|v| v.to_le_bytes()));
     let picture = read_bytes(file, 5).unwrap();
-    assert_eq!((&picture.metadata().meaning, picture.metadata().transfer), (&Meaning::Linear, Transfer::Linear));
+    assert_eq!((&picture.metadata().meaning, picture.metadata().transfer), (&Meaning::Color, Transfer::Linear));
     assert_eq!(picture.view::<Rgb<f32>>().unwrap()[(0, 0)], Rgb::new(1.0, 2.0, 3.0));
 }
 

@@ -18,6 +18,7 @@ mod jpeg_every_kind;
 mod jpeg_lossless;
 mod jpeg_salvage;
 mod jpeg_written;
+mod light_and_losses;
 mod map_files;
 mod measures_follow_references;
 mod no_more_than_needed;

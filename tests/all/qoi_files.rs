@@ -146,9 +146,9 @@ fn damage_and_what_does_not_fit_are_told() {
     let large = file(1 << 30, 1 << 30, 4, 0, &[]);
     assert!(matches!(read_bytes(large, 9).unwrap_err().kind(), ErrorKind::Limit { .. }));
     let folder = tempfile::tempdir().unwrap();
-    let gray = Frame::<rahmen::Gray<u8>>::new(Size::new(1, 1)).unwrap().into();
+    let gray = Frame::<rahmen::Gray<u8>>::new(Size::new(1, 1)).unwrap();
     let error = write_with(folder.path().join("a.qoi"), &gray, Default::default()).unwrap_err();
     assert!(error.help().contains(&Help::Color), "{error}");
-    let wide = Frame::<Rgb<u16>>::new(Size::new(1, 1)).unwrap().into();
+    let wide = Frame::<Rgb<u16>>::new(Size::new(1, 1)).unwrap();
     assert!(rahmen::write(folder.path().join("a.qoi"), &wide).unwrap_err().help().contains(&Help::Depth(&[Depth::U8])));
 }

@@ -4,7 +4,6 @@
 use crate::common::{Dribble, chunk, noise, png_of_samples};
 use rahmen::convert::depth::Window;
 use rahmen::file::{ReadAs, ReadOptions, Reader, facts_with, read_from, read_with};
-use rahmen::flow::Source;
 use rahmen::frame::Orientation;
 use rahmen::{Depth, ErrorKind, Frame, Gray, Layout, Meaning, Metadata, Picture, PixelFormat, Rgb, Rgba, Size};
 use std::io::Cursor;
@@ -142,7 +141,7 @@ fn any_picture_of_at_most_256_colours_can_be_numbered() {
     let indices = ReadOptions::default().read_as(ReadAs::Indices);
     for name in ["a.png", "a.ppm", "a.bmp", "a.tga"] {
         let path = folder.path().join(name);
-        rahmen::write(&path, &frame.clone().into()).unwrap();
+        rahmen::write(&path, &frame.clone()).unwrap();
         let bytes = std::fs::read(&path).unwrap();
         for picture in [read_with(&path, indices).unwrap(), stream(&bytes, indices).unwrap()] {
             let palette = picture.metadata().palette.clone().unwrap();
@@ -163,7 +162,7 @@ fn any_picture_of_at_most_256_colours_can_be_numbered() {
     }
     let path: &Path = &folder.path().join("many.png");
     let many = Frame::from_fn(Size::new(300, 1), |x, _| Rgb::new(x as u8, (x >> 8) as u8, 0)).unwrap();
-    rahmen::write(path, &many.into()).unwrap();
+    rahmen::write(path, &many).unwrap();
     assert!(read_with(path, indices).unwrap_err().to_string().contains("more than 256 colours"));
 }
 

@@ -141,7 +141,7 @@ fn report(file: &Path, scan: bool, shared: &Shared) -> Done<Report> {
         height: facts.size.height,
         layout,
         depth,
-        meaning: facts.metadata.meaning.name(),
+        meaning: facts.metadata.meaning_name(),
         max_code: first.filter(|_| channels.iter().all(|c| c.max_code == first)),
         channels,
         bytes: facts.bytes,
@@ -305,12 +305,11 @@ fn meaning(metadata: &rahmen::Metadata) -> String {
         Meaning::Values { unit, .. } => {
             format!("values{}", unit.as_ref().map_or(String::new(), |u| format!(" in {}", safe(u))))
         }
-        Meaning::Linear => "linear light".to_string(),
         Meaning::Indices => "numbers of colours in a palette".to_string(),
+        _ if metadata.is_linear() => "linear light".to_string(),
         _ => {
             let curve = match metadata.transfer {
                 Transfer::Srgb => "the sRGB curve".to_string(),
-                Transfer::Linear => "no curve".to_string(),
                 Transfer::Power(exponent) => format!("a power of {}", crate::text::number(exponent)),
                 _ => "another curve".to_string(),
             };

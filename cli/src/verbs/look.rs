@@ -71,7 +71,7 @@ impl Look {
         let one = |file: &Path| {
             let (shown, (x, y)) = self.load(file, shared)?;
             let terminal = if self.grid { terminal.rulers(x, y) } else { terminal };
-            let text = picture(shown.content(), terminal, How { window });
+            let text = picture(shown.content(), terminal, How::of(shown.metadata()).window(window));
             text.map_err(|e| open::in_file(e.into(), file))
         };
         let several = self.files.len() > 1;

@@ -68,7 +68,7 @@ pub fn picture(content: &Content, terminal: Terminal, look: Look) -> Result<Stri
     let lines = terminal.rows.saturating_sub(top + 1).max(1);
     let shown = fitted(size, Size::new(columns, 2 * lines));
     let window = look_window(content, &look);
-    let frame = render(content, shown, &Look { window }, 4)?;
+    let frame = render(content, shown, &look.window(window), 4)?;
     let mut out = String::new();
     if terminal.rulers.is_some() {
         upper_ruler(&mut out, x0, size.width, shown.width, left);

@@ -225,6 +225,10 @@ fn metadata_segments(facts: &Facts, out: &mut dyn Output, remarks: &mut Vec<Stri
         }
     }
     let mut others = Metadata { resolution: None, exif: None, xmp: None, icc: None, ..m.clone() };
+    if m.icc.is_some() {
+        // The profile says both.
+        (others.primaries, others.transfer) = Default::default();
+    }
     for text in m.text.iter().filter(|t| t.keyword == "Comment" && t.text.len() <= SEGMENT_BYTES) {
         put_segment(out, 0xfe, text.text.as_bytes())?;
         others.text.retain(|t| t != text);

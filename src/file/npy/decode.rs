@@ -113,7 +113,7 @@ fn metadata_of(header: &Header) -> Metadata {
         PixelFormat::Planes { .. } => metadata.meaning = Meaning::values(),
         PixelFormat::Pixels { depth: Depth::F32, layout } if !layout.is_color() => metadata.meaning = Meaning::values(),
         PixelFormat::Pixels { depth: Depth::F32, .. } => {
-            (metadata.meaning, metadata.transfer) = (Meaning::Linear, Transfer::Linear);
+            metadata.transfer = Transfer::Linear;
         }
         PixelFormat::Pixels { layout, .. } if header.element == Element::Bool => {
             metadata.max_codes = Some(vec![1; layout.channels()]);

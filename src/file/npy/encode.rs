@@ -5,7 +5,7 @@ use super::header::MARK;
 use crate::error::Result;
 use crate::file::encoder::{Encoder, Output, left_out, put_bytes};
 use crate::frame::{AnyNumbers, Content, Facts, PixelFormat, SamplesRef, Scale};
-use crate::pixel::{Depth, Layout, Meaning, NumberKind};
+use crate::pixel::{Depth, Layout, Meaning, NumberKind, Transfer};
 
 /// The numbers start at a multiple of this, says the format's description.
 const ALIGN: usize = 64;
@@ -57,7 +57,14 @@ impl NpyEncoder {
 
 fn remarks(facts: &Facts, bools: bool) -> Vec<String> {
     let m = &facts.metadata;
-    let mut remarks = left_out(m, !bools);
+    let mut left = m.clone();
+    if matches!(&facts.pixel_format, PixelFormat::Pixels { depth: Depth::F32, layout } if layout.is_color())
+        && m.is_linear()
+    {
+        // That is what floats in colour are read back as.
+        left.transfer = Transfer::Srgb;
+    }
+    let mut remarks = left_out(&left, !bools);
     let mut say = |line: &str| remarks.push(line.to_string());
     match &facts.pixel_format {
         PixelFormat::Planes { names, .. } if names.iter().enumerate().any(|(i, name)| *name != i.to_string()) => {
@@ -68,7 +75,7 @@ fn remarks(facts: &Facts, bools: bool) -> Vec<String> {
         {
             say("the numbers are written as they are; floats without colour are read back as values");
         }
-        PixelFormat::Pixels { depth: Depth::F32, layout } if layout.is_color() && m.meaning != Meaning::Linear => {
+        PixelFormat::Pixels { depth: Depth::F32, layout } if layout.is_color() && !m.is_linear() => {
             say("the numbers are written as they are; floats in colour are read back as linear light");
         }
         _ => {}

@@ -63,7 +63,7 @@ impl PfmDecoder {
         let mut metadata = Metadata::default();
         match layout {
             Layout::Gray => metadata.meaning = Meaning::values(),
-            _ => (metadata.meaning, metadata.transfer) = (Meaning::Linear, Transfer::Linear),
+            _ => metadata.transfer = Transfer::Linear,
         }
         let mut facts = Facts::new(size, PixelFormat::Pixels { depth: Depth::F32, layout }, metadata);
         facts.format = Some(FileFormat::Pfm);

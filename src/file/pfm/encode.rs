@@ -29,13 +29,17 @@ impl PfmEncoder {
         }
         let head = format!("{kind}\n{} {}\n-1.0\n", facts.size.width, facts.size.height);
         put_bytes(out, head.as_bytes())?;
-        let mut remarks = left_out(&facts.metadata, true);
         let m = &facts.metadata;
-        let encoded = m.meaning == Meaning::Encoded;
-        if kind == "Pf" && encoded {
+        let mut left = m.clone();
+        if kind == "PF" && m.is_linear() {
+            // That is what a colour float map holds.
+            left.transfer = Transfer::Srgb;
+        }
+        let mut remarks = left_out(&left, true);
+        if kind == "Pf" && m.meaning == Meaning::Color {
             remarks.push("the numbers are written as they are; a gray float map holds values, not encoded gray".into());
         }
-        if kind == "PF" && (encoded || m.transfer != Transfer::Linear) {
+        if kind == "PF" && !m.is_linear() {
             remarks.push("the numbers are written as they are; a colour float map holds linear light".into());
         }
         let channels = if kind == "PF" { 3 } else { 1 };

@@ -18,6 +18,10 @@ const INCH: f64 = 0.0254;
 /// White D65 and the primaries of sRGB as cHRM states them (table 14).
 const SRGB_PRIMARIES: [u32; 8] = [31_270, 32_900, 64_000, 33_000, 30_000, 60_000, 15_000, 6000];
 
+/// The private chunk (5.4: ancillary, private, unsafe to copy) of files whose samples are scaled codes: the largest code of each
+/// channel as four bytes, the highest first. sBIT cannot stand for it: others scale codes by shifting them.
+const MAX_CODES: &[u8; 4] = b"mxCD";
+
 /// What reading a chunk needs to know.
 pub(super) struct Context<'a> {
     pub(super) header: &'a Header,
@@ -27,9 +31,9 @@ pub(super) struct Context<'a> {
 
 /// Whether a chunk of this kind is read by [`read`].
 pub(super) fn is_read(kind: &[u8; 4]) -> bool {
-    const READ: [&[u8; 4]; 13] = [
+    const READ: [&[u8; 4]; 14] = [
         b"pHYs", b"gAMA", b"cHRM", b"sRGB", b"iCCP", b"cICP", b"sBIT", b"bKGD", b"tIME", b"eXIf", b"tEXt", b"zTXt",
-        b"iTXt",
+        b"iTXt", MAX_CODES,
     ];
     READ.contains(&kind)
 }
@@ -79,6 +83,7 @@ pub(super) fn read(kind: [u8; 4], mut body: &[u8], context: &Context<'_>, into: 
             }
             into.significant_bits = Some(body.to_vec());
         }
+        MAX_CODES => into.max_codes = max_codes(body, context.header),
         b"bKGD" => into.background = Some(background(body, context)?),
         b"tIME" => {
             let Some([a, b, month, day, hour, minute, second]) = take_bytes::<7>(&mut body) else {
@@ -116,6 +121,20 @@ fn profile(body: &[u8], limits: &Limits) -> Result<Vec<u8>> {
         return Err(Error::malformed("iCCP must hold a name and a profile packed by method 0"));
     };
     unpack(packed, limits)
+}
+
+/// The largest codes of each channel, where they are such.
+fn max_codes(body: &[u8], header: &Header) -> Option<Vec<u32>> {
+    let full = if header.bits == 16 { 65_535 } else { 255 };
+    let (codes, []) = body.as_chunks::<4>() else { return None };
+    let codes: Vec<u32> = codes.iter().map(|code| u32::from_be_bytes(*code)).collect();
+    let fit = codes.len() == header.channels() && codes.iter().all(|code| (1..full).contains(code));
+    (fit && header.bits >= 8 && header.color != Color::Palette).then_some(codes)
+}
+
+/// How many bits count just up to a code; none where none do.
+fn bits_of(code: u32) -> Option<u8> {
+    code.checked_add(1).filter(|above| *above > 1 && above.is_power_of_two()).map(|above| above.trailing_zeros() as u8)
 }
 
 /// 11.3.2.6: code points of ITU-T H.273. Those with a name here also name space and curve; they take precedence over
@@ -187,7 +206,13 @@ pub(super) fn write(
     // A palette's samples are those of its colours (11.3.2.6).
     let (channels, most) =
         if header.color == Color::Palette { (3, 8) } else { (header.channels(), header.bits.max(1)) };
-    match &metadata.significant_bits {
+    // Samples of few bits say it themselves, indices have no codes.
+    let codes = metadata.max_codes.as_ref().filter(|_| header.bits >= 8 && header.color != Color::Palette);
+    if let Some(codes) = codes {
+        before.push((*MAX_CODES, codes.iter().flat_map(|code| code.to_be_bytes()).collect()));
+    }
+    let counted = codes.and_then(|codes| codes.iter().map(|code| bits_of(*code)).collect::<Option<Vec<u8>>>());
+    match metadata.significant_bits.as_ref().or(counted.as_ref()) {
         Some(bits) if bits.len() == channels && bits.iter().all(|b| (1..=most).contains(b)) => {
             before.push((*b"sBIT", bits.clone()));
         }

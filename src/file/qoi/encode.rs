@@ -35,7 +35,11 @@ impl QoiEncoder {
         header.extend(facts.size.height.to_be_bytes());
         header.extend([channels as u8, u8::from(linear)]);
         put_bytes(out, &header)?;
-        let remarks = left_out(&facts.metadata, true);
+        let mut left = facts.metadata.clone();
+        if linear {
+            left.transfer = Transfer::Srgb;
+        }
+        let remarks = left_out(&left, true);
         Ok(QoiEncoder { channels, seen: [[0; 4]; 64], pixel: START, run: 0, bytes: Vec::new(), remarks })
     }
 

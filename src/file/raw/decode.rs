@@ -39,7 +39,7 @@ impl RawDecoder {
         let mut metadata = Metadata::default();
         if layout.depth == Depth::F32 {
             match layout.layout().is_color() {
-                true => (metadata.meaning, metadata.transfer) = (Meaning::Linear, Transfer::Linear),
+                true => metadata.transfer = Transfer::Linear,
                 false => metadata.meaning = Meaning::values(),
             }
         }

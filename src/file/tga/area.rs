@@ -117,9 +117,13 @@ pub(super) fn write(metadata: &Metadata, alpha: bool, at: u32) -> (Vec<u8>, Meta
         left.resolution = None;
     }
     match left.transfer {
-        Transfer::Linear => put(GAMMA, &words_le(&[1, 1])),
+        Transfer::Linear => {
+            put(GAMMA, &words_le(&[1, 1]));
+            left.transfer = Transfer::Srgb;
+        }
         Transfer::Power(exponent) if (0.001..=60.0).contains(&exponent) => {
             put(GAMMA, &words_le(&[(exponent * 1000.0 + 0.5) as u16, 1000]));
+            left.transfer = Transfer::Srgb;
         }
         _ => {}
     }
