@@ -21,7 +21,7 @@ fn main() -> rahmen_show::Result<()> {
         ("in fog", fog.clone()),
         ("equalised", equalize(fog.view(), &EqualizeRules::default())?.frame),
         ("lowest level at 0", equalize(fog.view(), &pinned)?.frame),
-        ("over 8 x 8 tiles", equalize_adaptive(fog.view(), AdaptiveRules::default())?),
+        ("over 8 x 8 tiles", equalize_adaptive(fog.view(), &AdaptiveRules::default())?),
     ];
 
     let (mut pictures, mut charts) = (Vec::new(), Vec::new());

@@ -18,7 +18,7 @@ fn main() -> rahmen::Result<()> {
     let tile = Target::Scale(8.0, 8.0).of_area(rings.size(), part)?.1;
     let mut sheet = Frame::filled(Size::new((tile.width + gap) * across + gap, tile.height + 2 * gap), Gray::new(96))?;
     for (i, kernel) in (0u32..).zip(Kernel::ALL) {
-        let large = resize_area(rings.view(), part, tile, ResizeRules::new(kernel))?;
+        let large = resize_area(rings.view(), part, tile, &ResizeRules::new(kernel.clone()))?;
         sheet.view_mut().paste(&large.view(), i64::from(gap + i * (tile.width + gap)), i64::from(gap))?;
         println!("{kernel}: 20 x 40 pixels enlarged to {tile}");
     }
@@ -29,9 +29,9 @@ fn main() -> rahmen::Result<()> {
     let size = Size::new((small.width + gap) * across + gap, (small.height + gap) * 2 + gap);
     let mut sheet = Frame::filled(size, Gray::new(96))?;
     for (i, kernel) in (0u32..).zip(Kernel::ALL) {
-        let rules = ResizeRules::new(kernel).edge(Edge::Reflect);
-        for (row, rules) in [(0, rules), (1, rules.without_antialias())] {
-            let shrunk = resize_area(rings.view(), all, small, rules)?;
+        let rules = ResizeRules::new(kernel.clone()).edge(Edge::Reflect);
+        for (row, rules) in [(0, rules.clone()), (1, rules.without_antialias())] {
+            let shrunk = resize_area(rings.view(), all, small, &rules)?;
             let (x, y) = (gap + i * (small.width + gap), gap + row * (small.height + gap));
             sheet.view_mut().paste(&shrunk.view(), x.into(), y.into())?;
             println!("{kernel}, {}: shrunk to {small}", if row == 0 { "widened" } else { "not widened" });
@@ -42,7 +42,7 @@ fn main() -> rahmen::Result<()> {
         sheet.view(),
         Area::of(size),
         Target::Scale(3.0, 3.0).size(size)?,
-        ResizeRules::new(Kernel::Nearest),
+        &ResizeRules::new(Kernel::Nearest),
     )?;
     rahmen::write(folder.join("rings-shrunk.png"), &large)
 }

@@ -59,8 +59,8 @@ pub mod tone;
 pub use error::{Error, ErrorKind, Help, Result};
 pub use file::{read, write};
 pub use frame::{
-    AnyPlanes, Content, Facts, FileFormat, Frame, Metadata, Orientation, Picture, PixelFormat, Planes, Region, Size,
-    View, ViewMut,
+    AnyPlanes, Content, Facts, FileFormat, Frame, Levels, Metadata, Orientation, Picture, PixelFormat, Planes, Region,
+    Size, View, ViewMut,
 };
 pub use pixel::{
     Cmyk, Depth, Gray, GrayAlpha, Lab, Layout, Meaning, Number, NumberKind, PicturePixel, Pixel, Primaries, Rgb, Rgba,

@@ -65,7 +65,8 @@ fn tone_rows(bench: &mut Bench, gray: &Frame<Gray<u8>>, load: Load) {
     let mut rules = EqualizeRules::default();
     rules.threads = Threads::ONE;
     bench.row("equalise gray8, in place", load, || {
-        let counted = measured(target.view(), &measure::Mask::ALL, rules.basis, None, Threads::ONE).expect("pixels");
+        let counted =
+            measured(target.view(), &measure::Mask::ALL, rules.basis, &rules.levels, Threads::ONE).expect("pixels");
         let tone = equalization(&counted, &rules).expect("a channel");
         tone.apply(black_box(&mut target).view_mut()).expect("a curve");
     });

@@ -22,7 +22,7 @@ pub(crate) fn rows(bench: &mut Bench) {
     let light = ResizeRules::new(Kernel::CatmullRom).light(Light::Linear(Transfer::Srgb));
     let wrapped = ResizeRules::new(Kernel::CatmullRom).edge(Edge::Wrap);
     for (what, rules) in [("RGB8 4096 -> 1024, linear light", light), ("RGB8 4096 -> 1024, wrapped", wrapped)] {
-        if bench.wants(&row_name(what, rules.kernel)) {
+        if bench.wants(&row_name(what, &rules.kernel)) {
             row(bench, what, &pictures::rgb(LARGE), SMALL, rules);
         }
     }
@@ -38,7 +38,7 @@ fn shapes<P: Pixel<Number: Sample>>(bench: &mut Bench, what: &str, make: impl Fn
     ];
     for (from, to, name) in cases {
         let mut kernels = Kernel::ALL.to_vec();
-        kernels.retain(|kernel| bench.wants(&row_name(&format!("{what} {name}"), *kernel)));
+        kernels.retain(|kernel| bench.wants(&row_name(&format!("{what} {name}"), kernel)));
         if kernels.is_empty() {
             continue;
         }
@@ -49,7 +49,7 @@ fn shapes<P: Pixel<Number: Sample>>(bench: &mut Bench, what: &str, make: impl Fn
     }
 }
 
-fn row_name(what: &str, kernel: Kernel) -> String {
+fn row_name(what: &str, kernel: &Kernel) -> String {
     format!("resize {what}, {kernel}")
 }
 
@@ -63,8 +63,8 @@ fn row<P: Pixel<Number: Sample>>(bench: &mut Bench, what: &str, from: &Frame<P>,
     for ((threads, name), time) in
         [(Threads::ONE, ""), (Threads::at_most(2), ", 2 threads")].into_iter().zip(&mut times)
     {
-        let plan = Plan::new(from.size(), to, rules.threads(threads)).expect("a size");
-        let name = row_name(what, rules.kernel) + name;
+        let plan = Plan::new(from.size(), to, &rules.clone().threads(threads)).expect("a size");
+        let name = row_name(what, &rules.kernel) + name;
         *time = bench.row(&name, load, || {
             plan.run(black_box(from).view(), target.view_mut()).expect("sizes agree");
         });
@@ -83,7 +83,7 @@ fn row<P: Pixel<Number: Sample>>(bench: &mut Bench, what: &str, from: &Frame<P>,
 fn warps(bench: &mut Bench) {
     let name = |kernel: Kernel| format!("warp RGB8 by 30 degrees, {kernel}");
     let kernels = [Kernel::Nearest, Kernel::Linear, Kernel::CatmullRom, Kernel::Lanczos3];
-    if !kernels.iter().any(|kernel| bench.wants(&name(*kernel))) {
+    if !kernels.iter().any(|kernel| bench.wants(&name(kernel.clone()))) {
         return;
     }
     let from = &pictures::rgb(LARGE);
@@ -91,9 +91,9 @@ fn warps(bench: &mut Bench) {
     let mut target = Frame::<Rgb<u8>>::new(size).expect("memory");
     let load = Load { pixels: size.pixels(), read: from.samples().len(), written: target.samples().len() };
     for kernel in kernels {
-        let rules = WarpRules::new(kernel).threads(Threads::ONE);
+        let rules = WarpRules::new(kernel.clone()).threads(Threads::ONE);
         bench.row(&name(kernel), load, || {
-            warp(black_box(from).view(), map, target.view_mut(), rules).expect("a map with a way back");
+            warp(black_box(from).view(), map, target.view_mut(), &rules).expect("a map with a way back");
         });
     }
 }

@@ -57,7 +57,7 @@ impl Shared {
 
     pub(crate) fn read_options(&self) -> ReadOptions {
         let limits = Limits::default();
-        let mut options = ReadOptions::limits(self.limit_memory.map_or(limits, |bytes| limits.memory(bytes)));
+        let mut options = ReadOptions::default().limits(self.limit_memory.map_or(limits, |bytes| limits.memory(bytes)));
         options.page = self.page.unwrap_or(1);
         options.raw = self.raw;
         options.salvage = self.salvage;

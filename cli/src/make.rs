@@ -8,7 +8,7 @@ use crate::{lossless, open};
 use clap::Args;
 use rahmen::convert::depth::Window;
 use rahmen::file::{ChromaSampling, LosslessRules, ReadAs, ReadOptions, StatedMeaning, WriteOptions, Writer};
-use rahmen::flow::{Chain, Flatten, Orient, Sink, Source, Step, Strip, ToCodes, ToColor, ToDepth, ToGray};
+use rahmen::flow::{Chain, Flatten, Orient, Sink, Step, Strip, ToCodes, ToColor, ToDepth, ToGray};
 use rahmen::frame::RawLayout;
 use rahmen::{Facts, FileFormat, Picture, PixelFormat};
 use std::path::{Path, PathBuf};

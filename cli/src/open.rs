@@ -3,7 +3,7 @@
 use crate::args::Shared;
 use crate::fail::{Done, Failure};
 use rahmen::file::{self, ReadOptions, Reader};
-use rahmen::flow::{Chain, Damage, PictureSink, Source, Step, ToCodes};
+use rahmen::flow::{Chain, Damage, PictureSink, Step, ToCodes};
 use rahmen::{ErrorKind, Facts, Picture};
 use std::io::Seek;
 use std::path::{Path, PathBuf};

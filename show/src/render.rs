@@ -1,11 +1,10 @@
 //! Any content as a small picture of 8-bit colours, fit to be looked at.
 
 use crate::Result;
-use rahmen::color::pixels_to_color;
-use rahmen::convert::depth::{Window, to_depth};
+use rahmen::convert::depth::Window;
 use rahmen::flow::{ToDepth, apply};
 use rahmen::frame::Pixels;
-use rahmen::resample::{Kernel, resize_pixels};
+use rahmen::resample::{Kernel, ResizeRules};
 use rahmen::{Content, Depth, Frame, Layout, Metadata, Picture, PixelFormat, Rgb, Rgba, Size, Threads, Transfer};
 
 /// Rules of showing a picture.
@@ -57,16 +56,12 @@ pub(crate) fn render(content: &Content, size: Size, look: &Look, square: u32) ->
     let window = look_window(content, look);
     let pixels = match look.linear {
         true => encoded(content, window)?,
-        false => to_depth(content, Depth::U8, window, Threads::ALL)?,
+        false => content.to_pixels(Depth::U8, window, Threads::ALL)?,
     };
-    let color = pixels_to_color(&pixels)?;
+    let color = pixels.color()?;
     let enlarged = size.width >= color.size().width && size.height >= color.size().height;
     let kernel = if enlarged { Kernel::Nearest } else { Kernel::Box };
-    let small: Pixels = if color.size() == size {
-        color
-    } else {
-        resize_pixels(&color, size, rahmen::resample::ResizeRules::new(kernel))?
-    };
+    let small: Pixels = if color.size() == size { color } else { color.resize(size, &ResizeRules::new(kernel))? };
     if small.layout() == Layout::Rgb {
         return Ok(small.into_frame()?);
     }

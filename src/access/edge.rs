@@ -33,7 +33,7 @@ impl<P> Edge<P> {
 
     /// The edge rule without its pixel.
     #[inline]
-    pub(crate) fn kind(&self) -> Edge<()> {
+    pub fn kind(&self) -> Edge<()> {
         match self {
             Edge::Clamp => Edge::Clamp,
             Edge::Reflect => Edge::Reflect,

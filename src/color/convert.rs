@@ -7,7 +7,9 @@ use super::model::ink_any;
 use crate::convert::channels::{Take, select_any};
 use crate::convert::depth::{self, Window, depth_into, window_into_any};
 use crate::error::{Error, Result};
-use crate::frame::{AnySamples, AnySamplesMut, Frame, Picture, Pixels, Region, Size, View, ViewMut, same_size};
+use crate::frame::{
+    AnySamples, AnySamplesMut, Frame, Metadata, Picture, PixelFormat, Pixels, Region, Size, View, ViewMut, same_size,
+};
 use crate::pixel::{Depth, Layout, PicturePixel, Sample, Transfer};
 use crate::threads::Threads;
 use std::ops::Range;
@@ -175,7 +177,7 @@ fn band(
     Ok(())
 }
 
-fn check_layouts(from: Layout, to: Layout, rules: &ConvertRules) -> Result<()> {
+pub(crate) fn check_layouts(from: Layout, to: Layout, rules: &ConvertRules) -> Result<()> {
     if to == Layout::Cmyk && from != Layout::Cmyk {
         return Err(Error::not_supported(format!("{from} to cmyk: ink needs a model of the printer")));
     }
@@ -220,15 +222,32 @@ fn layout_into(
     }
 }
 
-/// Converts any pixels to this type: see [`convert`].
-///
-/// # Errors
-/// As [`convert`].
-pub fn convert_pixels<Q: PicturePixel>(pixels: &Pixels, rules: &ConvertRules) -> Result<Frame<Q>> {
-    let mut out = Frame::<Q>::new(pixels.size())?;
-    let target = out.view_mut().into_samples_any();
-    convert_any((pixels.samples_any(), pixels.layout()), (target, Q::LAYOUT), rules)?;
-    Ok(out)
+impl Pixels {
+    /// Converts to this type: see [`convert`].
+    ///
+    /// # Errors
+    /// As [`convert`].
+    pub fn convert<Q: PicturePixel>(&self, rules: &ConvertRules) -> Result<Frame<Q>> {
+        self.converted(Q::Number::DEPTH, Q::LAYOUT, rules)?.into_frame()
+    }
+
+    /// Converts to a type that is known at run time: see [`convert`].
+    ///
+    /// # Errors
+    /// As [`convert`].
+    pub fn converted(&self, depth: Depth, layout: Layout, rules: &ConvertRules) -> Result<Pixels> {
+        let mut out = Pixels::new(self.size(), layout, depth)?;
+        convert_any((self.samples_any(), self.layout()), (out.samples_any_mut(), layout), rules)?;
+        Ok(out)
+    }
+
+    /// [`convert`](Pixels::convert) into a view of the same size, wherever it lies.
+    ///
+    /// # Errors
+    /// As [`convert`], or sizes that differ.
+    pub fn convert_into<Q: PicturePixel>(&self, target: ViewMut<'_, Q>, rules: &ConvertRules) -> Result<()> {
+        convert_any((self.samples_any(), self.layout()), (target.into_samples_any(), Q::LAYOUT), rules)
+    }
 }
 
 impl Picture {
@@ -250,33 +269,37 @@ impl Picture {
     /// # Ok::<(), rahmen::Error>(())
     /// ```
     pub fn convert<Q: PicturePixel>(&self, rules: &ConvertRules) -> Result<Frame<Q>> {
-        let (light, rules) = self.before_convert(Q::Number::DEPTH, rules)?;
-        match light {
-            Some(light) => convert_pixels(&light, &rules),
-            None => convert_pixels(self.pixels()?, &rules),
+        let (pixels, mut rules) = (self.pixels()?, *rules);
+        match prepared(pixels, self.metadata(), Q::Number::DEPTH, &mut rules)? {
+            Some(light) => light.convert(&rules),
+            None => pixels.convert(&rules),
         }
     }
+}
 
-    /// What the metadata ask for before samples become those of a depth: pixels encoded already, rules with a window.
-    fn before_convert(&self, depth: Depth, rules: &ConvertRules) -> Result<(Option<Pixels>, ConvertRules)> {
-        let (pixels, metadata, mut rules) = (self.pixels()?, self.metadata(), *rules);
-        if depth == Depth::F32 {
-            return Ok((None, rules));
-        }
-        if metadata.meaning.needs_window() && rules.window.is_none() {
-            match metadata.value_range() {
-                Some((low, high)) => rules.window = Some(Window::new(low, high)?),
-                None => return Err(depth::needs_window(&self.pixel_format().describe())),
-            }
-        }
-        if !metadata.is_linear() || rules.keep_linear {
-            return Ok((None, rules));
-        }
-        let windowed = match rules.window.take() {
-            Some(window) => Some(depth::pixels_to_depth(pixels, Depth::F32, Some(window), rules.threads)?),
-            None => None,
-        };
-        let light = light::encoded(windowed.as_ref().unwrap_or(pixels), Transfer::Srgb, rules.threads)?;
-        Ok((light.or(windowed), rules))
+/// What metadata ask for before samples become those of a depth: pixels that are encoded already, where they are not those that
+/// are given, and rules with the window that is known.
+pub(crate) fn prepared(
+    pixels: &Pixels,
+    metadata: &Metadata,
+    depth: Depth,
+    rules: &mut ConvertRules,
+) -> Result<Option<Pixels>> {
+    if depth == Depth::F32 {
+        return Ok(None);
     }
+    if metadata.meaning.needs_window() && rules.window.is_none() {
+        let found = PixelFormat::Pixels { depth: pixels.depth(), layout: pixels.layout() };
+        let (low, high) = metadata.value_range().ok_or_else(|| depth::needs_window(&found.describe()))?;
+        rules.window = Some(Window::new(low, high)?);
+    }
+    if !metadata.is_linear() || rules.keep_linear {
+        return Ok(None);
+    }
+    let windowed = match rules.window.take() {
+        Some(window) => Some(pixels.to_depth(Depth::F32, Some(window), rules.threads)?),
+        None => None,
+    };
+    let light = light::encoded(windowed.as_ref().unwrap_or(pixels), Transfer::Srgb, rules.threads)?;
+    Ok(light.or(windowed))
 }

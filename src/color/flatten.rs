@@ -4,17 +4,19 @@ use crate::error::Result;
 use crate::frame::{AnySamples, Pixels, row_pairs, with_same_samples};
 use crate::pixel::{Layout, Sample};
 
-/// Lays the pixels on a background (red, green, blue as fractions of full) and drops alpha: c a + b (1 - a), in encoded
-/// values, computed in `f64` and rounded once. A gray picture on a coloured background becomes rgb. One pass; a copy
-/// where there is no alpha.
-///
-/// # Errors
-/// A size beyond the system's memory.
-pub fn flatten(pixels: &Pixels, background: [f64; 3]) -> Result<Pixels> {
-    flatten_any(pixels.samples_any(), pixels.layout(), background)
+impl Pixels {
+    /// Lays the pixels on a background (red, green, blue as fractions of full) and drops alpha: c a + b (1 - a), in encoded
+    /// values, computed in `f64` and rounded once. A gray picture on a coloured background becomes rgb. One pass; a copy
+    /// where there is no alpha.
+    ///
+    /// # Errors
+    /// A size beyond the system's memory.
+    pub fn flatten(&self, background: [f64; 3]) -> Result<Pixels> {
+        flatten_any(self.samples_any(), self.layout(), background)
+    }
 }
 
-/// [`flatten`] of a view of samples.
+/// [`Pixels::flatten`] of a view of samples.
 pub(super) fn flatten_any(view: AnySamples<'_>, layout: Layout, background: [f64; 3]) -> Result<Pixels> {
     let [r, g, b] = background;
     let (to, channels): (_, &[usize]) = match layout {
@@ -53,11 +55,11 @@ mod tests {
     #[test]
     fn full_alpha_covers_none_shows_the_background_and_half_mixes() {
         let row = [0u8, 255, 51].map(|a| Rgba::new(200, 100, 0, a)).to_vec();
-        let flat = flatten(&Frame::from_pixels(Size::new(3, 1), row).unwrap().into(), [0.0, 0.2, 1.0]).unwrap();
+        let flat = Pixels::from(Frame::from_pixels(Size::new(3, 1), row).unwrap()).flatten([0.0, 0.2, 1.0]).unwrap();
         let want = [Rgb::new(0u8, 51, 255), Rgb::new(200, 100, 0), Rgb::new(40, 61, 204)];
         assert_eq!(flat.into_frame::<Rgb<u8>>().unwrap().pixels(), want);
         let gray = Frame::filled(Size::new(1, 1), GrayAlpha::new(100u16, 0)).unwrap();
-        assert_eq!(flatten(&gray.clone().into(), [1.0; 3]).unwrap().layout(), Layout::Gray);
-        assert_eq!(flatten(&gray.into(), [1.0, 0.0, 0.0]).unwrap().layout(), Layout::Rgb);
+        assert_eq!(Pixels::from(gray.clone()).flatten([1.0; 3]).unwrap().layout(), Layout::Gray);
+        assert_eq!(Pixels::from(gray).flatten([1.0, 0.0, 0.0]).unwrap().layout(), Layout::Rgb);
     }
 }

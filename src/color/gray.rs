@@ -79,7 +79,7 @@ impl GrayWeights {
 /// Converts a view to gray, as a new frame; alpha is left out. One pass.
 ///
 /// For integers the result is the weighted sum with the published decimal weights, rounded once, half up, exactly; for
-/// floats it is computed in `f64` and rounded once. Cmyk goes through rgb (see [`pixels_to_color`](super::pixels_to_color)).
+/// floats it is computed in `f64` and rounded once. Cmyk goes through rgb (see [`Pixels::color`]).
 ///
 /// # Errors
 /// Weights that are not finite, a channel that is not there, or no memory.
@@ -152,18 +152,20 @@ fn gray_samples<S: Sample>(
     });
 }
 
-/// Converts any pixels to gray, keeping alpha: rgb becomes gray, rgb+alpha gray+alpha. One pass.
-///
-/// # Errors
-/// As [`gray`].
-pub fn pixels_to_gray(pixels: &Pixels, weights: GrayWeights, threads: Threads) -> Result<Pixels> {
-    let layout = if pixels.layout().has_alpha() { Layout::GrayAlpha } else { Layout::Gray };
-    let mut out = Pixels::new(pixels.size(), layout, pixels.depth())?;
-    match layout {
-        Layout::Gray => gray_any(pixels.samples_any(), pixels.layout(), out.samples_any_mut(), weights, threads)?,
-        _ => gray_alpha_any(pixels.samples_any(), pixels.layout(), out.samples_any_mut(), weights, threads)?,
+impl Pixels {
+    /// Converts to gray, keeping alpha: rgb becomes gray, rgb+alpha gray+alpha. One pass.
+    ///
+    /// # Errors
+    /// As [`gray`].
+    pub fn gray(&self, weights: GrayWeights, threads: Threads) -> Result<Pixels> {
+        let layout = if self.layout().has_alpha() { Layout::GrayAlpha } else { Layout::Gray };
+        let mut out = Pixels::new(self.size(), layout, self.depth())?;
+        match layout {
+            Layout::Gray => gray_any(self.samples_any(), self.layout(), out.samples_any_mut(), weights, threads)?,
+            _ => gray_alpha_any(self.samples_any(), self.layout(), out.samples_any_mut(), weights, threads)?,
+        }
+        Ok(out)
     }
-    Ok(out)
 }
 
 /// The gray values of samples of a layout beside their alpha (full where there is none), into a view of two channels.
@@ -354,7 +356,7 @@ mod tests {
             for (p, g) in frame.pixels().iter().zip(gray.pixels()) {
                 assert_eq!(u32::from(g.value), exact(parts, whole, [p.r, p.g, p.b].map(u32::from)));
             }
-            let both = pixels_to_gray(&frame.clone().into(), weights, Threads::ALL).unwrap();
+            let both = Pixels::from(frame.clone()).gray(weights, Threads::ALL).unwrap();
             let both = both.into_frame::<GrayAlpha<u16>>().unwrap();
             assert_eq!(both[(9, 3)], GrayAlpha::new(gray[(9, 3)].value, 9));
         }

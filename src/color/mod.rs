@@ -8,10 +8,10 @@ mod gray;
 mod light;
 mod model;
 
-pub use convert::{AlphaRule, ConvertRules, convert, convert_into, convert_pixels};
-pub use flatten::flatten;
+pub use convert::{AlphaRule, ConvertRules, convert, convert_into};
+pub(crate) use convert::{check_layouts, prepared};
 pub(crate) use gray::gray_any;
-pub use gray::{GrayWeights, gray, gray_into, pixels_to_gray};
+pub use gray::{GrayWeights, gray, gray_into};
 pub(crate) use light::encoded;
+pub use model::pixel_of;
 pub(crate) use model::samples_of_color;
-pub use model::{pixel_of, pixels_to_color};

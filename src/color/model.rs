@@ -1,26 +1,28 @@
 //! Between gray, rgb and ink at run time.
 
-use crate::convert::channels::{Take, select};
+use crate::convert::channels::Take;
 use crate::error::Result;
 use crate::frame::{AnySamples, AnySamplesMut, Pixels, row_pairs, with_same_samples};
 use crate::pixel::{Layout, PicturePixel, Sample, samples_of_mut};
 use crate::simd::arrays;
 
-/// Converts any pixels to rgb, keeping alpha: gray is repeated, ink becomes (1 - c)(1 - k) and so on, the uncalibrated rule of
-/// ISO 12639 and PDF (ISO 32000-1, 10.3.5) for device colours; a copy where they are rgb already. One pass.
-///
-/// # Errors
-/// A size beyond the system's memory.
-pub fn pixels_to_color(pixels: &Pixels) -> Result<Pixels> {
-    use Take::Channel as C;
-    match pixels.layout() {
-        Layout::Gray => select(pixels, &[C(0), C(0), C(0)]),
-        Layout::GrayAlpha => select(pixels, &[C(0), C(0), C(0), C(1)]),
-        Layout::Rgb | Layout::Rgba => Ok(pixels.clone()),
-        Layout::Cmyk => {
-            let mut out = Pixels::new(pixels.size(), Layout::Rgb, pixels.depth())?;
-            ink_any(pixels.samples_any(), out.samples_any_mut())?;
-            Ok(out)
+impl Pixels {
+    /// Converts to rgb, keeping alpha: gray is repeated, ink becomes (1 - c)(1 - k) and so on, the uncalibrated rule of ISO 12639 and
+    /// PDF (ISO 32000-1, 10.3.5) for device colours; a copy where they are rgb already. One pass.
+    ///
+    /// # Errors
+    /// A size beyond the system's memory.
+    pub fn color(&self) -> Result<Pixels> {
+        use Take::Channel as C;
+        match self.layout() {
+            Layout::Gray => self.select(&[C(0), C(0), C(0)]),
+            Layout::GrayAlpha => self.select(&[C(0), C(0), C(0), C(1)]),
+            Layout::Rgb | Layout::Rgba => Ok(self.clone()),
+            Layout::Cmyk => {
+                let mut out = Pixels::new(self.size(), Layout::Rgb, self.depth())?;
+                ink_any(self.samples_any(), out.samples_any_mut())?;
+                Ok(out)
+            }
         }
     }
 }
@@ -77,11 +79,11 @@ mod tests {
     #[test]
     fn gray_is_repeated_and_ink_takes_light_away() {
         let one = Size::new(1, 1);
-        let gray = pixels_to_color(&Frame::filled(one, Gray::new(7u8)).unwrap().into()).unwrap();
+        let gray = Pixels::from(Frame::filled(one, Gray::new(7u8)).unwrap()).color().unwrap();
         assert_eq!(gray.view::<Rgb<u8>>().unwrap()[(0, 0)], Rgb::new(7, 7, 7));
-        let alpha = pixels_to_color(&Frame::filled(one, GrayAlpha::new(7u16, 9)).unwrap().into()).unwrap();
+        let alpha = Pixels::from(Frame::filled(one, GrayAlpha::new(7u16, 9)).unwrap()).color().unwrap();
         assert_eq!(alpha.view::<Rgba<u16>>().unwrap()[(0, 0)], Rgba::new(7, 7, 7, 9));
-        let ink = pixels_to_color(&Frame::filled(one, Cmyk::new(255u8, 0, 51, 51)).unwrap().into()).unwrap();
+        let ink = Pixels::from(Frame::filled(one, Cmyk::new(255u8, 0, 51, 51)).unwrap()).color().unwrap();
         // (1 - 0.2)(1 - 0.2) = 0.64 of 255 is 163.2; (1 - 0.2) is 204.
         assert_eq!(ink.view::<Rgb<u8>>().unwrap()[(0, 0)], Rgb::new(0, 204, 163));
     }

@@ -9,7 +9,7 @@ use crate::pixel::{Gray, Number, Pixel};
 
 use super::select::check_channel;
 pub(crate) use super::select::select_any;
-pub use super::select::{Take, add_alpha, drop_alpha, select, select_into, selected_layout};
+pub use super::select::{Take, select_into, selected_layout};
 
 /// A plane of the channel type of `P`.
 type Plane<P> = Gray<<P as Pixel>::Number>;

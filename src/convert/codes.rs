@@ -4,7 +4,7 @@
 //! ties up; a code of a top up to the depth's own comes back exactly. Floats have no codes.
 
 use crate::error::{Error, Result};
-use crate::frame::{AnySamplesMut, Pixels, SampleViewMut, ViewMut, with_samples};
+use crate::frame::{AnySamplesMut, Pixels, SampleViewMut, ViewMut, check_codes};
 use crate::pixel::{Pixel, Sample, codes};
 
 /// What to do with each number.
@@ -15,10 +15,10 @@ enum Way {
     Snap,
 }
 
-/// Scales codes 0..=top of each channel to samples over the full range; larger codes count as the top. One pass, by a table.
+/// Scales codes 0..=top of each channel to samples over the full range. Two passes: one that checks, one by a table.
 ///
 /// # Errors
-/// Floats, another number of max codes than channels, or a max code of 0 or beyond the depth.
+/// A code above its top, floats, another number of max codes than channels, or a max code of 0 or beyond the depth.
 ///
 /// # Examples
 /// ```
@@ -32,7 +32,11 @@ enum Way {
 /// ```
 pub fn expand<P: Pixel<Number: Sample>>(view: ViewMut<'_, P>, tops: &[u32]) -> Result<()> {
     check_count::<P>(tops)?;
-    run(view.into_samples_any(), tops, Way::Expand)
+    let view = view.into_samples_any();
+    if view.depth() != crate::Depth::F32 {
+        check_codes(view.as_view(), tops, 0)?;
+    }
+    run(view, tops, Way::Expand)
 }
 
 /// Scales samples to the nearest codes 0..=top of each channel. One pass, by a table.
@@ -73,18 +77,7 @@ pub(crate) fn reduce_pixels(pixels: &mut Pixels, tops: &[u32]) -> Result<()> {
 /// `first_row` of the picture.
 pub(crate) fn expand_pixels(pixels: &mut Pixels, tops: &[u32], first_row: u32) -> Result<()> {
     check_channels(pixels, tops)?;
-    with_samples!(pixels.samples_any(), view => {
-        for (y, row) in (first_row..).zip(view.rows()) {
-            for (i, &v) in row.iter().enumerate() {
-                // As many max codes as channels.
-                let (code, top) = (index(v), tops[i % tops.len()]);
-                if code > top as usize {
-                    let (x, line) = (i / tops.len(), format!("is beyond 0..={top}, which the max code allows"));
-                    return Err(Error::invalid("max_codes", format!("code {code} at x {x}, y {y} {line}")));
-                }
-            }
-        }
-    });
+    check_codes(pixels.samples_any(), tops, first_row)?;
     run(pixels.samples_any_mut(), tops, Way::Expand)
 }
 

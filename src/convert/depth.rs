@@ -70,45 +70,47 @@ fn floats_to_codes<A: Sample, B: Sample>(from: &[A], to: &mut [B], full: f32) {
     }
 }
 
-/// Converts any pixels to another depth, through a window where one is given. One pass.
-///
-/// Alpha is never windowed: it goes full to full.
-///
-/// # Errors
-/// A size beyond the system's memory.
-pub fn pixels_to_depth(pixels: &Pixels, depth: Depth, window: Option<Window>, threads: Threads) -> Result<Pixels> {
-    let mut out = Pixels::new(pixels.size(), pixels.layout(), depth)?;
-    match window {
-        None => depth_into(pixels.samples_any(), out.samples_any_mut(), threads),
-        Some(window) => window_into_any(pixels.samples_any(), out.samples_any_mut(), window),
+impl Pixels {
+    /// Converts to another depth, through a window where one is given. Alpha is never windowed: it goes full to full. One pass.
+    ///
+    /// # Errors
+    /// A size beyond the system's memory.
+    pub fn to_depth(&self, depth: Depth, window: Option<Window>, threads: Threads) -> Result<Pixels> {
+        let mut out = Pixels::new(self.size(), self.layout(), depth)?;
+        match window {
+            None => depth_into(self.samples_any(), out.samples_any_mut(), threads),
+            Some(window) => window_into_any(self.samples_any(), out.samples_any_mut(), window),
+        }
+        Ok(out)
     }
-    Ok(out)
 }
 
-/// Converts planes to a picture of this depth: 1 plane becomes gray, 2 gray and alpha, 3 rgb, 4 rgb and alpha. One pass.
-///
-/// # Errors
-/// No window where the depth is an integer, more than four planes, or no memory.
-pub fn planes_to_pixels(planes: &AnyPlanes, depth: Depth, window: Option<Window>) -> Result<Pixels> {
-    if window.is_none() && depth != Depth::F32 {
-        return Err(needs_window(planes.number().name()));
-    }
-    let mut out = Pixels::new(planes.size(), layout_of_planes(planes.len())?, depth)?;
-    let (views, mut values) = (planes.views(), Vec::new());
-    for y in 0..planes.size().height {
-        for (channel, plane) in views.iter().enumerate() {
-            plane.row(y).gather(0, 1, &mut values);
-            if let Some(window) = window {
-                values.iter_mut().for_each(|v| *v = window.fraction(*v));
-            }
-            with_samples_mut!(out.samples_any_mut(), to => {
-                let count = to.channels().count;
-                let mut to = to;
-                put_fractions(&values, to.row_mut(y), channel, count);
-            });
+impl AnyPlanes {
+    /// Converts to pixels of this depth: 1 plane becomes gray, 2 gray and alpha, 3 rgb, 4 rgb and alpha. One pass.
+    ///
+    /// # Errors
+    /// No window where the depth is an integer, more than four planes, or no memory.
+    pub fn to_pixels(&self, depth: Depth, window: Option<Window>) -> Result<Pixels> {
+        if window.is_none() && depth != Depth::F32 {
+            return Err(needs_window(self.number().name()));
         }
+        let mut out = Pixels::new(self.size(), layout_of_planes(self.len())?, depth)?;
+        let (views, mut values) = (self.views(), Vec::new());
+        for y in 0..self.size().height {
+            for (channel, plane) in views.iter().enumerate() {
+                plane.row(y).gather(0, 1, &mut values);
+                if let Some(window) = window {
+                    values.iter_mut().for_each(|v| *v = window.fraction(*v));
+                }
+                with_samples_mut!(out.samples_any_mut(), to => {
+                    let count = to.channels().count;
+                    let mut to = to;
+                    put_fractions(&values, to.row_mut(y), channel, count);
+                });
+            }
+        }
+        Ok(out)
     }
-    Ok(out)
 }
 
 /// Fractions to one channel of a row.
@@ -133,14 +135,16 @@ pub(crate) fn needs_window(holds: &str) -> Error {
         .with_help(&[Help::Window])
 }
 
-/// Converts any content to pixels of this depth: see [`pixels_to_depth`] and [`planes_to_pixels`].
-///
-/// # Errors
-/// As those.
-pub fn to_depth(content: &Content, depth: Depth, window: Option<Window>, threads: Threads) -> Result<Pixels> {
-    match content {
-        Content::Pixels(pixels) => pixels_to_depth(pixels, depth, window, threads),
-        Content::Planes(planes) => planes_to_pixels(planes, depth, window),
+impl Content {
+    /// Converts to pixels of this depth: see [`Pixels::to_depth`] and [`AnyPlanes::to_pixels`].
+    ///
+    /// # Errors
+    /// As those.
+    pub fn to_pixels(&self, depth: Depth, window: Option<Window>, threads: Threads) -> Result<Pixels> {
+        match self {
+            Content::Pixels(pixels) => pixels.to_depth(depth, window, threads),
+            Content::Planes(planes) => planes.to_pixels(depth, window),
+        }
     }
 }
 
@@ -184,7 +188,7 @@ mod tests {
             Frame::from_pixels(Size::new(4, 1), [-2.0f32, 0.0, 2.0, 5.0].map(|v| GrayAlpha::new(v, 0.5)).to_vec())
                 .unwrap();
         let window = Window::new(-2.0, 2.0).unwrap();
-        let out = pixels_to_depth(&view.into(), Depth::U8, Some(window), Threads::ONE).unwrap();
+        let out = Pixels::from(view).to_depth(Depth::U8, Some(window), Threads::ONE).unwrap();
         let out = out.into_frame::<GrayAlpha<u8>>().unwrap();
         assert_eq!(out.samples(), [0, 128, 128, 128, 255, 128, 255, 128]);
         for (low, high) in [(1.0, 1.0), (2.0, 1.0), (f64::NAN, 1.0), (0.0, f64::INFINITY)] {
@@ -197,12 +201,12 @@ mod tests {
         let size = Size::new(2, 1);
         let plane = Frame::from_samples(size, vec![-40.0f64, 12.0]).unwrap();
         let planes: AnyPlanes = Planes::new(size).with("height", plane).unwrap().into();
-        let error = planes_to_pixels(&planes, Depth::U8, None).unwrap_err();
+        let error = planes.to_pixels(Depth::U8, None).unwrap_err();
         assert_eq!(error.help(), [Help::Window]);
         let window = Window::new(-40.0, 12.0).ok();
-        let gray = planes_to_pixels(&planes, Depth::U16, window).unwrap().into_frame::<Gray<u16>>().unwrap();
+        let gray = planes.to_pixels(Depth::U16, window).unwrap().into_frame::<Gray<u16>>().unwrap();
         assert_eq!(gray.samples(), [0, 65_535]);
-        let same = planes_to_pixels(&planes, Depth::F32, None).unwrap().into_frame::<Gray<f32>>().unwrap();
+        let same = planes.to_pixels(Depth::F32, None).unwrap().into_frame::<Gray<f32>>().unwrap();
         assert_eq!(same.samples(), [-40.0, 12.0]);
     }
 }

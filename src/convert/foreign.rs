@@ -2,7 +2,7 @@
 
 use super::premultiply::{premultiply_row, unpremultiply_row};
 use super::select::{Take, select_row};
-use crate::error::{ErrorKind, Result};
+use crate::error::{Error, ErrorKind, Result};
 use crate::frame::{
     AnySamples, AnySamplesMut, ChannelOrder, Measures, Pixels, RawAlpha, RawLayout, SampleView, SampleViewMut, Size,
     View, ViewMut, same_size, with_samples, with_samples_mut,
@@ -88,22 +88,23 @@ impl RawLayout {
     pub fn write_view<P: PicturePixel>(&self, view: View<'_, P>, bytes: &mut [u8]) -> Result<()> {
         self.measured(bytes.len())?;
         self.check::<P>(view.size())?;
-        self.write_any(view.samples_any(), bytes)
+        self.write_any(view.samples_any(), 0, bytes)
     }
 
-    fn write_any(&self, view: AnySamples<'_>, bytes: &mut [u8]) -> Result<()> {
-        with_samples!(view, view => self.write_samples(view, bytes))
+    /// Rows from `first` on; those of rgb go where there is alpha too, which is full.
+    fn write_any(&self, view: AnySamples<'_>, first: u32, bytes: &mut [u8]) -> Result<()> {
+        with_samples!(view, view => self.write_samples(view, first, bytes))
     }
 
-    fn write_samples<S: Sample>(&self, view: SampleView<'_, S>, bytes: &mut [u8]) -> Result<()> {
+    fn write_samples<S: Sample>(&self, view: SampleView<'_, S>, first: u32, bytes: &mut [u8]) -> Result<()> {
         let (measures, channels) = (self.measured(bytes.len())?, view.channels());
         if self.size.is_empty() {
             return Ok(());
         }
         let (mut straight, takes) = (Vec::new(), to_memory(self.order, channels.count));
         let mut ordered = vec![S::default(); view.width() as usize * self.channels()];
-        for y in 0..self.size.height {
-            let mut row = view.row(y);
+        for (row, y) in (0..view.height()).zip(first..) {
+            let mut row = view.row(row);
             if self.alpha == RawAlpha::Premultiplied {
                 straight.resize(row.len(), S::default());
                 premultiply_row(row, &mut straight, channels);
@@ -141,7 +142,32 @@ impl RawLayout {
     pub fn write(&self, pixels: &Pixels, bytes: &mut [u8]) -> Result<()> {
         self.measured(bytes.len())?;
         self.check_form(pixels.layout(), pixels.depth(), pixels.size())?;
-        self.write_any(pixels.samples_any(), bytes)
+        self.write_any(pixels.samples_any(), 0, bytes)
+    }
+
+    /// [`write`](RawLayout::write) of some rows of the picture, the first of which is `first_row`: what a loop over strips asks for. Rgb
+    /// is taken where the layout has alpha as well, which becomes full.
+    ///
+    /// # Errors
+    /// As [`write`](RawLayout::write), or rows that the picture does not have.
+    pub fn write_rows(&self, first_row: u32, pixels: &Pixels, bytes: &mut [u8]) -> Result<()> {
+        self.measured(bytes.len())?;
+        if !self.takes(pixels.layout(), pixels.depth()) {
+            self.check_form(pixels.layout(), pixels.depth(), self.size)?;
+        }
+        let rows = u64::from(first_row)..u64::from(first_row) + u64::from(pixels.size().height);
+        if rows.end > u64::from(self.size.height) {
+            let (first, end) = (rows.start, rows.end);
+            return Err(Error::invalid("first_row", format!("rows {first}..{end} of a picture of {}", self.size)));
+        }
+        same_size("the rows", Size::new(self.size.width, pixels.size().height), pixels.size())?;
+        self.write_any(pixels.samples_any(), first_row, bytes)
+    }
+
+    /// Whether pixels are written as they are: those of the layout itself, and rgb where there is alpha beside it.
+    pub(crate) fn takes(&self, layout: Layout, depth: Depth) -> bool {
+        let opaque = layout == Layout::Rgb && self.layout() == Layout::Rgba && self.alpha == RawAlpha::Straight;
+        depth == self.depth && (layout == self.layout() || opaque)
     }
 
     fn check<P: PicturePixel>(&self, size: Size) -> Result<()> {

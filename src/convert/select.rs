@@ -18,22 +18,48 @@ pub enum Take {
     Zero,
 }
 
-/// Picks channels into a new picture: any order, any channel several times or not at all, full or zero
-/// ones added. One becomes gray, two gray+alpha, three rgb, four rgb+alpha (cmyk where all four channels of a cmyk
-/// picture are picked). One pass.
-///
-/// # Errors
-/// No channel or more than four, one that is not there, or a size beyond the system's memory.
-pub fn select(pixels: &Pixels, channels: &[Take]) -> Result<Pixels> {
-    let mut out = Pixels::new(pixels.size(), selected_layout(pixels.layout(), channels)?, pixels.depth())?;
-    select_any(pixels.samples_any(), out.samples_any_mut(), channels)?;
-    Ok(out)
+impl Pixels {
+    /// Picks channels into a new picture: any order, any channel several times or not at all, full or zero
+    /// ones added. One becomes gray, two gray+alpha, three rgb, four rgb+alpha (cmyk where all four channels of a cmyk
+    /// picture are picked). One pass.
+    ///
+    /// # Errors
+    /// No channel or more than four, one that is not there, or a size beyond the system's memory.
+    pub fn select(&self, channels: &[Take]) -> Result<Pixels> {
+        let mut out = Pixels::new(self.size(), selected_layout(self.layout(), channels)?, self.depth())?;
+        select_any(self.samples_any(), out.samples_any_mut(), channels)?;
+        Ok(out)
+    }
+
+    /// Drops alpha; a copy where there is none. One pass.
+    ///
+    /// # Errors
+    /// A size beyond the system's memory.
+    pub fn drop_alpha(&self) -> Result<Pixels> {
+        let colors: Vec<_> = (0..self.layout().without_alpha().channels()).map(Take::Channel).collect();
+        self.select(&colors)
+    }
+
+    /// Adds full alpha; a copy where there is alpha already. One pass.
+    ///
+    /// # Errors
+    /// Cmyk, which has no form with alpha, or a size beyond the system's memory.
+    pub fn add_alpha(&self) -> Result<Pixels> {
+        let Some(_) = self.layout().with_alpha() else {
+            return Err(Error::invalid("layout", "cmyk has no form with alpha; convert it to rgb first"));
+        };
+        let mut all: Vec<_> = (0..self.layout().channels()).map(Take::Channel).collect();
+        if !self.layout().has_alpha() {
+            all.push(Take::Full);
+        }
+        self.select(&all)
+    }
 }
 
-/// The layout that [`select`] gives.
+/// The layout that [`Pixels::select`] gives.
 ///
 /// # Errors
-/// As [`select`].
+/// As [`Pixels::select`].
 pub fn selected_layout(from: Layout, channels: &[Take]) -> Result<Layout> {
     for take in channels {
         if let Take::Channel(c) = *take
@@ -56,7 +82,7 @@ pub fn selected_layout(from: Layout, channels: &[Take]) -> Result<Layout> {
     }
 }
 
-/// [`select`] with both types known, into a view of the same size.
+/// [`Pixels::select`] with both types known, into a view of the same size.
 ///
 /// # Errors
 /// Another number of channels than the target has, one that is not there, or another size.
@@ -176,30 +202,6 @@ fn by_places<S: Sample>(from: &[S], channels: usize, to: &mut [S], takes: &[Take
     }
 }
 
-/// Drops alpha; a copy where there is none. One pass.
-///
-/// # Errors
-/// A size beyond the system's memory.
-pub fn drop_alpha(pixels: &Pixels) -> Result<Pixels> {
-    let colors: Vec<_> = (0..pixels.layout().without_alpha().channels()).map(Take::Channel).collect();
-    select(pixels, &colors)
-}
-
-/// Adds full alpha; a copy where there is alpha already. One pass.
-///
-/// # Errors
-/// Cmyk, which has no form with alpha, or a size beyond the system's memory.
-pub fn add_alpha(pixels: &Pixels) -> Result<Pixels> {
-    let Some(_) = pixels.layout().with_alpha() else {
-        return Err(Error::invalid("layout", "cmyk has no form with alpha; convert it to rgb first"));
-    };
-    let mut all: Vec<_> = (0..pixels.layout().channels()).map(Take::Channel).collect();
-    if !pixels.layout().has_alpha() {
-        all.push(Take::Full);
-    }
-    select(pixels, &all)
-}
-
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -209,12 +211,12 @@ mod tests {
     #[test]
     fn alpha_comes_full_and_goes_without_a_trace() {
         let rgb = Frame::from_pixels(Size::new(2, 1), vec![Rgb::new(1u16, 2, 3), Rgb::new(4, 5, 6)]).unwrap();
-        let with = add_alpha(&rgb.clone().into()).unwrap();
+        let with = Pixels::from(rgb.clone()).add_alpha().unwrap();
         assert_eq!(with.view::<Rgba<u16>>().unwrap()[(1, 0)], Rgba::new(4, 5, 6, 65_535));
-        assert_eq!(drop_alpha(&with).unwrap().into_frame::<Rgb<u16>>().unwrap(), rgb);
+        assert_eq!(with.drop_alpha().unwrap().into_frame::<Rgb<u16>>().unwrap(), rgb);
         let ink = Pixels::new(Size::new(1, 1), Layout::Cmyk, crate::Depth::U8).unwrap();
-        assert!(add_alpha(&ink).is_err());
-        assert_eq!(drop_alpha(&ink).unwrap(), ink);
+        assert!(ink.add_alpha().is_err());
+        assert_eq!(ink.drop_alpha().unwrap(), ink);
     }
 
     #[test]
@@ -231,7 +233,7 @@ mod tests {
                     let picks: Vec<Take> =
                         (0..count).map(|i| takes[code / takes.len().pow(i as u32) % takes.len()]).collect();
                     let there = picks.iter().all(|t| !matches!(t, Take::Channel(c) if *c >= n));
-                    let Ok(out) = select(&pixels, &picks) else {
+                    let Ok(out) = pixels.select(&picks) else {
                         assert!(!there, "{layout} {picks:?}");
                         continue;
                     };

@@ -33,6 +33,21 @@ impl Limits {
         Limits { memory: bytes, ..self }
     }
 
+    /// Sets the limit of a side, in pixels.
+    pub fn side(self, pixels: u32) -> Limits {
+        Limits { side: pixels, ..self }
+    }
+
+    /// Sets the limit of metadata, in bytes.
+    pub fn metadata(self, bytes: u64) -> Limits {
+        Limits { metadata: bytes, ..self }
+    }
+
+    /// Sets the limit of the number of pages.
+    pub fn pages(self, pages: u32) -> Limits {
+        Limits { pages, ..self }
+    }
+
     /// Checks that a picture's sides are within the limit and not zero.
     pub(crate) fn check_size(&self, size: Size) -> Result<()> {
         if size.is_empty() {
@@ -188,9 +203,9 @@ impl Default for ReadOptions {
 }
 
 impl ReadOptions {
-    /// The default options with these limits.
-    pub fn limits(limits: Limits) -> ReadOptions {
-        ReadOptions { limits, ..ReadOptions::default() }
+    /// Sets the limits.
+    pub fn limits(self, limits: Limits) -> ReadOptions {
+        ReadOptions { limits, ..self }
     }
 
     /// Sets whether pixels come as stored, or as gray, colour or indices.

@@ -3,12 +3,16 @@
 use super::input::Input;
 use super::options::{ReadAs, ReadOptions};
 use super::rows::{FileRows, HEADER_BUDGET};
+use crate::color::ConvertRules;
 use crate::error::{Error, Result};
-use crate::flow::{Chain, Damage, PictureSink, PictureSource, Source, Strip, ToIndices};
-use crate::frame::{Facts, Picture, RowOrder};
-use crate::pixel::Meaning;
+use crate::flow::{Chain, Damage, PictureSink, PictureSource, Sink, Source, Strip, ToIndices, ViewSink};
+use crate::frame::{Facts, Picture, RowOrder, Size, ViewMut};
+use crate::pixel::{Meaning, PicturePixel};
 use std::io::{Read, Seek};
 use std::path::{Path, PathBuf};
+
+/// Rows of about as many bytes are handed on together: they stay in the cache.
+const STRIP_BYTES: u64 = 1 << 18;
 
 /// A picture file, read strip by strip in bounded memory.
 ///
@@ -109,6 +113,11 @@ impl<'a> Reader<'a> {
         }
     }
 
+    /// The damage that was met so far, where the options ask to go on all the same; taken once.
+    pub fn take_damage(&mut self) -> Option<Damage> {
+        Source::take_damage(self)
+    }
+
     /// In which order the file stores its rows; they are given from the top all the same.
     pub fn row_order(&self) -> RowOrder {
         self.row_order
@@ -120,6 +129,43 @@ impl<'a> Reader<'a> {
     /// A picture over the memory limit, or what reading gives.
     pub fn read_whole(mut self) -> Result<Picture> {
         self.whole()
+    }
+
+    /// Reads all rows into a view, wherever it lies, converted to its pixels as [`Convert`](crate::flow::Convert) does. Bytes of any order go
+    /// through a [`RawSink`](crate::flow::RawSink).
+    ///
+    /// # Errors
+    /// A view of another size, pixels that do not become those of the view, or what reading gives.
+    ///
+    /// # Examples
+    /// ```no_run
+    /// use rahmen::file::{ReadOptions, Reader};
+    /// use rahmen::{Frame, Rgba};
+    /// let reader = Reader::open("boat.jpg", ReadOptions::default())?;
+    /// let mut frame = Frame::<Rgba<u8>>::new(reader.facts().size)?;
+    /// reader.read_into(frame.view_mut(), &Default::default())?;
+    /// # Ok::<(), rahmen::Error>(())
+    /// ```
+    pub fn read_into<P: PicturePixel>(mut self, view: ViewMut<'_, P>, rules: &ConvertRules) -> Result<()> {
+        let mut sink = ViewSink::by(view, self.facts(), rules)?;
+        self.put_into(&mut sink)
+    }
+
+    /// Reads all rows into a sink, and ends it.
+    ///
+    /// # Errors
+    /// What reading or the sink gives.
+    pub fn run_into(mut self, sink: &mut dyn Sink) -> Result<()> {
+        self.put_into(sink)
+    }
+
+    fn put_into(&mut self, sink: &mut dyn Sink) -> Result<()> {
+        let row = self.facts().pixel_format.bytes(Size::new(self.facts().size.width, 1));
+        let rows = u32::try_from(STRIP_BYTES.checked_div(row).unwrap_or(1)).unwrap_or(u32::MAX).max(8);
+        while let Some(strip) = Source::next(self, rows)? {
+            sink.put(&strip)?;
+        }
+        sink.finish()
     }
 
     /// Reads all rows into a picture, and tells what was damaged, where the options ask to go on all the same.

@@ -5,7 +5,7 @@ use super::reader::{Reader, header_of_file, header_of_stream};
 use super::writer::Writer;
 use crate::error::Result;
 use crate::flow::Sink;
-use crate::frame::{Content, Facts, FileFormat, Frame, Metadata, Picture, PixelFormat, Size, View};
+use crate::frame::{Content, Facts, FileFormat, Frame, Levels, Metadata, Picture, PixelFormat, Size, View};
 use crate::pixel::{PicturePixel, Sample};
 use std::io::Read;
 use std::path::Path;
@@ -137,6 +137,9 @@ impl AsPicture for Picture {
     }
 
     fn rows_into(&self, take: &mut dyn FnMut(u32, &Content) -> Result<()>) -> Result<()> {
+        if let Content::Pixels(pixels) = self.content() {
+            Levels::of(self.metadata()).check_scaled(pixels.samples_any())?;
+        }
         take(0, self.content())
     }
 }

@@ -2,8 +2,6 @@
 
 use super::input::{pixel_form, same_size};
 use super::{Stage, Step, by_rows};
-use crate::color;
-use crate::convert::channels;
 use crate::error::Result;
 use crate::frame::{Change, Facts};
 use crate::pixel::Layout;
@@ -30,7 +28,7 @@ impl Step for Flatten {
         };
         let change = if to == layout { Change::Crop } else { Change::Values };
         let (facts, background) = (same_size(input, depth, to, input.metadata.after(change)), self.background);
-        Ok(by_rows(facts, move |content, _| Ok(color::flatten(content.pixels()?, background)?.into())))
+        Ok(by_rows(facts, move |content, _| Ok(content.pixels()?.flatten(background)?.into())))
     }
 }
 
@@ -48,6 +46,6 @@ impl Step for DropAlpha {
         let to = layout.without_alpha();
         let metadata = input.metadata.after(Change::Channels { channels: to.channels(), model: false });
         let facts = same_size(input, depth, to, metadata);
-        Ok(by_rows(facts, |content, _| Ok(channels::drop_alpha(content.pixels()?)?.into())))
+        Ok(by_rows(facts, |content, _| Ok(content.pixels()?.drop_alpha()?.into())))
     }
 }

@@ -121,6 +121,11 @@ impl<'a> Chain<'a> {
         &self.facts
     }
 
+    /// The damage that was met so far, where the options ask to go on all the same; taken once.
+    pub fn take_damage(&mut self) -> Option<Damage> {
+        Source::take_damage(self)
+    }
+
     /// Pulls every row through and into a sink, and ends the sink. The source is read to its end, so that damage behind
     /// the last needed row is found where all its rows are needed.
     ///

@@ -3,11 +3,41 @@
 use super::indices::look_up;
 use super::input::{pixel_form, same_size};
 use super::{Stage, Step, by_rows};
-use crate::color::{self, GrayWeights};
-use crate::error::Result;
-use crate::frame::{Change, Facts};
+use crate::color::GrayWeights;
+use crate::error::{Error, Result};
+use crate::frame::{Change, Content, Facts, PixelFormat};
 use crate::pixel::{Depth, Layout, Meaning};
 use crate::threads::Threads;
+
+/// Some planes of several, in any order: what becomes a picture of one to four of them.
+#[derive(Debug, Clone)]
+pub struct PickPlanes {
+    /// Places of the planes, counted from 0.
+    pub places: Vec<usize>,
+}
+
+impl Step for PickPlanes {
+    fn name(&self) -> &'static str {
+        "planes"
+    }
+
+    fn plan(&self, input: &Facts) -> Result<Box<dyn Stage>> {
+        let PixelFormat::Planes { number, names } = &input.pixel_format else {
+            return Err(Error::invalid("input", format!("{} has no planes", input.pixel_format.describe())));
+        };
+        let pick = |&place: &usize| {
+            let there = || format!("there is no plane {place}; there are {}, counted from 0", names.len());
+            names.get(place).cloned().ok_or_else(|| Error::invalid("places", there()))
+        };
+        let names = self.places.iter().map(pick).collect::<Result<Vec<_>>>()?;
+        let format = PixelFormat::Planes { number: *number, names };
+        let places = self.places.clone();
+        Ok(by_rows(Facts::new(input.size, format, input.metadata.clone()), move |content, _| match content {
+            Content::Planes(planes) => Ok(Content::Planes(planes.pick(&places)?)),
+            pixels => Ok(pixels.clone()),
+        }))
+    }
+}
 
 /// Colour to gray; alpha is kept.
 #[derive(Debug, Clone, Default)]
@@ -32,7 +62,7 @@ impl Step for ToGray {
         };
         let (weights, threads) = (self.weights, self.threads);
         Ok(by_rows(same_size(input, depth, to, metadata), move |content, _| {
-            Ok(color::pixels_to_gray(content.pixels()?, weights, threads)?.into())
+            Ok(content.pixels()?.gray(weights, threads)?.into())
         }))
     }
 }
@@ -64,8 +94,6 @@ impl Step for ToColor {
         if to != layout {
             metadata.icc = None;
         }
-        Ok(by_rows(same_size(input, depth, to, metadata), |content, _| {
-            Ok(color::pixels_to_color(content.pixels()?)?.into())
-        }))
+        Ok(by_rows(same_size(input, depth, to, metadata), |content, _| Ok(content.pixels()?.color()?.into())))
     }
 }

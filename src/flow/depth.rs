@@ -3,7 +3,7 @@
 use super::input::{pixel_form, same_size};
 use super::{Stage, Step, by_rows};
 use crate::color;
-use crate::convert::depth::{Window, layout_of_planes, needs_window, to_depth};
+use crate::convert::depth::{Window, layout_of_planes, needs_window};
 use crate::error::Result;
 use crate::frame::{Change, Facts, PixelFormat};
 use crate::pixel::{Depth, Layout, Meaning, Transfer};
@@ -78,15 +78,15 @@ impl Step for ToDepth {
         }
         let facts = same_size(input, depth, layout, metadata);
         if !encodes {
-            return Ok(by_rows(facts, move |content, _| Ok(to_depth(content, depth, window, threads)?.into())));
+            return Ok(by_rows(facts, move |content, _| Ok(content.to_pixels(depth, window, threads)?.into())));
         }
         Ok(by_rows(facts, move |content, _| {
             let light = match window {
-                Some(window) => to_depth(content, Depth::F32, Some(window), threads)?,
+                Some(window) => content.to_pixels(Depth::F32, Some(window), threads)?,
                 None => content.pixels()?.clone(),
             };
             let encoded = color::encoded(&light, Transfer::Srgb, threads)?.unwrap_or(light);
-            Ok(to_depth(&encoded.into(), depth, None, threads)?.into())
+            Ok(encoded.to_depth(depth, None, threads)?.into())
         }))
     }
 }

@@ -1,10 +1,35 @@
 //! Measuring while rows come: a histogram as a sink.
 
-use super::{Sink, Strip, check_complete, check_next};
+use super::{Sink, Source, Strip, check_complete, check_next};
 use crate::error::{Error, Result};
 use crate::frame::{Facts, PixelFormat, Pixels, Region};
-use crate::measure::{Histogram, HistogramRules, Mask};
+use crate::measure::{Histogram, HistogramRules, Mask, Scan};
 use crate::pixel::NumberKind;
+
+/// Rows looked at together while a range is found.
+const ROWS: u32 = 64;
+
+/// The least and the greatest finite value of a source, over all channels but alpha: what values without a known range are shown
+/// by. Reads the source to its end and rewinds it; `None` where no value is finite.
+///
+/// # Errors
+/// What reading gives.
+pub fn used_range(source: &mut dyn Source) -> Result<Option<(f64, f64)>> {
+    let colors = match &source.facts().pixel_format {
+        PixelFormat::Pixels { layout, .. } => layout.without_alpha().channels(),
+        PixelFormat::Planes { names, .. } => names.len(),
+    };
+    let mut scan = Scan::default();
+    while let Some(strip) = source.next(ROWS)? {
+        scan.add(&strip.content);
+    }
+    source.rewind()?;
+    let finite = scan.used.iter().take(colors).filter(|used| used.0.is_finite() && used.1.is_finite());
+    Ok(finite.fold(None, |range: Option<(f64, f64)>, used| {
+        let (low, high) = range.unwrap_or(*used);
+        Some((low.min(used.0), high.max(used.1)))
+    }))
+}
 
 /// A sink that counts the rows it is given, so that a picture larger than memory is measured in one pass.
 ///
@@ -77,7 +102,7 @@ impl Sink for HistogramSink {
             }
             None => Mask::ALL,
         };
-        let counted = strip.content.masked_histogram(&mask, &self.rules)?;
+        let counted = strip.content.counted(&mask, &self.rules, false)?;
         match &mut self.sum {
             Some(sum) => sum.merge(&counted)?,
             None => self.sum = Some(counted),

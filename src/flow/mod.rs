@@ -9,16 +9,19 @@
 //! pixel work itself, which the steps call.
 
 mod alpha;
+mod calls;
 mod cast;
 mod chain;
 mod codes;
 mod color;
+mod convert;
 mod crop;
 mod depth;
 mod indices;
 mod input;
 mod meaning;
 mod measure;
+mod memory;
 mod moves;
 mod order;
 mod picture;
@@ -33,12 +36,14 @@ pub use alpha::{DropAlpha, Flatten};
 pub use cast::{Cast, CastRule};
 pub use chain::{Chain, Progress, apply};
 pub use codes::{Codes, FromCodes, ToCodes};
-pub use color::{ToColor, ToGray};
+pub use color::{PickPlanes, ToColor, ToGray};
+pub use convert::Convert;
 pub use crop::Crop;
 pub use depth::ToDepth;
 pub use indices::ToIndices;
 pub use meaning::StateMeaning;
-pub use measure::HistogramSink;
+pub use measure::{HistogramSink, used_range};
+pub use memory::{RawSink, ViewSink};
 pub use moves::{Channels, Fill, Filling, Orient};
 pub use picture::{BlankSource, PictureSink, PictureSource};
 pub(crate) use picture::{check_complete, check_next};

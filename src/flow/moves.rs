@@ -3,7 +3,7 @@
 use super::input::{pixel_form, rows_of, same_form};
 use super::{Known, Sees, Stage, Step, Strip, by_rows};
 use crate::color;
-use crate::convert::channels::{Take, select, selected_layout};
+use crate::convert::channels::{Take, selected_layout};
 use crate::error::Result;
 use crate::frame::{
     Change, Content, Facts, Orientation, PixelFormat, Pixels, Region, SampleViewMut, Size, with_samples_mut,
@@ -94,7 +94,7 @@ impl Stage for Orienting {
     }
 }
 
-/// New channels picked from the old ones: see [`select`].
+/// New channels picked from the old ones: see [`Pixels::select`](crate::frame::Pixels::select).
 #[derive(Debug, Clone)]
 pub struct Channels {
     /// Source of each channel of the output.
@@ -126,7 +126,7 @@ impl Step for Channels {
         }
         let facts = Facts::new(input.size, PixelFormat::Pixels { depth, layout: to }, metadata);
         let channels = self.channels.clone();
-        Ok(by_rows(facts, move |content, _| Ok(select(content.pixels()?, &channels)?.into())))
+        Ok(by_rows(facts, move |content, _| Ok(content.pixels()?.select(&channels)?.into())))
     }
 }
 

@@ -18,9 +18,10 @@ pub struct Resize {
 }
 
 impl Resize {
-    /// A step to this size by these rules.
-    pub fn new(target: Target, rules: ResizeRules) -> Resize {
-        Resize { area: None, target, rules }
+    /// A step to this size by these rules. A target is said as the pixels are stored: to say it as they are seen, put
+    /// [`Orient::upright`](super::Orient::upright) before the step (the chain shrinks first all the same).
+    pub fn new(target: impl Into<Target>, rules: ResizeRules) -> Resize {
+        Resize { area: None, target: target.into(), rules }
     }
 
     /// Resizes a part of the picture only, whose corners may lie between pixels.
@@ -52,7 +53,7 @@ impl Step for Resize {
             pixel_form(input, "resize")?;
         }
         let (area, to) = self.target.of_area(input.size, self.area.unwrap_or(Area::of(input.size)))?;
-        let plan = Plan::of_area(input.size, area, to, self.rules)?;
+        let plan = Plan::of_area(input.size, area, to, &self.rules)?;
         let (width, height) = area.sides();
         let (x, y) = (f64::from(to.width) / width, f64::from(to.height) / height);
         let change = Change::Resize { x, y, keeps_values: plan.keeps_values() };
@@ -90,16 +91,7 @@ impl Stage for Resizing {
     fn run(&mut self, input: &Strip, output: Range<u32>) -> Result<Content> {
         let size = Size::new(self.plan.target().width, output.end - output.start);
         let mut out = Content::new(size, &input.content.pixel_format())?;
-        match (&input.content, &mut out) {
-            (Content::Pixels(from), Content::Pixels(to)) => {
-                self.plan.run_rows_any(from.samples_any(), input.first_row, to.samples_any_mut(), output.start)?;
-            }
-            (from, to) => {
-                for (from, to) in from.views().into_iter().zip(to.views_mut()) {
-                    self.plan.run_numbers(from, input.first_row, to, output.start)?;
-                }
-            }
-        }
+        self.plan.run_content(&input.content, input.first_row, &mut out, output.start)?;
         Ok(out)
     }
 
@@ -169,7 +161,7 @@ impl Step for RotateBy {
         }
         let metadata = input.metadata.after(Change::Resize { x: 1.0, y: 1.0, keeps_values: false });
         let facts = same_form(input, size, metadata);
-        Ok(Box::new(Rotating { map, rules: self.rules, height: input.size.height, facts }))
+        Ok(Box::new(Rotating { map, rules: self.rules.clone(), height: input.size.height, facts }))
     }
 }
 
@@ -199,7 +191,7 @@ impl Stage for Rotating {
         let map = self.map.then(Affine::translate(0.0, -f64::from(output.start)));
         let from = input.content.pixels()?;
         let mut out = Pixels::new(rows, from.layout(), from.depth())?;
-        warp_any(from.samples_any(), map, out.samples_any_mut(), self.rules)?;
+        warp_any(from.samples_any(), map, out.samples_any_mut(), &self.rules)?;
         Ok(out.into())
     }
 }

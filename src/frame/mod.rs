@@ -8,6 +8,7 @@ mod content;
 mod facts;
 mod format;
 pub(crate) mod gate;
+mod levels;
 mod metadata;
 mod orientation;
 mod owned;
@@ -32,6 +33,8 @@ pub(crate) use any_view::{
 pub use content::{Content, Pixels};
 pub use facts::{Facts, PixelFormat, RowOrder};
 pub use format::FileFormat;
+pub use levels::Levels;
+pub(crate) use levels::check_codes;
 pub use metadata::{Change, Metadata, Resolution, ResolutionUnit, Scale, Text, Time};
 pub use orientation::Orientation;
 pub use owned::Frame;

@@ -130,6 +130,14 @@ impl<P: Pixel> Frame<P> {
         self.view().region(region)
     }
 
+    /// A region as a frame of its own. One copy.
+    ///
+    /// # Errors
+    /// A region that reaches outside, or no memory.
+    pub fn crop(&self, region: Region) -> Result<Frame<P>> {
+        Ok(self.region(region)?.to_frame())
+    }
+
     /// A mutable view of a region.
     ///
     /// # Errors

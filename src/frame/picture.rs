@@ -1,8 +1,10 @@
 //! A picture: content and its metadata.
 
-use super::{Content, Facts, Frame, Metadata, PixelFormat, Pixels, Planes, Size, View, ViewMut, Visitor};
-use crate::error::Result;
-use crate::pixel::{Meaning, PicturePixel};
+use super::{
+    Content, Facts, Frame, Levels, Metadata, PixelFormat, Pixels, Planes, Scale, Size, View, ViewMut, Visitor,
+};
+use crate::error::{ErrorKind, Result};
+use crate::pixel::{Meaning, Number, PicturePixel};
 
 /// A picture: pixels of a depth and layout (or planes), and metadata.
 ///
@@ -24,6 +26,26 @@ impl Picture {
     /// A picture of this content and metadata.
     pub fn new(content: impl Into<Content>, metadata: Metadata) -> Picture {
         Picture { content: content.into(), metadata }
+    }
+
+    /// A picture whose samples are a camera's codes 0..=max code, unscaled: files and steps that need the full range scale them.
+    ///
+    /// # Errors
+    /// A sample above the max code, floats, or a max code of 0 or beyond the depth.
+    ///
+    /// # Examples
+    /// ```
+    /// use rahmen::{Frame, Gray, Picture, Size};
+    /// let twelve = Frame::<Gray<u16>>::from_samples(Size::new(3, 1), vec![0, 2000, 4095])?;
+    /// let picture = Picture::of_codes(twelve, 4095)?;
+    /// assert_eq!(picture.metadata().max_codes, Some(vec![4095]));
+    /// # Ok::<(), rahmen::Error>(())
+    /// ```
+    pub fn of_codes(pixels: impl Into<Pixels>, max: u32) -> Result<Picture> {
+        let pixels = pixels.into();
+        Levels::codes(max).check(pixels.samples_any())?;
+        let max_codes = Some(vec![max; pixels.layout().channels()]);
+        Ok(Picture::new(pixels, Metadata { max_codes, scale: Scale::Codes, ..Metadata::default() }))
     }
 
     /// Width and height as stored.
@@ -67,6 +89,20 @@ impl Picture {
     /// Planes: the error says which.
     pub fn pixels(&self) -> Result<&Pixels> {
         self.content.pixels()
+    }
+
+    /// The planes, as planes of a number type.
+    ///
+    /// # Errors
+    /// Pixels, or another number type; the error names both.
+    pub fn planes<T: Number>(&self) -> Result<&Planes<T>> {
+        match &self.content {
+            Content::Planes(planes) => planes.planes(),
+            Content::Pixels(pixels) => {
+                let wanted = format!("planes of {}", T::KIND.name());
+                Err(ErrorKind::Types { wanted, found: format!("{} {}", pixels.layout(), pixels.depth()) }.into())
+            }
+        }
     }
 
     /// A typed view of the pixels.

@@ -1,7 +1,7 @@
 //! Named planes of any number type: split channels, multispectral data, wide numbers, other colour models.
 
 use super::{AnyNumbers, AnyNumbersMut, Frame, Size};
-use crate::error::{Error, Result};
+use crate::error::{Error, ErrorKind, Result};
 use crate::pixel::{Gray, Number, NumberKind};
 
 /// Any number of named planes of one size and number type, one buffer a plane.
@@ -67,6 +67,59 @@ impl<T: Number> Planes<T> {
         Some(&mut self.planes[place].1)
     }
 
+    /// The plane at a place, counted from 0.
+    pub fn at(&self, place: usize) -> Option<&Frame<Gray<T>>> {
+        self.planes.get(place).map(|(_, frame)| frame)
+    }
+
+    /// Takes a plane out. No copy.
+    ///
+    /// # Errors
+    /// A name that is not there; the error lists those that are.
+    pub fn remove(&mut self, name: &str) -> Result<Frame<Gray<T>>> {
+        let place = self.place(name)?;
+        Ok(self.planes.remove(place).1)
+    }
+
+    /// Gives a plane another name.
+    ///
+    /// # Errors
+    /// A name that is not there, or a new one that another plane has.
+    pub fn rename(&mut self, name: &str, new: impl Into<String>) -> Result<()> {
+        let (place, new) = (self.place(name)?, new.into());
+        if new != name {
+            check_new(&new, self.size, self.size, self.get(&new).is_some())?;
+            self.planes[place].0 = new;
+        }
+        Ok(())
+    }
+
+    /// Puts the planes in this order. No copy.
+    ///
+    /// # Errors
+    /// Names that are not those of the planes, each once.
+    pub fn reorder(&mut self, names: &[&str]) -> Result<()> {
+        let places = names.iter().map(|name| self.place(name)).collect::<Result<Vec<_>>>()?;
+        let mut seen = vec![false; self.planes.len()];
+        places.iter().for_each(|&place| seen[place] = true);
+        if places.len() != self.planes.len() || seen.contains(&false) {
+            let (given, there) = (names.join(", "), self.list());
+            return Err(Error::invalid("names", format!("{given} do not name each of the planes {there} once")));
+        }
+        let mut old: Vec<_> = std::mem::take(&mut self.planes).into_iter().map(Some).collect();
+        self.planes = places.into_iter().filter_map(|place| old[place].take()).collect();
+        Ok(())
+    }
+
+    fn list(&self) -> String {
+        self.names().collect::<Vec<_>>().join(", ")
+    }
+
+    fn place(&self, name: &str) -> Result<usize> {
+        place_of(&mut self.planes.iter().map(|(name, _)| name.as_str()), name)
+            .ok_or_else(|| Error::invalid("name", format!("there is no plane {name}; there are {}", self.list())))
+    }
+
     /// The names, in order.
     pub fn names(&self) -> impl ExactSizeIterator<Item = &str> {
         self.planes.iter().map(|(name, _)| name.as_str())
@@ -104,9 +157,37 @@ impl<T: Number> Planes<T> {
     }
 }
 
+impl<T: Number> std::ops::Index<usize> for Planes<T> {
+    type Output = Frame<Gray<T>>;
+
+    /// The plane at a place, counted from 0; panics where there is none.
+    #[track_caller]
+    fn index(&self, place: usize) -> &Frame<Gray<T>> {
+        &self.planes[place].1
+    }
+}
+
+impl<T: Number> std::ops::Index<&str> for Planes<T> {
+    type Output = Frame<Gray<T>>;
+
+    /// The plane of a name; panics where there is none.
+    #[track_caller]
+    fn index(&self, name: &str) -> &Frame<Gray<T>> {
+        match self.get(name) {
+            Some(plane) => plane,
+            None => panic!("there is no plane {name}; there are {}", self.list()),
+        }
+    }
+}
+
 /// Which of some names this is.
 fn place_of(names: &mut dyn Iterator<Item = &str>, name: &str) -> Option<usize> {
     names.enumerate().find(|(_, other)| *other == name).map(|(place, _)| place)
+}
+
+#[cold]
+fn no_plane(place: usize, count: usize) -> Error {
+    Error::invalid("places", format!("there is no plane {place}; there are {count}, counted from 0"))
 }
 
 fn check_new(name: &str, wanted: Size, found: Size, is_there: bool) -> Result<()> {
@@ -202,6 +283,22 @@ impl AnyPlanes {
         out
     }
 
+    /// Planes at these places, counted from 0, in this order. One copy.
+    ///
+    /// # Errors
+    /// A place that is not there, or one that is listed twice.
+    pub fn pick(&self, places: &[usize]) -> Result<AnyPlanes> {
+        fn picked<T: Number>(planes: &Planes<T>, places: &[usize]) -> Result<Planes<T>> {
+            let mut out = Planes::new(planes.size);
+            for &place in places {
+                let (name, frame) = planes.planes.get(place).ok_or_else(|| no_plane(place, planes.len()))?;
+                out.push_named(name.clone(), frame.clone())?;
+            }
+            Ok(out)
+        }
+        each_arm!(self, p => Ok(picked(p, places)?.into()))
+    }
+
     /// Calls with each plane's name and its numbers, in order.
     fn each<'a>(&'a self, run: &mut dyn FnMut(&'a str, AnyNumbers<'a>)) {
         each_arm!(self, p => for (name, frame) in &p.planes {
@@ -230,6 +327,21 @@ impl AnyPlanes {
         each_arm!(self, p => p.push_named(name.to_string(), Frame::new(p.size)?))
     }
 
+    /// The planes as planes of this number type.
+    ///
+    /// # Errors
+    /// Another number type; the error names both.
+    pub fn planes<T: Number>(&self) -> Result<&Planes<T>> {
+        let typed: Option<&Planes<T>> = each_arm!(self, p => (p as &dyn std::any::Any).downcast_ref());
+        typed.ok_or_else(|| self.another_number(T::KIND))
+    }
+
+    #[cold]
+    fn another_number(&self, wanted: NumberKind) -> Error {
+        let planes = |kind: NumberKind| format!("planes of {}", kind.name());
+        ErrorKind::Types { wanted: planes(wanted), found: planes(self.number()) }.into()
+    }
+
     /// The planes typed as another set of planes is, if they are of that type.
     pub(crate) fn typed_as<T: Number>(&self, _like: &Planes<T>) -> Option<&Planes<T>> {
         each_arm!(self, p => (p as &dyn std::any::Any).downcast_ref())
@@ -247,6 +359,16 @@ macro_rules! from_planes {
     ($($t:ident $arm:ident),*) => {$(
         impl From<Planes<$t>> for AnyPlanes {
             fn from(planes: Planes<$t>) -> AnyPlanes { AnyPlanes::$arm(planes) }
+        }
+        impl TryFrom<AnyPlanes> for Planes<$t> {
+            type Error = Error;
+            /// No copy; planes of another number type are an error.
+            fn try_from(planes: AnyPlanes) -> Result<Planes<$t>> {
+                match planes {
+                    AnyPlanes::$arm(planes) => Ok(planes),
+                    other => Err(other.another_number(<$t as Number>::KIND)),
+                }
+            }
         }
     )*};
 }
@@ -274,7 +396,22 @@ mod tests {
         let odd = Frame::new(Size::new(1, 2)).unwrap();
         assert_eq!(planes.push("odd", odd).unwrap_err().to_string(), "plane odd is 1x2, but 2x1 is needed");
         assert!(planes.push("noise", plane(0)).is_err());
+        assert_eq!(planes.at(1).unwrap()[(0, 0)].value, 3);
+        assert!(planes.rename("depth", "noise").is_err() && planes.rename("sound", "x").is_err());
+        planes.rename("depth", "height").unwrap();
+        planes.reorder(&["noise", "height"]).unwrap();
+        for wrong in [&["noise"][..], &["noise", "noise"], &["noise", "height", "x"]] {
+            assert!(planes.reorder(wrong).is_err());
+        }
+        assert_eq!(planes.names().collect::<Vec<_>>(), ["noise", "height"]);
+        let mut one = planes.clone();
+        assert_eq!(one.remove("height").unwrap()[(0, 0)].value, -7);
+        assert_eq!(one.remove("height").unwrap_err().to_string(), "there is no plane height; there are noise");
         let any = AnyPlanes::from(planes);
         assert_eq!((any.number(), any.len(), any.size()), (NumberKind::I16, 2, size));
+        assert_eq!(any.planes::<i16>().unwrap().len(), 2);
+        let error = any.planes::<f64>().unwrap_err().to_string();
+        assert_eq!(error, "wanted planes of f64, the picture holds planes of i16");
+        assert!(Planes::<u8>::try_from(any.clone()).is_err() && Planes::<i16>::try_from(any).unwrap().len() == 2);
     }
 }

@@ -131,7 +131,7 @@ impl ChannelHistogram {
         let (low, high) = self.range;
         if value < low {
             self.under += count;
-        } else if value > high {
+        } else if value > high || (value == high && self.is_by_level()) {
             self.over += count;
         } else if let Some(last) = self.bins.len().checked_sub(1) {
             let at = ((value - low) / (high - low) * self.bins.len() as f64) as usize;
@@ -145,7 +145,7 @@ impl ChannelHistogram {
         self.moments.merge(&other.moments);
         (self.under, self.over, self.nan) = (self.under + other.under, self.over + other.over, self.nan + other.nan);
         self.at_ends = (self.at_ends.0 + other.at_ends.0, self.at_ends.1 + other.at_ends.1);
-        if self.is_by_level() {
+        if self.has_every_level() {
             self.stats = Stats::of_counts(&self.bins).moved_by(self.first as f64);
         } else {
             // Only histograms by level begin elsewhere than at 0.
@@ -163,7 +163,12 @@ impl ChannelHistogram {
     /// Whether each bin is one level of integers, so that figures from the bins are exact.
     pub fn is_by_level(&self) -> bool {
         let first = self.first as f64;
-        self.levels == Some(self.bins.len()) && self.range == (first, first + self.bins.len() as f64)
+        self.levels.is_some() && self.range == (first, first + self.bins.len() as f64)
+    }
+
+    /// Whether there is a bin for each level that is possible.
+    pub(crate) fn has_every_level(&self) -> bool {
+        self.is_by_level() && self.levels == Some(self.bins.len())
     }
 
     /// How many levels are possible; `None` for floats.

@@ -33,6 +33,28 @@ impl CompareRules {
     }
 }
 
+impl CompareRules {
+    /// Sets the peak of PSNR and SSIM.
+    pub fn peak(self, peak: f64) -> CompareRules {
+        CompareRules { peak: Some(peak), ..self }
+    }
+
+    /// Sets the difference beyond which pixels are counted.
+    pub fn threshold(self, threshold: f64) -> CompareRules {
+        CompareRules { threshold, ..self }
+    }
+
+    /// Leaves SSIM out.
+    pub fn without_ssim(self) -> CompareRules {
+        CompareRules { ssim: false, ..self }
+    }
+
+    /// Sets the maximum number of threads.
+    pub fn threads(self, threads: Threads) -> CompareRules {
+        CompareRules { threads, ..self }
+    }
+}
+
 impl Default for CompareRules {
     fn default() -> Self {
         CompareRules { peak: None, threshold: 0.0, ssim: true, threads: Threads::ALL }

@@ -7,7 +7,34 @@ use super::joint::joint_any;
 use super::profile::profile_any;
 use super::{CompareRules, Comparison, Histogram, HistogramRules, JointHistogram, Mask, Profile};
 use crate::error::{Error, Result};
-use crate::frame::{AnyNumbers, Content, Pixels};
+use crate::frame::{AnyNumbers, Content, Picture, Pixels};
+
+impl Picture {
+    /// The histogram of every channel or plane, in the picture's own levels: max codes and scale are those of its metadata.
+    ///
+    /// # Errors
+    /// A picture without pixels, or samples that are not what the metadata say.
+    ///
+    /// # Examples
+    /// ```
+    /// use rahmen::{Frame, Gray, Picture, Size};
+    /// let frame = Frame::<Gray<u16>>::from_samples(Size::new(2, 1), vec![1000, 3000])?;
+    /// let counted = Picture::of_codes(frame, 4095)?.histogram()?;
+    /// assert_eq!((counted.channels[0].levels(), counted.channels[0].stats.mean), (Some(4096), 2000.0));
+    /// # Ok::<(), rahmen::Error>(())
+    /// ```
+    pub fn histogram(&self) -> Result<Histogram> {
+        self.content().histogram(&HistogramRules::of(self.metadata()))
+    }
+
+    /// The [`Comparison`] with another picture, by the default rules for this one's metadata.
+    ///
+    /// # Errors
+    /// As [`compare`](super::compare).
+    pub fn compare(&self, other: &Picture) -> Result<Comparison> {
+        self.content().compare(other.content(), &CompareRules::of(self.metadata()))
+    }
+}
 
 impl Content {
     /// [`histogram`](super::histogram) of every channel or plane.
@@ -31,12 +58,17 @@ impl Content {
     /// # Errors
     /// As [`masked_histogram`](super::masked_histogram).
     pub fn masked_histogram(&self, mask: &Mask<'_>, rules: &HistogramRules) -> Result<Histogram> {
+        self.counted(mask, rules, true)
+    }
+
+    /// [`masked_histogram`](Content::masked_histogram) of some rows of a picture.
+    pub(crate) fn counted(&self, mask: &Mask<'_>, rules: &HistogramRules, is_whole: bool) -> Result<Histogram> {
         if let Content::Pixels(pixels) = self {
-            return histogram_any(pixels.samples_any().into(), pixels.layout().channel_names(), mask, rules);
+            return histogram_any(pixels.samples_any().into(), pixels.layout().channel_names(), mask, rules, is_whole);
         }
         let mut channels = Vec::new();
         for (name, plane) in self.pixel_format().channel_names().iter().zip(self.views()) {
-            channels.append(&mut histogram_any(plane, &[name], mask, rules)?.channels);
+            channels.append(&mut histogram_any(plane, &[name], mask, rules, is_whole)?.channels);
         }
         Ok(Histogram { channels })
     }

@@ -2,7 +2,6 @@
 
 use super::figures::decibels;
 use crate::access::orient_bytes;
-use crate::convert::depth::pixels_to_depth;
 use crate::frame::{AnyNumbers, Content, Orientation, Pixels, Region, SampleView, SampleViewMut};
 use crate::pixel::{Depth, NumberKind};
 use crate::threads::Threads;
@@ -172,7 +171,7 @@ pub(super) fn hint_of_contents(a: &Content, b: &Content) -> Option<Fix> {
         return Orientation::ALL[1..].iter().find(|&&o| equal_once_oriented(a, b, o)).map(|&o| Fix::Orientation(o));
     }
     let at = |depth: Depth| -> Option<bool> {
-        let to = |p: &Pixels| pixels_to_depth(p, depth, None, Threads::ALL).ok();
+        let to = |p: &Pixels| p.to_depth(depth, None, Threads::ALL).ok();
         Some(a.size() == b.size() && to(a)? == to(b)?)
     };
     let coarser = [Depth::U8, Depth::U16].into_iter().find(|d| [a.depth(), b.depth()].contains(d))?;

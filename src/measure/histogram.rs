@@ -8,7 +8,7 @@ use super::moments::Moments;
 use super::one_pass::masked_moments_any;
 use crate::color::{GrayWeights, gray_any};
 use crate::error::{Error, Result};
-use crate::frame::{AnyNumbers, AnySamples, Metadata, Pixels, Region, Scale, Size, View};
+use crate::frame::{AnyNumbers, AnySamples, Levels, Metadata, Pixels, Region, Size, View};
 use crate::pixel::{Depth, Layout, PicturePixel, Pixel};
 use crate::threads::Threads;
 
@@ -21,19 +21,26 @@ pub struct HistogramRules {
     /// Half-open range that the bins cover evenly, in codes or float values (default: all levels; for floats
     /// the values' minimum to maximum). A value equal to the upper limit falls in the last bin.
     pub range: Option<(f64, f64)>,
-    /// The max code of each channel, where it is not the full range: levels are codes 0..=top then.
-    pub max_codes: Option<Vec<u32>>,
-    /// Whether samples span the full range of the depth, or are the codes 0..=max code themselves.
-    pub scale: Scale,
+    /// How integer samples stand for levels.
+    pub levels: Levels,
     /// Maximum number of threads; the result does not depend on it.
     pub threads: Threads,
 }
 
 impl HistogramRules {
-    /// The default rules with the max codes and the scale of a picture's metadata.
+    /// The default rules with the levels of a picture's metadata.
     pub fn of(metadata: &Metadata) -> HistogramRules {
-        let max_codes = metadata.max_codes.clone();
-        HistogramRules { max_codes, scale: metadata.scale, ..HistogramRules::default() }
+        HistogramRules::default().levels(Levels::of(metadata))
+    }
+
+    /// Sets how integer samples stand for levels.
+    pub fn levels(self, levels: Levels) -> HistogramRules {
+        HistogramRules { levels, ..self }
+    }
+
+    /// Sets the maximum number of threads.
+    pub fn threads(self, threads: Threads) -> HistogramRules {
+        HistogramRules { threads, ..self }
     }
 
     /// Sets the number of bins.
@@ -44,12 +51,6 @@ impl HistogramRules {
     /// Sets the half-open range that the bins cover.
     pub fn range(self, low: f64, high: f64) -> HistogramRules {
         HistogramRules { range: Some((low, high)), ..self }
-    }
-
-    /// The max code of a channel of integers with so many levels.
-    fn top(&self, channel: usize, levels: usize) -> u32 {
-        let full = levels as u32 - 1;
-        self.max_codes.as_ref().and_then(|t| t.get(channel).copied()).unwrap_or(full).clamp(1, full)
     }
 
     fn check(&self) -> Result<()> {
@@ -75,11 +76,12 @@ const MOST_BINS: usize = 1 << 24;
 /// The histogram of a view, a channel each. One pass for 8- and 16-bit integers; three for other numbers (extremes, bins,
 /// median) and memory for one channel.
 ///
-/// Integers are counted by code: `top + 1` levels, 0..=255 or 0..=65,535 unless the rules hold max codes, and the figures
-/// are in codes and exact.
+/// Integers are counted by level: 0..=255 or 0..=65,535, or the codes 0..=max code that the rules' [`Levels`] say, and the figures are
+/// in levels and exact.
 ///
 /// # Errors
-/// No bins, a range that is not finite or runs backwards, or a view without pixels.
+/// No bins, a range that is not finite or runs backwards, a view without pixels, a sample above the max code, or samples that
+/// are unscaled codes where the rules say scaled ones.
 ///
 /// # Examples
 /// ```
@@ -99,15 +101,16 @@ pub fn histogram<P: Pixel>(view: View<'_, P>, rules: &HistogramRules) -> Result<
 /// # Errors
 /// As [`histogram`], or a mask of another size.
 pub fn masked_histogram<P: Pixel>(view: View<'_, P>, mask: &Mask<'_>, rules: &HistogramRules) -> Result<Histogram> {
-    histogram_any(view.numbers_any(), P::CHANNEL_NAMES, mask, rules)
+    histogram_any(view.numbers_any(), P::CHANNEL_NAMES, mask, rules, true)
 }
 
-/// One view, its channels by these names.
+/// One view, its channels by these names. Whether it is all that is measured: then samples that cannot be scaled codes are found.
 pub(crate) fn histogram_any(
     view: AnyNumbers<'_>,
     names: &[&str],
     mask: &Mask<'_>,
     rules: &HistogramRules,
+    is_whole: bool,
 ) -> Result<Histogram> {
     rules.check()?;
     mask.check(view.size())?;
@@ -117,16 +120,18 @@ pub(crate) fn histogram_any(
     let names = names.iter();
     let channels = match levels_of(view.kind()) {
         Some(levels) => {
+            let max_codes = rules.levels.max_codes(view.channels(), levels as u32 - 1)?;
             let counts = count_levels(view, mask, rules.threads);
             let each = names.zip(counts).enumerate();
             let channel = |(i, (name, counts)): (usize, (&&str, Vec<u64>))| {
-                let counts = match rules.scale {
-                    Scale::Full => by_code(counts, rules.top(i, levels)),
-                    Scale::Codes => unscaled(counts, rules.top(i, levels))?,
-                };
+                let counts = rules.levels.count(counts, max_codes[i], is_whole)?;
                 Ok(from_levels(name, &counts, rules))
             };
             each.map(channel).collect::<Result<_>>()?
+        }
+        None if rules.levels.are_codes() => {
+            let number = view.kind().name();
+            return Err(Error::invalid("levels", format!("codes are numbers of 8 or 16 bits, not {number}")));
         }
         None => {
             let moments = masked_moments_any(view, mask, rules.threads)?;
@@ -161,14 +166,13 @@ pub(crate) fn gray_histogram_any(
     rules: &HistogramRules,
 ) -> Result<Histogram> {
     mask.check(view.size())?;
-    let top = rules.max_codes.as_ref().filter(|t| t.windows(2).all(|p| p[0] == p[1]));
-    let rules = HistogramRules { max_codes: top.cloned(), ..rules.clone() };
+    let rules = rules.clone().levels(rules.levels.together());
     let names = Layout::Gray.channel_names();
     if view.depth() == Depth::F32 || !mask.is_all() {
         // Floats are gone through more than once, and a mask belongs to whole rows: all of it is made.
         let mut gray = Pixels::new(view.size(), Layout::Gray, view.depth())?;
         gray_any(view, layout, gray.samples_any_mut(), weights, rules.threads)?;
-        return histogram_any(gray.samples_any().into(), names, mask, &rules);
+        return histogram_any(gray.samples_any().into(), names, mask, &rules, false);
     }
     let whole = HistogramRules { bins: None, range: None, ..rules.clone() };
     let mut sum: Option<Histogram> = None;
@@ -178,7 +182,7 @@ pub(crate) fn gray_histogram_any(
         let rows = y..height.min(y.saturating_add(STRIP));
         let part = Region { x: 0, y: 0, width, height: rows.end - rows.start };
         gray_any(view.band(rows), layout, strip.samples_any_mut().part(part), weights, rules.threads)?;
-        let counted = histogram_any(strip.samples_any().part(part).into(), names, &Mask::ALL, &whole)?;
+        let counted = histogram_any(strip.samples_any().part(part).into(), names, &Mask::ALL, &whole, false)?;
         match &mut sum {
             Some(sum) => sum.merge(&counted)?,
             None => sum = Some(counted),
@@ -191,31 +195,6 @@ pub(crate) fn gray_histogram_any(
     Ok(Histogram { channels })
 }
 
-/// Counts of samples as counts of codes 0..=top.
-fn by_code(counts: Vec<u64>, top: u32) -> Vec<u64> {
-    let full = counts.len() as u32 - 1;
-    if top == full {
-        return counts;
-    }
-    let mut codes = vec![0u64; top as usize + 1];
-    for (value, count) in (0u32..).zip(counts) {
-        codes[crate::pixel::codes::code_of(value, top, full) as usize] += count;
-    }
-    codes
-}
-
-/// Counts of unscaled codes 0..=top.
-///
-/// # Errors
-/// A code beyond the top.
-fn unscaled(mut counts: Vec<u64>, top: u32) -> Result<Vec<u64>> {
-    if let Some(code) = counts.iter().rposition(|n| *n > 0).filter(|code| *code > top as usize) {
-        return Err(Error::invalid("max_codes", format!("code {code} is beyond 0..={top}, which the max code allows")));
-    }
-    counts.truncate(top as usize + 1);
-    Ok(counts)
-}
-
 fn from_levels(name: &str, counts: &[u64], rules: &HistogramRules) -> ChannelHistogram {
     let all = ChannelHistogram::of_counts(name, counts);
     if rules.range.is_none() && rules.bins.is_none_or(|b| b == counts.len()) {
@@ -223,7 +202,10 @@ fn from_levels(name: &str, counts: &[u64], rules: &HistogramRules) -> ChannelHis
     }
     let range = rules.range.unwrap_or((0.0, counts.len() as f64));
     let bins = rules.bins.unwrap_or_else(|| ((range.1 - range.0).ceil() as usize).clamp(1, counts.len()));
-    let mut out = ChannelHistogram { range, bins: vec![0; bins], ..all };
+    // Bins of one level each are levels, wherever they begin.
+    let whole = range.0.fract() == 0.0 && range.1 - range.0 == bins as f64 && range.0.abs() < 9e15;
+    let first = if whole { range.0 as i64 } else { 0 };
+    let mut out = ChannelHistogram { range, bins: vec![0; bins], first, ..all };
     for (level, &count) in counts.iter().enumerate() {
         out.add(level as f64, count);
     }
@@ -292,7 +274,7 @@ mod tests {
         let codes = [0, 0, 1, 1, 1, 2, 0, 1, 1, 2, 2, 2, 0, 1, 1, 2, 2, 3, 1, 1, 2, 3, 3, 4, 2, 2, 3, 3, 4, 4];
         let samples = codes.map(|code: usize| [0u8, 64, 128, 191, 255][code]).to_vec();
         let frame = Frame::<Gray<u8>>::from_samples(Size::new(6, 5), samples).unwrap();
-        let h = one(&frame, HistogramRules { max_codes: Some(vec![4]), ..HistogramRules::default() });
+        let h = one(&frame, HistogramRules::default().levels(Levels::scaled(4)));
         assert_eq!(h.bins, [4, 9, 9, 5, 3]);
         assert_eq!((h.stats.count, h.stats.min, h.stats.max, h.stats.median), (30, 0.0, 4.0, 2.0));
         // Mean (9 + 18 + 15 + 12) / 30 = 1.8; mean of squares (9 + 36 + 45 + 48) / 30 = 4.6; variance 1.36.

@@ -108,7 +108,7 @@ fn walk(size: Size, from: (u32, u32), to: (u32, u32), pixel: &mut dyn FnMut(u32,
     size.check_place(from.0, from.1)?;
     size.check_place(to.0, to.1)?;
     for (x, y) in places(from, to) {
-        let place = taps(size, x + 0.5, y + 0.5, Kernel::Linear, &Edge::<()>::Clamp)?;
+        let place = taps(size, x + 0.5, y + 0.5, &Kernel::Linear, Edge::Clamp)?;
         let mut first = true;
         for row in &place.y {
             for column in &place.x {

@@ -16,6 +16,17 @@ macro_rules! pixel {
         impl<S> $name<S> {
             /// The pixel with these channels, in channel order.
             pub const fn new($($field: S),+) -> Self { Self { $($field),+ } }
+
+            /// The pixel whose channels are what `change` makes of these, alpha too.
+            pub fn map<T>(self, mut change: impl FnMut(S) -> T) -> $name<T> {
+                $name { $($field: change(self.$field)),+ }
+            }
+        }
+        impl<S> From<[S; [$(stringify!($field)),+].len()]> for $name<S> {
+            fn from([$($field),+]: [S; [$(stringify!($field)),+].len()]) -> Self { Self { $($field),+ } }
+        }
+        impl<S> From<$name<S>> for [S; [$(stringify!($field)),+].len()] {
+            fn from(pixel: $name<S>) -> Self { [$(pixel.$field),+] }
         }
         impl<S: $bound> Sealed for $name<S> {}
         impl<S: $bound> Pixel for $name<S> {

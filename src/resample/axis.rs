@@ -61,7 +61,7 @@ pub(super) struct FixedWeights {
 }
 
 impl Axis {
-    pub(super) fn new(along: &Along, kernel: Kernel, widen: bool) -> Result<Axis> {
+    pub(super) fn new(along: &Along, kernel: &Kernel, widen: bool) -> Result<Axis> {
         let (source, target) = (along.source, along.target);
         let ratio = along.ratio();
         let scale = if widen { ratio.max(1.0) } else { 1.0 };
@@ -229,7 +229,7 @@ mod tests {
     use super::*;
 
     fn axis(source: u32, target: u32, kernel: Kernel, widen: bool, edge: Edge<()>) -> Axis {
-        Axis::new(&Along { source, part: 0.0..f64::from(source), target, edge }, kernel, widen).unwrap()
+        Axis::new(&Along { source, part: 0.0..f64::from(source), target, edge }, &kernel, widen).unwrap()
     }
 
     fn cases() -> impl Iterator<Item = Axis> {
@@ -238,7 +238,7 @@ mod tests {
         pairs.flat_map(|(s, t)| {
             Kernel::ALL.into_iter().skip(1).flat_map(move |k| {
                 [(true, Edge::Clamp), (false, Edge::Reflect), (true, Edge::Wrap), (true, Edge::Constant(()))]
-                    .map(|(widen, edge)| axis(s, t, k, widen, edge))
+                    .map(|(widen, edge)| axis(s, t, k.clone(), widen, edge))
             })
         })
     }
@@ -262,7 +262,7 @@ mod tests {
         // The mean of positions that a pixel is made of is its centre, where no edge is near: what is seen stays in place.
         for kernel in Kernel::ALL.into_iter().skip(1) {
             for (s, t) in [(90, 37), (90, 90), (37, 90)] {
-                let axis = axis(s, t, kernel, true, Edge::Wrap);
+                let axis = axis(s, t, kernel.clone(), true, Edge::Wrap);
                 let mean: f64 = (0..t as usize)
                     .map(|x| {
                         let places = axis.weights_of(x).iter().zip(axis.starts[x]..);
@@ -310,18 +310,18 @@ mod tests {
         assert_eq!((a.weights_of(0), a.weights_of(1)), (&[0.4, 0.4, 0.2][..], &[0.2, 0.4, 0.4][..]));
         // Pixels 0.5 to 2.5 of 3 as one: half of the first, the second, half of the third.
         let along = Along { source: 3, part: 0.5..2.5, target: 1, edge: Edge::Clamp };
-        assert_eq!(Axis::new(&along, Kernel::Box, true).unwrap().weights_of(0), [0.25, 0.5, 0.25]);
+        assert_eq!(Axis::new(&along, &Kernel::Box, true).unwrap().weights_of(0), [0.25, 0.5, 0.25]);
         assert_eq!(along.nearest(0), 1);
     }
 
     #[test]
     fn weights_that_cannot_be_are_errors() {
-        let own = |at| Kernel::Custom(crate::resample::CustomKernel::new(at, 1.0).unwrap());
+        let own = |at: fn(f64) -> f64| Kernel::Custom(crate::resample::CustomKernel::new(at, 1.0).unwrap());
         let along = Along { source: 9, part: 0.0..9.0, target: 5, edge: Edge::Clamp };
-        assert!(Axis::new(&along, own(|_| 0.0), true).is_err());
-        assert!(Axis::new(&along, own(|t| if t > 0.1 { f64::NAN } else { 1.0 }), true).is_err());
-        assert!(Axis::new(&Along { target: u32::MAX, ..along.clone() }, Kernel::Linear, true).is_err());
-        let wide = Axis::new(&along, own(|t| if t.abs() < 0.6 { 9.0 } else { -4.0 }), false).unwrap();
+        assert!(Axis::new(&along, &own(|_| 0.0), true).is_err());
+        assert!(Axis::new(&along, &own(|t| if t > 0.1 { f64::NAN } else { 1.0 }), true).is_err());
+        assert!(Axis::new(&Along { target: u32::MAX, ..along.clone() }, &Kernel::Linear, true).is_err());
+        let wide = Axis::new(&along, &own(|t| if t.abs() < 0.6 { 9.0 } else { -4.0 }), false).unwrap();
         assert!(wide.to_fixed(16).is_none_or(|fixed| fixed.bits >= 14));
     }
 }

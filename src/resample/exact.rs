@@ -154,7 +154,7 @@ mod tests {
             let sum = (20 - down) * top + down * bottom;
             assert_eq!(i64::from(p.value), (2 * sum + 400) / 800, "{x},{y}");
         }
-        let plan = Plan::new(four.size(), Size::new(20, 20), ResizeRules::new(Kernel::Linear)).unwrap();
+        let plan = Plan::new(four.size(), Size::new(20, 20), &ResizeRules::new(Kernel::Linear)).unwrap();
         let mut strip = Frame::<Gray<u8>>::new(Size::new(20, 3)).unwrap();
         plan.run_rows(four.view(), 0, strip.view_mut(), 8).unwrap();
         assert!(strip.view() == made.region(crate::Region::new(0..20, 8..11).unwrap()).unwrap());
@@ -168,7 +168,7 @@ mod tests {
             two.view(),
             crate::resample::Area::of(two.size()),
             Size::new(70_000, 1),
-            rules,
+            &rules,
         );
         for (x, _, p) in made.unwrap().view().pixels_with_xy() {
             let right = (2 * i64::from(x) + 1 - 35_000).clamp(0, 70_000);

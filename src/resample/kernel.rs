@@ -1,9 +1,10 @@
 //! The interpolation kernels: functions of the distance in pixels.
 
 use crate::error::{Error, Result};
+use std::sync::Arc;
 
 /// How to interpolate.
-#[derive(Debug, Clone, Copy, Default)]
+#[derive(Debug, Clone, Default)]
 #[non_exhaustive]
 pub enum Kernel {
     /// The source pixel that contains the output pixel's centre. Makes no new values.
@@ -34,11 +35,17 @@ pub enum Kernel {
     Custom(CustomKernel),
 }
 
-/// A kernel of one's own: a function of the distance in pixels, zero beyond its support.
-#[derive(Debug, Clone, Copy)]
+/// A kernel of one's own: a function of the distance in pixels, zero beyond its support. Clones share the function.
+#[derive(Clone)]
 pub struct CustomKernel {
-    at: fn(f64) -> f64,
+    at: Arc<dyn Fn(f64) -> f64 + Send + Sync>,
     support: f64,
+}
+
+impl std::fmt::Debug for CustomKernel {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        f.debug_struct("CustomKernel").field("support", &self.support).finish_non_exhaustive()
+    }
 }
 
 impl CustomKernel {
@@ -54,11 +61,12 @@ impl CustomKernel {
     /// # Examples
     /// ```
     /// use rahmen::resample::{Kernel, CustomKernel};
-    /// let bell = CustomKernel::new(|t| (-2.0 * t * t).exp(), 2.0)?;
+    /// let sigma = 0.5;
+    /// let bell = CustomKernel::new(move |t| (-t * t / (2.0 * sigma * sigma)).exp(), 2.0)?;
     /// assert_eq!(Kernel::Custom(bell).at(0.0), 1.0);
     /// # Ok::<(), rahmen::Error>(())
     /// ```
-    pub fn new(at: fn(f64) -> f64, support: f64) -> Result<CustomKernel> {
+    pub fn new(at: impl Fn(f64) -> f64 + Send + Sync + 'static, support: f64) -> Result<CustomKernel> {
         if !(support > 0.0 && support <= CustomKernel::MOST) {
             let most = CustomKernel::MOST;
             return Err(Error::invalid(
@@ -66,14 +74,14 @@ impl CustomKernel {
                 format!("a kernel's support is above 0 and at most {most}, not {support}"),
             ));
         }
-        Ok(CustomKernel { at, support })
+        Ok(CustomKernel { at: Arc::new(at), support })
     }
 }
 
 impl PartialEq for Kernel {
     fn eq(&self, other: &Kernel) -> bool {
         match (self, other) {
-            (Kernel::Custom(a), Kernel::Custom(b)) => a.support == b.support && std::ptr::fn_addr_eq(a.at, b.at),
+            (Kernel::Custom(a), Kernel::Custom(b)) => a.support == b.support && Arc::ptr_eq(&a.at, &b.at),
             (Kernel::Cubic { b, c }, Kernel::Cubic { b: d, c: e }) => b == d && c == e,
             _ => std::mem::discriminant(self) == std::mem::discriminant(other),
         }
@@ -93,7 +101,7 @@ impl Kernel {
     ];
 
     /// The name used on the command line and in reports.
-    pub fn name(self) -> &'static str {
+    pub fn name(&self) -> &'static str {
         match self {
             Kernel::Nearest => "nearest",
             Kernel::Box => "box",
@@ -109,7 +117,7 @@ impl Kernel {
 
     /// Beyond this distance the kernel is zero.
     #[inline]
-    pub fn support(self) -> f64 {
+    pub fn support(&self) -> f64 {
         match self {
             Kernel::Nearest | Kernel::Box => 0.5,
             Kernel::Linear => 1.0,
@@ -121,7 +129,7 @@ impl Kernel {
 
     /// The kernel at a distance of `t` pixels. That of the box is the one it has where nothing is resized.
     #[inline(always)]
-    pub fn at(self, t: f64) -> f64 {
+    pub fn at(&self, t: f64) -> f64 {
         let distance = t;
         let t = t.abs();
         match self {
@@ -129,7 +137,7 @@ impl Kernel {
             Kernel::Linear => (1.0 - t).max(0.0),
             Kernel::CatmullRom => cubic(t, 0.0, 0.5),
             Kernel::Mitchell => cubic(t, 1.0 / 3.0, 1.0 / 3.0),
-            Kernel::Cubic { b, c } => cubic(t, b, c),
+            Kernel::Cubic { b, c } => cubic(t, *b, *c),
             Kernel::Lanczos2 => lanczos(t, 2.0),
             Kernel::Lanczos3 => lanczos(t, 3.0),
             Kernel::Custom(own) if t <= own.support => (own.at)(distance),

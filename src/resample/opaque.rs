@@ -101,13 +101,13 @@ mod tests {
         let plain = opaque.view().map(|p| Rgb::new(p.r, p.g, p.b)).unwrap();
         for to in [Size::new(17, 23), Size::new(150, 200), Size::new(90, 30), Size::new(25, 170)] {
             for kernel in [Kernel::Box, Kernel::CatmullRom, Kernel::Lanczos3] {
-                let rules = ResizeRules::new(kernel);
-                let wanted = resize_area(plain.view(), Area::of(plain.size()), to, rules).unwrap();
-                let found = resize_area(opaque.view(), Area::of(plain.size()), to, rules).unwrap();
+                let rules = ResizeRules::new(kernel.clone());
+                let wanted = resize_area(plain.view(), Area::of(plain.size()), to, &rules).unwrap();
+                let found = resize_area(opaque.view(), Area::of(plain.size()), to, &rules).unwrap();
                 let same = |a: &Rgb<u8>, b: &Rgba<u8>| *b == Rgba::new(a.r, a.g, a.b, 255);
                 assert!(wanted.pixels().iter().zip(found.pixels()).all(|(a, b)| same(a, b)), "{kernel} {to}");
                 // A quarter of the rows lie far from those that are clear; the others are weighed.
-                let mixed = resize_area(clear.view(), Area::of(plain.size()), to, rules).unwrap();
+                let mixed = resize_area(clear.view(), Area::of(plain.size()), to, &rules).unwrap();
                 let quarter = (to.height / 4 * to.width) as usize;
                 assert_eq!(mixed.pixels()[..quarter], found.pixels()[..quarter], "{kernel} {to}");
                 assert!(mixed.pixels().last().is_some_and(|p| p.a == 128));

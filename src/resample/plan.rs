@@ -13,13 +13,13 @@ use super::weighted::{Table, Weighted};
 use super::weights::Along;
 use crate::access::Edge;
 use crate::error::{Error, Result};
-use crate::frame::{AnySamples, AnySamplesMut, Frame, Pixels, Size, View, ViewMut, depths_differ};
+use crate::frame::{AnySamples, AnySamplesMut, Frame, Size, View, ViewMut, depths_differ};
 use crate::pixel::{Pixel, Sample};
 use crate::threads::Threads;
 use std::ops::Range;
 
 /// How to resize.
-#[derive(Debug, Clone, Copy, PartialEq)]
+#[derive(Debug, Clone, PartialEq)]
 #[non_exhaustive]
 pub struct ResizeRules {
     /// How to interpolate; Catmull-Rom by default.
@@ -137,7 +137,7 @@ impl Plan {
     ///
     /// # Errors
     /// A size without pixels, sides whose weights would take over a gibibyte, or a kernel whose weights have no sum.
-    pub fn new(from: Size, to: Size, rules: ResizeRules) -> Result<Plan> {
+    pub fn new(from: Size, to: Size, rules: &ResizeRules) -> Result<Plan> {
         Plan::of_area(from, Area::of(from), to, rules)
     }
 
@@ -146,7 +146,7 @@ impl Plan {
     ///
     /// # Errors
     /// As [`new`](Plan::new), or a part that is not inside.
-    pub fn of_area(from: Size, area: Area, to: Size, rules: ResizeRules) -> Result<Plan> {
+    pub fn of_area(from: Size, area: Area, to: Size, rules: &ResizeRules) -> Result<Plan> {
         if from.is_empty() {
             return Err(Error::invalid("from", format!("a picture of {from} has no pixel to resize")));
         }
@@ -155,7 +155,7 @@ impl Plan {
         }
         area.check_within(from)?;
         let is_whole = area == Area::of(from);
-        let edge = rules.edge.map(|_| ());
+        let (rules, edge) = (rules.clone(), rules.edge.kind());
         let across = Along { source: from.width, part: area.x(), target: to.width, edge };
         let down = Along { source: from.height, part: area.y(), target: to.height, edge };
         let exact = rules.exact || (to.pixels() <= EXACT_TARGET && from.pixels() <= EXACT_SOURCE);
@@ -163,8 +163,8 @@ impl Plan {
             let (columns, rows) = (nearest::Indices::new(&across)?, nearest::Indices::new(&down)?);
             return Ok(Plan { from, to, rules, is_whole, exact, tables: Tables::Nearest { columns, rows } });
         }
-        let columns = Axis::new(&across, rules.kernel, rules.widen)?;
-        let rows = Axis::new(&down, rules.kernel, rules.widen)?;
+        let columns = Axis::new(&across, &rules.kernel, rules.widen)?;
+        let rows = Axis::new(&down, &rules.kernel, rules.widen)?;
         // The bulk of the work should be vertical: first where there are many columns left to drop.
         let cost = |outputs: u32, width: u32, taps: usize| f64::from(outputs) * f64::from(width) * taps as f64;
         let vertical = cost(to.height, from.width, rows.taps) + 2.0 * cost(to.height, to.width, columns.taps);
@@ -288,7 +288,13 @@ impl Plan {
         &self.tables
     }
 
-    fn run_any(&self, source: AnySamples<'_>, row: u32, target: AnySamplesMut<'_>, first: u32) -> Result<()> {
+    pub(super) fn run_any(
+        &self,
+        source: AnySamples<'_>,
+        row: u32,
+        target: AnySamplesMut<'_>,
+        first: u32,
+    ) -> Result<()> {
         match &self.tables {
             Tables::Nearest { columns, rows } => {
                 let (source, target) = (source.as_bytes(), target.into_bytes());
@@ -369,7 +375,7 @@ impl Plan {
 /// # Ok::<(), rahmen::Error>(())
 /// ```
 pub fn resize<P: Pixel<Number: Sample>>(view: View<'_, P>, to: Size, kernel: Kernel) -> Result<Frame<P>> {
-    resize_area(view, Area::of(view.size()), to, ResizeRules::new(kernel))
+    resize_area(view, Area::of(view.size()), to, &ResizeRules::new(kernel))
 }
 
 /// A part of a view resized by any rules, as a new frame.
@@ -383,7 +389,7 @@ pub fn resize<P: Pixel<Number: Sample>>(view: View<'_, P>, to: Size, kernel: Ker
 /// let row = Frame::<Gray<u8>>::from_samples(Size::new(4, 1), vec![0, 100, 200, 40])?;
 /// // Half of the second pixel, the third, half of the last one.
 /// let part = Area::new(1.5..3.5, 0.0..1.0)?;
-/// let one = resize_area(row.view(), part, Size::new(1, 1), ResizeRules::new(Kernel::Box))?;
+/// let one = resize_area(row.view(), part, Size::new(1, 1), &ResizeRules::new(Kernel::Box))?;
 /// assert_eq!(one.samples(), [135]);
 /// # Ok::<(), rahmen::Error>(())
 /// ```
@@ -391,21 +397,10 @@ pub fn resize_area<P: Pixel<Number: Sample>>(
     view: View<'_, P>,
     area: Area,
     to: Size,
-    rules: ResizeRules,
+    rules: &ResizeRules,
 ) -> Result<Frame<P>> {
     let plan = Plan::of_area(view.size(), area, to, rules)?;
     let mut out = Frame::new(to)?;
     plan.run(view, out.view_mut())?;
-    Ok(out)
-}
-
-/// Any pixels resized.
-///
-/// # Errors
-/// As [`Plan::new`], or no memory.
-pub fn resize_pixels(pixels: &Pixels, to: Size, rules: ResizeRules) -> Result<Pixels> {
-    let plan = Plan::new(pixels.size(), to, rules)?;
-    let mut out = Pixels::new(to, pixels.layout(), pixels.depth())?;
-    plan.run_any(pixels.samples_any(), 0, out.samples_any_mut(), 0)?;
     Ok(out)
 }

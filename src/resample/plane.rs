@@ -114,11 +114,11 @@ impl Weighed<'_> {
 /// let depths = Frame::<Gray<i32>>::from_samples(Size::new(2, 1), vec![-1000, 3000])?;
 /// let planes = Planes::new(Size::new(2, 1)).with("depth", depths)?;
 /// let rules = ResizeRules::new(Kernel::Linear);
-/// let four = resize_planes(&planes, Area::of(planes.size()), Size::new(4, 1), rules)?;
+/// let four = resize_planes(&planes, Area::of(planes.size()), Size::new(4, 1), &rules)?;
 /// assert_eq!(four.get("depth").map(|d| d.samples().to_vec()), Some(vec![-1000, 0, 2000, 3000]));
 /// # Ok::<(), rahmen::Error>(())
 /// ```
-pub fn resize_planes<T: Number>(planes: &Planes<T>, area: Area, to: Size, rules: ResizeRules) -> Result<Planes<T>> {
+pub fn resize_planes<T: Number>(planes: &Planes<T>, area: Area, to: Size, rules: &ResizeRules) -> Result<Planes<T>> {
     let plan = Plan::of_area(planes.size(), area, to, rules)?;
     let mut out = Planes::new(to);
     for (name, plane) in planes.iter() {
@@ -146,17 +146,17 @@ mod tests {
         for kernel in kernels {
             for to in [Size::new(11, 40), Size::new(90, 7), Size::new(1, 1)] {
                 for edge in [Edge::Clamp, Edge::Reflect, Edge::Wrap, Edge::Constant([0.5; 4])] {
-                    let rules = ResizeRules::new(kernel).edge(edge);
-                    let wanted = resize_area(floats.view(), area, to, rules).unwrap();
+                    let rules = ResizeRules::new(kernel.clone()).edge(edge);
+                    let wanted = resize_area(floats.view(), area, to, &rules).unwrap();
                     let planes = Planes::new(size).with("z", wide.clone()).unwrap();
-                    let found = resize_planes(&planes, area, to, rules).unwrap();
+                    let found = resize_planes(&planes, area, to, &rules).unwrap();
                     let found = found.get("z").unwrap();
                     for (a, b) in wanted.samples().iter().zip(found.samples()) {
                         assert!((f64::from(*a) - b).abs() < 5e-3, "{kernel} {to} {edge:?}: {a} {b}");
                     }
                     if edge == Edge::Clamp {
                         let planes = Planes::new(size).with("z", whole.clone()).unwrap();
-                        let thousand = resize_planes(&planes, area, to, rules).unwrap();
+                        let thousand = resize_planes(&planes, area, to, &rules).unwrap();
                         let pairs = thousand.get("z").unwrap().samples().iter().zip(found.samples());
                         assert!(pairs.into_iter().all(|(a, b)| (*a as f64 - b * 1000.0).abs() < 2.0));
                     }

@@ -18,15 +18,14 @@ const FARTHEST: f64 = 1e12;
 ///
 /// # Errors
 /// A picture without pixels, coordinates that are not numbers or far outside, or a kernel whose weights have no sum.
-pub fn taps<P>(size: Size, x: f64, y: f64, kernel: Kernel, edge: &Edge<P>) -> Result<Taps> {
+pub fn taps(size: Size, x: f64, y: f64, kernel: &Kernel, edge: Edge<()>) -> Result<Taps> {
     if size.is_empty() {
         return Err(Error::invalid("source", format!("a picture of {size} has no pixel to sample")));
     }
-    let edge = &edge.kind();
-    Ok(Taps { x: along("x", x, size.width, kernel, edge)?, y: along("y", y, size.height, kernel, edge)? })
+    Ok(Taps { x: along("x", x, size.width, kernel, &edge)?, y: along("y", y, size.height, kernel, &edge)? })
 }
 
-fn along(name: &str, at: f64, side: u32, kernel: Kernel, edge: &Edge<()>) -> Result<Vec<Tap>> {
+fn along(name: &str, at: f64, side: u32, kernel: &Kernel, edge: &Edge<()>) -> Result<Vec<Tap>> {
     if !at.is_finite() || at.abs() > FARTHEST {
         return Err(Error::invalid("place", format!("{name} of {at} is no place of a picture")));
     }
@@ -36,7 +35,7 @@ fn along(name: &str, at: f64, side: u32, kernel: Kernel, edge: &Edge<()>) -> Res
         _ => (at - kernel.support() - 0.5).floor() as i64..=(at + kernel.support() + 0.5).ceil() as i64,
     };
     // Pixels that stand for others are listed where they stand: nothing is folded.
-    let weight = |i: i64| if kernel == Kernel::Nearest { 1.0 } else { weight_at(i) };
+    let weight = |i: i64| if *kernel == Kernel::Nearest { 1.0 } else { weight_at(i) };
     let (first, weights) = weights_between(pixels, side, Edge::Wrap, weight)?;
     let tap = |(at, weight): (i64, f64)| Tap { at, inside: edge.inside(at, side), weight };
     Ok((first..).zip(weights).map(tap).filter(|tap| tap.weight != 0.0).collect())
@@ -44,7 +43,7 @@ fn along(name: &str, at: f64, side: u32, kernel: Kernel, edge: &Edge<()>) -> Res
 
 /// The weight of pixel `i` at a place, for a kernel widened by `scale`.
 #[inline(always)]
-pub(super) fn scaled_weight(kernel: Kernel, i: i64, at: f64, scale: f64) -> f64 {
+pub(super) fn scaled_weight(kernel: &Kernel, i: i64, at: f64, scale: f64) -> f64 {
     let pixel = i as f64;
     match kernel {
         Kernel::Box => ((pixel + 1.0).min(at + scale / 2.0) - pixel.max(at - scale / 2.0)).max(0.0),
@@ -63,10 +62,16 @@ pub(super) fn scaled_weight(kernel: Kernel, i: i64, at: f64, scale: f64) -> f64 
 /// use rahmen::{Frame, Gray, Size, access::Edge, resample::{Kernel, sample}};
 /// let row = Frame::<Gray<u8>>::from_samples(Size::new(2, 1), vec![0, 100])?;
 /// // The centres are at 0.5 and 1.5.
-/// assert_eq!(sample(row.view(), 0.75, 0.5, Kernel::Linear, Edge::Clamp)?.value, 25);
+/// assert_eq!(sample(row.view(), 0.75, 0.5, &Kernel::Linear, Edge::Clamp)?.value, 25);
 /// # Ok::<(), rahmen::Error>(())
 /// ```
-pub fn sample<P: Pixel<Number: Sample>>(view: View<'_, P>, x: f64, y: f64, kernel: Kernel, edge: Edge<P>) -> Result<P> {
+pub fn sample<P: Pixel<Number: Sample>>(
+    view: View<'_, P>,
+    x: f64,
+    y: f64,
+    kernel: &Kernel,
+    edge: Edge<P>,
+) -> Result<P> {
     sample_in(view, x, y, kernel, edge, Light::Encoded)
 }
 
@@ -79,7 +84,7 @@ pub fn sample_in<P: Pixel<Number: Sample>>(
     view: View<'_, P>,
     x: f64,
     y: f64,
-    kernel: Kernel,
+    kernel: &Kernel,
     edge: Edge<P>,
     light: Light,
 ) -> Result<P> {
@@ -104,18 +109,18 @@ pub fn sample_in<P: Pixel<Number: Sample>>(
 fn sample_any(
     view: AnySamples<'_>,
     (x, y): (f64, f64),
-    kernel: Kernel,
+    kernel: &Kernel,
     edge: Edge<[f64; 4]>,
     light: Light,
 ) -> Result<[f64; 4]> {
-    let place = taps(view.size(), x, y, kernel, &edge)?;
+    let place = taps(view.size(), x, y, kernel, edge.kind())?;
     with_samples!(view, view => Ok(sampled(view, &place, kernel, edge, light)))
 }
 
 fn sampled<S: Sample>(
     view: SampleView<'_, S>,
     taps: &Taps,
-    kernel: Kernel,
+    kernel: &Kernel,
     edge: Edge<[f64; 4]>,
     light: Light,
 ) -> [f64; 4] {
@@ -204,19 +209,19 @@ mod tests {
     #[test]
     fn taps_are_told_with_where_they_stand() {
         let size = Size::new(3, 1);
-        let found = taps(size, 0.25, 0.5, Kernel::Linear, &Edge::<Gray<u8>>::Reflect).unwrap();
+        let found = taps(size, 0.25, 0.5, &Kernel::Linear, Edge::Reflect).unwrap();
         assert_eq!(
             found.x,
             [Tap { at: -1, inside: Some(0), weight: 0.25 }, Tap { at: 0, inside: Some(0), weight: 0.75 }]
         );
         assert_eq!(found.y, [Tap { at: 0, inside: Some(0), weight: 1.0 }]);
-        let found = taps(size, 3.25, 0.5, Kernel::Box, &Edge::Constant(Gray::new(9u8))).unwrap();
+        let found = taps(size, 3.25, 0.5, &Kernel::Box, Edge::Constant(())).unwrap();
         assert_eq!(found.x, [Tap { at: 2, inside: Some(2), weight: 0.25 }, Tap { at: 3, inside: None, weight: 0.75 }]);
-        assert_eq!(taps(size, 2.99, 0.5, Kernel::Nearest, &Edge::<Gray<u8>>::Clamp).unwrap().x[0].at, 2);
+        assert_eq!(taps(size, 2.99, 0.5, &Kernel::Nearest, Edge::Clamp).unwrap().x[0].at, 2);
         for wrong in [f64::NAN, f64::INFINITY, 1e13] {
-            assert!(taps(size, wrong, 0.0, Kernel::Linear, &Edge::<Gray<u8>>::Clamp).is_err());
+            assert!(taps(size, wrong, 0.0, &Kernel::Linear, Edge::Clamp).is_err());
         }
-        assert!(taps(Size::new(0, 3), 0.0, 0.0, Kernel::Linear, &Edge::<Gray<u8>>::Clamp).is_err());
+        assert!(taps(Size::new(0, 3), 0.0, 0.0, &Kernel::Linear, Edge::Clamp).is_err());
     }
 
     #[test]
@@ -224,10 +229,10 @@ mod tests {
         let frame = Frame::<Gray<u8>>::from_samples(Size::new(2, 1), vec![0, 255]).unwrap();
         let light = Light::Linear(crate::Transfer::Srgb);
         // Half of full light, encoded by IEC 61966-2-1: 0.73536 of 255.
-        assert_eq!(sample_in(frame.view(), 1.0, 0.5, Kernel::Linear, Edge::Clamp, light).unwrap().value, 188);
+        assert_eq!(sample_in(frame.view(), 1.0, 0.5, &Kernel::Linear, Edge::Clamp, light).unwrap().value, 188);
         let row = vec![Rgba::new(255u8, 0, 0, 255), Rgba::new(0, 0, 255, 255)];
         let frame = Frame::from_pixels(Size::new(2, 1), row).unwrap();
-        let mixed = sample_in(frame.view(), 1.0, 0.5, Kernel::Linear, Edge::Clamp, light).unwrap();
+        let mixed = sample_in(frame.view(), 1.0, 0.5, &Kernel::Linear, Edge::Clamp, light).unwrap();
         assert_eq!(mixed, Rgba::new(188, 0, 188, 255));
     }
 
@@ -235,13 +240,13 @@ mod tests {
     fn values_worked_by_hand() {
         let frame = Frame::<Gray<u8>>::from_samples(Size::new(2, 2), vec![0, 100, 40, 200]).unwrap();
         // A quarter each: 85.
-        assert_eq!(sample(frame.view(), 1.0, 1.0, Kernel::Linear, Edge::Clamp).unwrap().value, 85);
-        assert_eq!(sample(frame.view(), 1.5, 0.5, Kernel::Lanczos3, Edge::Clamp).unwrap().value, 100);
-        assert_eq!(sample(frame.view(), 2.0, 0.5, Kernel::Linear, Edge::Constant(Gray::new(20))).unwrap().value, 60);
-        assert_eq!(sample(frame.view(), 2.0, 0.5, Kernel::Linear, Edge::Wrap).unwrap().value, 50);
+        assert_eq!(sample(frame.view(), 1.0, 1.0, &Kernel::Linear, Edge::Clamp).unwrap().value, 85);
+        assert_eq!(sample(frame.view(), 1.5, 0.5, &Kernel::Lanczos3, Edge::Clamp).unwrap().value, 100);
+        assert_eq!(sample(frame.view(), 2.0, 0.5, &Kernel::Linear, Edge::Constant(Gray::new(20))).unwrap().value, 60);
+        assert_eq!(sample(frame.view(), 2.0, 0.5, &Kernel::Linear, Edge::Wrap).unwrap().value, 50);
         let row = vec![Rgba::new(200u8, 0, 0, 255), Rgba::new(0, 255, 0, 0)];
         let frame = Frame::from_pixels(Size::new(2, 1), row).unwrap();
-        let mixed = sample(frame.view(), 1.0, 0.5, Kernel::Linear, Edge::Clamp).unwrap();
+        let mixed = sample(frame.view(), 1.0, 0.5, &Kernel::Linear, Edge::Clamp).unwrap();
         assert_eq!(mixed, Rgba::new(200, 0, 0, 128));
     }
 }

@@ -20,7 +20,7 @@ pub(super) enum KernelShape {
 const STEPS: f64 = 4096.0;
 
 impl KernelShape {
-    pub(super) fn new(kernel: Kernel) -> KernelShape {
+    pub(super) fn new(kernel: &Kernel) -> KernelShape {
         if !matches!(kernel, Kernel::Lanczos2 | Kernel::Lanczos3) {
             return KernelShape::Formula;
         }
@@ -32,7 +32,7 @@ impl KernelShape {
 /// The kernel along one axis of the source.
 pub(super) struct Along<'a> {
     pub(super) shape: &'a KernelShape,
-    pub(super) kernel: Kernel,
+    pub(super) kernel: &'a Kernel,
     /// How far the kernel is widened.
     pub(super) scale: f64,
 }
@@ -97,9 +97,9 @@ mod tests {
     #[test]
     fn tables_meet_their_formula() {
         for kernel in [Kernel::Lanczos2, Kernel::Lanczos3] {
-            let shape = KernelShape::new(kernel);
+            let shape = KernelShape::new(&kernel);
             for scale in [1.0, 1.7] {
-                let along = Along { shape: &shape, kernel, scale };
+                let along = Along { shape: &shape, kernel: &kernel, scale };
                 for step in -70_000..70_000 {
                     let at = f64::from(step) / 9973.0;
                     let error = along.weight(0, at) - kernel.at((0.5 - at) / scale);
@@ -111,14 +111,14 @@ mod tests {
 
     #[test]
     fn weights_worked_by_hand() {
-        let along = Along { shape: &KernelShape::Formula, kernel: Kernel::Linear, scale: 1.0 };
+        let along = Along { shape: &KernelShape::Formula, kernel: &Kernel::Linear, scale: 1.0 };
         let mut weights = Vec::new();
         // Between the centres of pixels 2 and 3, a quarter of the way.
         assert_eq!(along.weights(2.75, &mut weights).unwrap(), 2);
         assert_eq!(weights, [0.75, 0.25]);
         assert!(along.weights(1e13, &mut weights).is_err());
         let none = crate::resample::CustomKernel::new(|_| 0.0, 1.0).unwrap();
-        let along = Along { kernel: Kernel::Custom(none), ..along };
+        let along = Along { kernel: &Kernel::Custom(none), ..along };
         assert!(along.weights(2.75, &mut weights).is_err());
     }
 }

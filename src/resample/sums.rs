@@ -287,7 +287,7 @@ mod tests {
 
     /// Sums of strips of rows, against the plan at once.
     fn check(pixels: &Pixels, area: Area, to: Size, rules: ResizeRules) {
-        let mut plan = Plan::of_area(pixels.size(), area, to, rules).unwrap();
+        let mut plan = Plan::of_area(pixels.size(), area, to, &rules).unwrap();
         // Small pictures go by the definition otherwise.
         plan.exact = false;
         let mut wanted = Pixels::new(to, pixels.layout(), pixels.depth()).unwrap();
@@ -328,14 +328,14 @@ mod tests {
         for pixels in &pictures {
             for kernel in [Kernel::Box, Kernel::Linear, Kernel::CatmullRom, Kernel::Lanczos3] {
                 for edge in [Edge::Clamp, Edge::Reflect, Edge::Constant([0.2, 0.7, 0.1, 1.0])] {
-                    let rules = ResizeRules::new(kernel).edge(edge);
+                    let rules = ResizeRules::new(kernel.clone()).edge(edge);
                     check(pixels, all, Size::new(20, 9), rules);
                 }
             }
             let rules = ResizeRules::new(Kernel::CatmullRom);
-            check(pixels, all, Size::new(7, 1), rules.light(Light::Linear(Transfer::Srgb)));
-            check(pixels, all, Size::new(30, 40), rules.without_antialias());
-            check(pixels, Area::new(3.5..50.0, 100.25..700.5).unwrap(), Size::new(9, 5), rules);
+            check(pixels, all, Size::new(7, 1), rules.clone().light(Light::Linear(Transfer::Srgb)));
+            check(pixels, all, Size::new(30, 40), rules.clone().without_antialias());
+            check(pixels, Area::new(3.5..50.0, 100.25..700.5).unwrap(), Size::new(9, 5), rules.clone());
             check(pixels, all, Size::new(61, 3), rules.edge(Edge::Constant([0.2, 0.7, 0.1, 0.5])));
         }
     }
@@ -344,14 +344,16 @@ mod tests {
     fn what_cannot_be_summed_so_says_so_and_rows_in_disorder_are_an_error() {
         let size = Size::new(4000, 3000);
         let of = |rules: ResizeRules, to| {
-            let plan = Plan::new(size, to, rules).unwrap();
+            let plan = Plan::new(size, to, &rules).unwrap();
             RowSums::of(&plan, &PixelFormat::Pixels { depth: Depth::U8, layout: crate::Layout::Gray }).is_some()
         };
         let rules = ResizeRules::new(Kernel::CatmullRom);
-        assert!(of(rules, Size::new(40, 30)));
-        assert!(!of(rules.exact(), Size::new(40, 30)) && !of(rules.edge(Edge::Wrap), Size::new(40, 30)));
+        assert!(of(rules.clone(), Size::new(40, 30)));
+        assert!(
+            !of(rules.clone().exact(), Size::new(40, 30)) && !of(rules.clone().edge(Edge::Wrap), Size::new(40, 30))
+        );
         assert!(!of(ResizeRules::new(Kernel::Nearest), Size::new(40, 30)));
-        let plan = Plan::new(size, Size::new(40, 30), rules).unwrap();
+        let plan = Plan::new(size, Size::new(40, 30), &rules).unwrap();
         let format = PixelFormat::Pixels { depth: Depth::U8, layout: crate::Layout::Gray };
         let mut sums = RowSums::of(&plan, &format).unwrap();
         let rows = Frame::<Gray<u8>>::new(Size::new(4000, 2)).unwrap();

@@ -18,6 +18,8 @@ pub enum Target {
     Height(u32),
     /// The largest size of the source's aspect ratio that fits inside.
     Fit(Size),
+    /// The size of [`Fit`](Target::Fit), but never above the source's: what is small enough keeps its size.
+    ShrinkToFit(Size),
     /// Just this size, from the largest part of the source that has its aspect ratio.
     Cover {
         /// The size.
@@ -27,6 +29,13 @@ pub enum Target {
     },
     /// Factors along x and y, each above 0.
     Scale(f64, f64),
+}
+
+impl From<Size> for Target {
+    /// Just this size.
+    fn from(size: Size) -> Target {
+        Target::Exact(size)
+    }
 }
 
 impl Target {
@@ -54,7 +63,11 @@ impl Target {
             Target::Exact(size) | Target::Cover { size, .. } => size,
             Target::Width(w) => Size::new(w, by_width(w)?),
             Target::Height(h) => Size::new(by_height(h)?, h),
-            Target::Fit(room) => {
+            Target::ShrinkToFit(room) if f64::from(room.width) >= width && f64::from(room.height) >= height => {
+                // As it is, whole pixels where an area ends between them.
+                Size::new(scaled(width, 1.0)?, scaled(height, 1.0)?)
+            }
+            Target::Fit(room) | Target::ShrinkToFit(room) => {
                 // Which side is the tight one: products of whole numbers are exact below 2^53.
                 match f64::from(room.width) * height <= f64::from(room.height) * width {
                     true => Size::new(room.width, by_width(room.width)?.min(room.height)),
@@ -116,6 +129,9 @@ mod tests {
             (Target::Fit(Size::new(1000, 67)), (100, 67)),
             (Target::Cover { size: Size::new(50, 70), anchor: (0.5, 0.5) }, (50, 70)),
             (Target::Scale(0.5, 0.5), (150, 101)),
+            (Target::ShrinkToFit(Size::new(301, 999)), (300, 201)),
+            (Target::ShrinkToFit(Size::new(100, u32::MAX)), (100, 67)),
+            (Target::ShrinkToFit(Size::new(u32::MAX, 67)), (100, 67)),
             (Target::Scale(0.0001, 2.0), (1, 402)),
         ] {
             assert_eq!(target.size(source).unwrap(), Size::new(want.0, want.1), "{target:?}");

@@ -16,7 +16,7 @@ use crate::threads::Threads;
 use std::sync::PoisonError;
 
 /// How to warp.
-#[derive(Debug, Clone, Copy, PartialEq)]
+#[derive(Debug, Clone, PartialEq)]
 #[non_exhaustive]
 pub struct WarpRules {
     /// How to interpolate; Catmull-Rom by default.
@@ -86,13 +86,18 @@ pub fn warp<P: Pixel<Number: Sample>>(
     source: View<'_, P>,
     map: Affine,
     target: ViewMut<'_, P>,
-    rules: WarpRules,
+    rules: &WarpRules,
 ) -> Result<()> {
     warp_any(source.samples_any(), map, target.into_samples_any(), rules)
 }
 
 /// [`warp`] of samples whose type is known at run time.
-pub(crate) fn warp_any(source: AnySamples<'_>, map: Affine, target: AnySamplesMut<'_>, rules: WarpRules) -> Result<()> {
+pub(crate) fn warp_any(
+    source: AnySamples<'_>,
+    map: Affine,
+    target: AnySamplesMut<'_>,
+    rules: &WarpRules,
+) -> Result<()> {
     if source.size().is_empty() {
         return Err(Error::invalid("source", format!("a picture of {} has no pixel to warp", source.size())));
     }
@@ -109,7 +114,7 @@ fn warp_samples<S: Sample>(
     source: SampleView<'_, S>,
     back: Affine,
     target: SampleViewMut<'_, S>,
-    rules: WarpRules,
+    rules: &WarpRules,
     scales: [f64; 2],
 ) -> Result<()> {
     let channels = source.channels();
@@ -124,10 +129,10 @@ fn warp_samples<S: Sample>(
         return Ok(());
     }
     let curve = rules.light.curve().map(|transfer| Curve::new(transfer, S::KIND));
-    let shape = KernelShape::new(rules.kernel);
-    let along = |scale| Along { shape: &shape, kernel: rules.kernel, scale };
+    let shape = KernelShape::new(&rules.kernel);
+    let along = |scale| Along { shape: &shape, kernel: &rules.kernel, scale };
     let (across, down) = (along(scales[0]), along(scales[1]));
-    let places = Places { size: source.size(), back, kernel: rules.kernel, across, down };
+    let places = Places { size: source.size(), back, kernel: &rules.kernel, across, down };
     let whole = Warp { source, channels, places, edge: rules.edge.kind(), curve, constant };
     let failed = std::sync::Mutex::new(None);
     target.each_band(rules.threads, bytes, &|first, part| {
@@ -203,7 +208,7 @@ struct Warp<'a, S: Sample> {
 struct Places<'a> {
     size: Size,
     back: Affine,
-    kernel: Kernel,
+    kernel: &'a Kernel,
     across: Along<'a>,
     down: Along<'a>,
 }

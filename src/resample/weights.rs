@@ -44,7 +44,7 @@ impl Along {
 }
 
 /// The first position and the normalised weights of output `x`.
-pub(super) fn taps_of(x: u32, along: &Along, reach: f64, scale: f64, kernel: Kernel) -> Result<(i64, Vec<f64>)> {
+pub(super) fn taps_of(x: u32, along: &Along, reach: f64, scale: f64, kernel: &Kernel) -> Result<(i64, Vec<f64>)> {
     let center = along.center(x);
     let low = (center - reach - 0.5).floor() as i64;
     let high = (center + reach + 0.5).ceil() as i64;

@@ -22,6 +22,28 @@ pub struct AdaptiveRules {
     pub threads: Threads,
 }
 
+impl AdaptiveRules {
+    /// Sets the number of tiles across and down.
+    pub fn tiles(self, across: u32, down: u32) -> AdaptiveRules {
+        AdaptiveRules { tiles: (across, down), ..self }
+    }
+
+    /// Sets the clip limit.
+    pub fn clip_limit(self, clip_limit: f64) -> AdaptiveRules {
+        AdaptiveRules { clip_limit, ..self }
+    }
+
+    /// Sets the basis.
+    pub fn basis(self, basis: Basis) -> AdaptiveRules {
+        AdaptiveRules { basis, ..self }
+    }
+
+    /// Sets the maximum number of threads.
+    pub fn threads(self, threads: Threads) -> AdaptiveRules {
+        AdaptiveRules { threads, ..self }
+    }
+}
+
 impl Default for AdaptiveRules {
     fn default() -> Self {
         AdaptiveRules { tiles: (8, 8), clip_limit: 3.0, basis: Basis::GRAY_VALUE, threads: Threads::ALL }
@@ -50,12 +72,12 @@ impl AdaptiveTone {
     ///
     /// # Errors
     /// A picture without pixels, no tiles, more than pixels of a side or than 4096, a limit below 1, cmyk with luminance.
-    pub fn new<P: PicturePixel>(size: Size, rules: AdaptiveRules) -> Result<AdaptiveTone> {
+    pub fn new<P: PicturePixel>(size: Size, rules: &AdaptiveRules) -> Result<AdaptiveTone> {
         AdaptiveTone::of(size, Channels::of::<P>(), P::Number::DEPTH, rules)
     }
 
     /// For pictures of this size, of this many channels of a depth.
-    pub(crate) fn of(size: Size, channels: Channels, depth: Depth, rules: AdaptiveRules) -> Result<AdaptiveTone> {
+    pub(crate) fn of(size: Size, channels: Channels, depth: Depth, rules: &AdaptiveRules) -> Result<AdaptiveTone> {
         let (across, down) = rules.tiles;
         if across == 0 || down == 0 || across > size.width || down > size.height {
             return Err(Error::invalid("tiles", format!("{across} x {down} tiles do not divide a picture of {size}")));
@@ -76,7 +98,7 @@ impl AdaptiveTone {
         let bins = if depth == Depth::U8 { 256 } else { 4096 };
         let sets = if rules.basis == Basis::EachChannel { colors } else { 1 };
         let tables = vec![0.0; across as usize * down as usize * sets * bins];
-        Ok(AdaptiveTone { rules, size, bins, sets, tables, ready: false, range: (f64::MAX, f64::MIN) })
+        Ok(AdaptiveTone { rules: *rules, size, bins, sets, tables, ready: false, range: (f64::MAX, f64::MIN) })
     }
 
     /// Counts rows of the picture, the first of which is `first_row`.
@@ -266,12 +288,12 @@ fn places(side: u32, tiles: u32) -> Vec<Place> {
 /// ```
 /// use rahmen::{Frame, Gray, Size, tone::{AdaptiveRules, equalize_adaptive}};
 /// let faint = Frame::from_fn(Size::new(64, 64), |x, y| Gray::new(100 + ((x ^ y) % 8) as u8))?;
-/// let clear = equalize_adaptive(faint.view(), AdaptiveRules::default())?;
+/// let clear = equalize_adaptive(faint.view(), &AdaptiveRules::default())?;
 /// let range = |f: &Frame<Gray<u8>>| f.samples().iter().max().unwrap() - f.samples().iter().min().unwrap();
 /// assert!(range(&clear) > range(&faint));
 /// # Ok::<(), rahmen::Error>(())
 /// ```
-pub fn equalize_adaptive<P: PicturePixel>(view: View<'_, P>, rules: AdaptiveRules) -> Result<Frame<P>> {
+pub fn equalize_adaptive<P: PicturePixel>(view: View<'_, P>, rules: &AdaptiveRules) -> Result<Frame<P>> {
     let mut tone = AdaptiveTone::new::<P>(view.size(), rules)?;
     tone.watch(0, view)?;
     let mut out = view.to_frame();
@@ -290,7 +312,7 @@ mod tests {
     fn one_tile_without_a_limit_is_plain_equalisation() {
         let frame = Frame::from_fn(Size::new(40, 30), |x, y| Gray::new((90 + x + y / 2) as u8)).unwrap();
         let rules = AdaptiveRules { tiles: (1, 1), clip_limit: f64::INFINITY, ..AdaptiveRules::default() };
-        let local = equalize_adaptive(frame.view(), rules).unwrap();
+        let local = equalize_adaptive(frame.view(), &rules).unwrap();
         let plain = equalize(frame.view(), &EqualizeRules::default()).unwrap().frame;
         assert!(local.samples().iter().zip(plain.samples()).all(|(a, b)| a.abs_diff(*b) <= 1));
     }
@@ -299,14 +321,14 @@ mod tests {
     fn a_limit_of_one_nearly_keeps_the_picture_and_tiles_are_mixed_between_their_middles() {
         let frame = Frame::from_fn(Size::new(64, 64), |x, y| Gray::new((100 + (x * y) % 50) as u8)).unwrap();
         let rules = AdaptiveRules { clip_limit: 1.0, ..AdaptiveRules::default() };
-        let kept = equalize_adaptive(frame.view(), rules).unwrap();
+        let kept = equalize_adaptive(frame.view(), &rules).unwrap();
         // Each bin holds at most its even share, so that the curve rises by no more than twice 1 / 256 a level.
         let spread = ChannelHistogram::of_counts("v", &counts(&kept)).stats;
         assert!(spread.max - spread.min < 2.0 * 50.0, "{spread:?}");
         // Left dark, right bright: in the middle the two curves meet halfway.
         let halves = Frame::from_fn(Size::new(64, 8), |x, _| Gray::new(if x < 32 { 50u8 } else { 200 })).unwrap();
         let rules = AdaptiveRules { tiles: (2, 1), clip_limit: f64::INFINITY, ..AdaptiveRules::default() };
-        let out = equalize_adaptive(halves.view(), rules).unwrap();
+        let out = equalize_adaptive(halves.view(), &rules).unwrap();
         // Tile 0 makes 50 full, tile 1 makes 50 none and 200 full: at x = 16 only the first counts, at x = 31 nearly half.
         assert_eq!((out[(10, 0)].value, out[(60, 0)].value), (255, 255));
         assert_eq!(out[(31, 0)].value, (255.0f64 * (1.0 - 15.5 / 32.0) + 0.5) as u8);
@@ -322,8 +344,8 @@ mod tests {
     fn strips_give_the_whole_and_one_level_stays() {
         let frame = Frame::from_fn(Size::new(50, 37), |x, y| Rgb::new(x as u16 * 900, y as u16 * 800, 9_000)).unwrap();
         let rules = AdaptiveRules { tiles: (3, 4), ..AdaptiveRules::default() };
-        let whole = equalize_adaptive(frame.view(), rules).unwrap();
-        let mut tone = AdaptiveTone::new::<Rgb<u16>>(frame.size(), rules).unwrap();
+        let whole = equalize_adaptive(frame.view(), &rules).unwrap();
+        let mut tone = AdaptiveTone::new::<Rgb<u16>>(frame.size(), &rules).unwrap();
         let mut out = frame.clone();
         for y in 0..37 {
             tone.watch(y, frame.region(frame.size().region().rows(y..=y).unwrap()).unwrap()).unwrap();
@@ -334,10 +356,10 @@ mod tests {
         }
         assert!(out == whole);
         let flat = Frame::filled(Size::new(9, 9), Gray::new(7u8)).unwrap();
-        assert!(equalize_adaptive(flat.view(), AdaptiveRules::default()).unwrap() == flat);
+        assert!(equalize_adaptive(flat.view(), &AdaptiveRules::default()).unwrap() == flat);
         for (tiles, clip_limit) in [((0, 1), 3.0), ((10, 1), 3.0), ((2, 2), 0.5), ((2, 2), f64::NAN)] {
             let rules = AdaptiveRules { tiles, clip_limit, ..AdaptiveRules::default() };
-            assert!(equalize_adaptive(flat.view(), rules).is_err());
+            assert!(equalize_adaptive(flat.view(), &rules).is_err());
         }
     }
 }

@@ -3,9 +3,7 @@
 use super::curve::Curve;
 use crate::color::GrayWeights;
 use crate::error::{Error, Result};
-use crate::frame::{
-    AnySamples, AnySamplesMut, Content, Frame, Metadata, SampleViewMut, View, ViewMut, with_samples_mut,
-};
+use crate::frame::{AnySamples, AnySamplesMut, Content, Frame, Levels, SampleViewMut, View, ViewMut, with_samples_mut};
 use crate::measure::{Histogram, HistogramRules, Mask, gray_histogram_any, histogram_any};
 use crate::pixel::{Channels, Depth, Layout, NumberKind, PicturePixel, Sample};
 use crate::simd::arrays;
@@ -46,7 +44,7 @@ pub struct Tone {
     /// One curve for all channels, or one each.
     pub(super) curves: Vec<Curve>,
     pub(super) basis: Basis,
-    pub(super) max_codes: Option<Vec<u32>>,
+    pub(super) levels: Levels,
     pub(super) threads: Threads,
     pub(super) unchanged: Option<&'static str>,
 }
@@ -70,7 +68,13 @@ impl<P: PicturePixel> Toned<P> {
 impl Tone {
     /// This curve for all colour channels.
     pub fn new(curve: Curve) -> Tone {
-        Tone { curves: vec![curve], basis: Basis::Together, max_codes: None, threads: Threads::ALL, unchanged: None }
+        Tone {
+            curves: vec![curve],
+            basis: Basis::Together,
+            levels: Levels::Full,
+            threads: Threads::ALL,
+            unchanged: None,
+        }
     }
 
     /// A curve for each colour channel, in channel order.
@@ -89,9 +93,10 @@ impl Tone {
         Tone { basis: Basis::GrayValue(weights), ..Tone::new(curve) }
     }
 
-    /// Sets the max code of each channel, as a picture's metadata give it.
-    pub fn max_codes(self, metadata: &Metadata) -> Tone {
-        Tone { max_codes: metadata.max_codes.clone(), ..self }
+    /// Sets how integer samples stand for levels: fractions of the max code go through the curve, and become samples of the same
+    /// kind.
+    pub fn levels(self, levels: Levels) -> Tone {
+        Tone { levels, ..self }
     }
 
     /// Sets the maximum number of threads.
@@ -124,11 +129,6 @@ impl Tone {
         &self.curves[channel.min(self.curves.len() - 1)]
     }
 
-    fn top<S: Sample>(&self, channel: usize) -> u32 {
-        let full = S::DEPTH.max_code().map_or(1, u32::from);
-        self.max_codes.as_ref().and_then(|t| t.get(channel).copied()).unwrap_or(full)
-    }
-
     /// Changes every pixel; alpha stays. One pass.
     ///
     /// # Errors
@@ -151,6 +151,7 @@ impl Tone {
         if self.curves.iter().all(Curve::is_identity) {
             return Ok(());
         }
+        self.levels.check(view.as_view())?;
         with_samples_mut!(view, view => {
             Rows::new(self, view.channels())?.apply(view, mask, self.threads);
             Ok(())
@@ -178,10 +179,14 @@ struct Rows<'a, S> {
     tables: Vec<Vec<S>>,
     /// The one table of all bytes of a row, where there is one.
     bytes: Option<[u8; 256]>,
+    /// The sample that is full, where samples are codes.
+    code: Option<f64>,
 }
 
 impl<'a, S: Sample> Rows<'a, S> {
     fn new(tone: &'a Tone, channels: Channels) -> Result<Self> {
+        let full = S::DEPTH.max_code().map(u32::from);
+        let max_codes = tone.levels.max_codes(channels, full.unwrap_or(u32::MAX))?;
         let (colors, alpha, channels) = (channels.colors(), channels.alpha, channels.count);
         if let Basis::GrayValue(weights) = tone.basis {
             if colors == 4 {
@@ -190,12 +195,19 @@ impl<'a, S: Sample> Rows<'a, S> {
             weights.check()?;
         }
         let by_table = S::DEPTH.max_code().is_some() && !(tone.is_luminance() && colors == 3);
-        let table = |channel| tone.curve(channel).table::<S>(tone.top::<S>(channel));
+        let table = |channel: usize| match tone.levels.are_codes() {
+            true => tone.curve(channel).table_of_codes::<S>(max_codes[channel]),
+            false => tone.curve(channel).table::<S>(max_codes[channel]),
+        };
         let tables: Vec<_> = if by_table { (0..colors).map(table).collect() } else { Vec::new() };
         let same = !tables.is_empty() && !alpha && tables.windows(2).all(|t| t[0] == t[1]);
         let bytes =
             (same && S::KIND == NumberKind::U8).then(|| arrays::from_fn(|i| tables[0][i].cast_unscaled::<u8>()));
-        Ok(Rows { tone, channels, colors, tables, bytes })
+        let code = match &tone.levels {
+            Levels::Codes(list) if full.is_some() => list.iter().max().map(|&max| f64::from(max)),
+            _ => None,
+        };
+        Ok(Rows { tone, channels, colors, tables, bytes, code })
     }
 
     /// Puts every row through, spread over threads; with a mask by way of a copy of the row.
@@ -247,10 +259,12 @@ impl<'a, S: Sample> Rows<'a, S> {
     }
 
     fn scale_to_gray_value(&self, pixel: &mut [S], weights: GrayWeights) {
-        let rgb = [pixel[0].to_fraction(), pixel[1].to_fraction(), pixel[2].to_fraction()];
+        let fraction = |v: S| self.code.map_or_else(|| v.to_fraction(), |code| v.to_f64() / code);
+        let rgb = [fraction(pixel[0]), fraction(pixel[1]), fraction(pixel[2])];
         let old = weights.mixed(rgb);
         let new = relit(rgb, S::DEPTH != Depth::F32, old, self.tone.curve(0).at(old));
-        pixel.iter_mut().zip(new).for_each(|(to, v)| *to = S::from_fraction(v));
+        let sample = |v: f64| self.code.map_or_else(|| S::from_fraction(v), |code| S::from_f64(v * code));
+        pixel.iter_mut().zip(new).for_each(|(to, v)| *to = sample(v));
     }
 }
 
@@ -284,10 +298,10 @@ pub fn measured<P: PicturePixel>(
     view: View<'_, P>,
     mask: &Mask<'_>,
     basis: Basis,
-    max_codes: Option<&[u32]>,
+    levels: &Levels,
     threads: Threads,
 ) -> Result<Histogram> {
-    measured_any(view.samples_any(), P::LAYOUT, mask, basis, max_codes, threads)
+    measured_any(view.samples_any(), P::LAYOUT, mask, basis, (levels, true), threads)
 }
 
 impl Content {
@@ -295,28 +309,22 @@ impl Content {
     ///
     /// # Errors
     /// As [`measured`]; planes.
-    pub fn measured(
-        &self,
-        mask: &Mask<'_>,
-        basis: Basis,
-        max_codes: Option<&[u32]>,
-        threads: Threads,
-    ) -> Result<Histogram> {
+    pub fn measured(&self, mask: &Mask<'_>, basis: Basis, levels: &Levels, threads: Threads) -> Result<Histogram> {
         let pixels = self.pixels()?;
-        measured_any(pixels.samples_any(), pixels.layout(), mask, basis, max_codes, threads)
+        measured_any(pixels.samples_any(), pixels.layout(), mask, basis, (levels, true), threads)
     }
 }
 
-/// [`measured`] of samples whose type is known at run time.
+/// [`measured`] of samples whose type is known at run time, of a whole picture or some of its rows.
 pub(crate) fn measured_any(
     view: AnySamples<'_>,
     layout: Layout,
     mask: &Mask<'_>,
     basis: Basis,
-    max_codes: Option<&[u32]>,
+    (levels, is_whole): (&Levels, bool),
     threads: Threads,
 ) -> Result<Histogram> {
-    let mut rules = HistogramRules { max_codes: max_codes.map(<[u32]>::to_vec), threads, ..HistogramRules::default() };
+    let mut rules = HistogramRules::default().levels(levels.clone()).threads(threads);
     if view.depth() == Depth::F32 {
         rules = rules.bins(FLOAT_BINS).range(0.0, 1.0);
     }
@@ -328,7 +336,7 @@ pub(crate) fn measured_any(
         }
         _ => {}
     }
-    let mut counted = histogram_any(view.into(), layout.channel_names(), mask, &rules)?;
+    let mut counted = histogram_any(view.into(), layout.channel_names(), mask, &rules, is_whole)?;
     counted.channels.truncate(colors);
     if basis == Basis::Together {
         let mut each = counted.channels.into_iter();

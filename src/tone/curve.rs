@@ -200,17 +200,31 @@ impl Curve {
             _ => return Vec::new(),
         };
         let top = top.clamp(1, full);
-        let codes: Vec<S> = (0..=top)
-            .map(|code| {
-                let value = self.at(f64::from(code) / f64::from(top)) * f64::from(full);
-                // NaN becomes 0 and the rest is clamped.
-                S::from_f64(value + 1e-9)
-            })
-            .collect();
+        let codes: Vec<S> = self.codes(top, full);
         if top == full {
             return codes;
         }
         (0..=full).map(|value| codes[codes::code_of(value, top, full) as usize]).collect()
+    }
+
+    /// [`table`](Curve::table) of samples that are the codes 0..=`top` themselves; values above stand for the top.
+    pub(super) fn table_of_codes<S: Sample>(&self, top: u32) -> Vec<S> {
+        let full = S::DEPTH.max_code().map_or(0, u32::from);
+        let mut table = self.codes(top, top);
+        if let (Some(&last), true) = (table.last(), full > 0) {
+            table.resize(full as usize + 1, last);
+        }
+        table
+    }
+
+    /// The sample of each code 0..=`top`, where the fraction 1 is the sample `full`.
+    fn codes<S: Sample>(&self, top: u32, full: u32) -> Vec<S> {
+        let sample = |code: u32| {
+            let value = self.at(f64::from(code) / f64::from(top)) * f64::from(full);
+            // NaN becomes 0 and the rest is clamped.
+            S::from_f64(if value > f64::from(full) { f64::from(full) } else { value + 1e-9 })
+        };
+        (0..=top).map(sample).collect()
     }
 }
 

@@ -3,7 +3,7 @@
 use super::apply::{Basis, Tone, Toned, measured};
 use super::curve::Curve;
 use crate::error::{Error, Result};
-use crate::frame::{Metadata, View};
+use crate::frame::{Levels, Metadata, View};
 use crate::measure::{ChannelHistogram, Histogram, Mask};
 use crate::pixel::PicturePixel;
 use crate::threads::Threads;
@@ -29,30 +29,55 @@ pub struct EqualizeRules {
     pub by: EqualizeBy,
     /// Basis (default: gray value).
     pub basis: Basis,
-    /// The max code of each channel, where it is not the full range.
-    pub max_codes: Option<Vec<u32>>,
+    /// How integer samples stand for levels.
+    pub levels: Levels,
     /// Maximum number of threads; the result does not depend on it.
     pub threads: Threads,
 }
 
 impl Default for EqualizeRules {
     fn default() -> Self {
-        EqualizeRules { by: EqualizeBy::Cumulative, basis: Basis::GRAY_VALUE, max_codes: None, threads: Threads::ALL }
+        EqualizeRules {
+            by: EqualizeBy::Cumulative,
+            basis: Basis::GRAY_VALUE,
+            levels: Levels::Full,
+            threads: Threads::ALL,
+        }
     }
 }
 
 impl EqualizeRules {
-    /// The default rules with the max codes of a picture's metadata.
+    /// The default rules with the levels of a picture's metadata.
     pub fn of(metadata: &Metadata) -> EqualizeRules {
-        EqualizeRules { max_codes: metadata.max_codes.clone(), ..EqualizeRules::default() }
+        EqualizeRules::default().levels(Levels::of(metadata))
+    }
+
+    /// Sets the definition.
+    pub fn by(self, by: EqualizeBy) -> EqualizeRules {
+        EqualizeRules { by, ..self }
+    }
+
+    /// Sets the basis.
+    pub fn basis(self, basis: Basis) -> EqualizeRules {
+        EqualizeRules { basis, ..self }
+    }
+
+    /// Sets how integer samples stand for levels.
+    pub fn levels(self, levels: Levels) -> EqualizeRules {
+        EqualizeRules { levels, ..self }
+    }
+
+    /// Sets the maximum number of threads.
+    pub fn threads(self, threads: Threads) -> EqualizeRules {
+        EqualizeRules { threads, ..self }
     }
 }
 
 /// Why an all-equal picture stays as it is.
 pub(super) const ONE_LEVEL: &str = "all pixels have one level; there is nothing to spread";
 
-/// Equalised level as an exact fraction: a numerator over (L - 1).
-fn new_levels(h: &ChannelHistogram, by: EqualizeBy) -> Vec<f64> {
+/// Equalised levels: as they are computed, and rounded half up on the exact fraction.
+fn new_levels(h: &ChannelHistogram, by: EqualizeBy) -> Vec<(f64, f64)> {
     // Of no levels there is none to be mapped.
     let last = (h.bins.len() as u128).saturating_sub(1);
     let below = match by {
@@ -62,7 +87,7 @@ fn new_levels(h: &ChannelHistogram, by: EqualizeBy) -> Vec<f64> {
     let all = u128::from((h.in_bins() - below).max(1));
     let level = |sum: u64| {
         let sum = u128::from(sum.saturating_sub(below));
-        ((2 * last * sum + all) / (2 * all)) as f64
+        ((last * sum) as f64 / all as f64, ((2 * last * sum + all) / (2 * all)) as f64)
     };
     h.cumulative().into_iter().map(level).collect()
 }
@@ -71,9 +96,12 @@ fn curve(h: &ChannelHistogram, by: EqualizeBy) -> Result<Option<Curve>> {
     if h.bins.iter().filter(|&&n| n > 0).count() < 2 {
         return Ok(None);
     }
-    if h.is_by_level() {
+    if h.levels().is_some() && !h.has_every_level() {
+        return Err(Error::invalid("histogram", "equalising integers needs a histogram with a bin for every level"));
+    }
+    if h.has_every_level() {
         let last = h.bins.len() as f64 - 1.0;
-        let fractions: Vec<f64> = new_levels(h, by).into_iter().map(|level| level / last).collect();
+        let fractions: Vec<f64> = new_levels(h, by).into_iter().map(|(_, level)| level / last).collect();
         return Curve::levels(&fractions).map(Some);
     }
     // Floats: the share of the values below each bin's end, straight in between; nothing is rounded.
@@ -108,7 +136,7 @@ fn tone_of(
 /// A histogram without channels.
 pub fn equalization(histogram: &Histogram, rules: &EqualizeRules) -> Result<Tone> {
     let tone = tone_of(histogram, rules.basis, rules.threads, |h| curve(h, rules.by))?;
-    Ok(Tone { max_codes: rules.max_codes.clone(), ..tone })
+    Ok(Tone { levels: rules.levels.clone(), ..tone })
 }
 
 /// Equalises a picture. One pass to count and one to apply the table, two to count luminance; a new frame. A picture of one
@@ -127,7 +155,7 @@ pub fn equalization(histogram: &Histogram, rules: &EqualizeRules) -> Result<Tone
 /// # Ok::<(), rahmen::Error>(())
 /// ```
 pub fn equalize<P: PicturePixel>(view: View<'_, P>, rules: &EqualizeRules) -> Result<Toned<P>> {
-    let counted = measured(view, &Mask::ALL, rules.basis, rules.max_codes.as_deref(), rules.threads)?;
+    let counted = measured(view, &Mask::ALL, rules.basis, &rules.levels, rules.threads)?;
     let tone = equalization(&counted, rules)?;
     Ok(Toned { frame: tone.applied(view)?, tone })
 }
@@ -173,6 +201,8 @@ pub struct LevelRow {
     pub probability: f64,
     /// Cumulative share: values at the level or below.
     pub cumulative: f64,
+    /// The level after equalising, before it is rounded.
+    pub exact_level: f64,
     /// The level after equalising.
     pub new_level: f64,
 }
@@ -183,17 +213,18 @@ pub struct LevelRow {
 /// # Errors
 /// A histogram whose bins are not levels.
 pub fn level_table(histogram: &ChannelHistogram, by: EqualizeBy) -> Result<Vec<LevelRow>> {
-    if !histogram.is_by_level() {
+    if !histogram.has_every_level() {
         return Err(Error::invalid("histogram", "a table of levels needs a histogram with a bin a level"));
     }
     let shares = histogram.shares().into_iter().zip(histogram.cumulative_shares());
     let rows = histogram.bins.iter().zip(new_levels(histogram, by)).zip(shares).enumerate();
     Ok(rows
-        .map(|(i, ((&count, new_level), (probability, cumulative)))| LevelRow {
+        .map(|(i, ((&count, (exact_level, new_level)), (probability, cumulative)))| LevelRow {
             level: histogram.level(i),
             count,
             probability,
             cumulative,
+            exact_level,
             new_level,
         })
         .collect())

@@ -29,4 +29,4 @@ pub use quantize::{QuantizeRules, quantize};
 pub use quantizer::{Cell, Quantizer, Reconstruction};
 pub use stretch::{StretchBy, StretchRules, stretch, stretching};
 pub use study::{BitLevel, BitStudy, bit_study, quantization_error};
-pub use threshold::{ThresholdBy, otsu, threshold, thresholding};
+pub use threshold::{ThresholdBy, ThresholdRules, otsu, threshold, thresholding};

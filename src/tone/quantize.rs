@@ -3,7 +3,7 @@
 use super::dither::{Dither, diffuse, ordered};
 use super::quantizer::{Channel, Reconstruction, each_row};
 use crate::error::Result;
-use crate::frame::{AnySamplesMut, Frame, Metadata, SampleViewMut, View, with_samples_mut};
+use crate::frame::{AnySamplesMut, Frame, Levels, SampleViewMut, View, with_samples_mut};
 use crate::pixel::{Depth, PicturePixel, Sample};
 use crate::simd::arrays;
 use crate::simd::{Level, lookup};
@@ -19,8 +19,8 @@ pub struct QuantizeRules {
     pub reconstruction: Reconstruction,
     /// Dithering.
     pub dither: Dither,
-    /// The max code of each channel, where it is not the full range: L is top + 1.
-    pub max_codes: Option<Vec<u32>>,
+    /// How integer samples stand for levels: their number, L, is the max code + 1.
+    pub levels: Levels,
     /// Maximum number of threads; the result does not depend on it.
     pub threads: Threads,
 }
@@ -29,12 +29,17 @@ impl QuantizeRules {
     /// Rules for this number of bits: reconstruction at cell centres, no dithering.
     pub fn bits(bits: u32) -> QuantizeRules {
         let (reconstruction, dither) = (Reconstruction::Centres, Dither::None);
-        QuantizeRules { bits, reconstruction, dither, max_codes: None, threads: Threads::ALL }
+        QuantizeRules { bits, reconstruction, dither, levels: Levels::Full, threads: Threads::ALL }
     }
 
-    /// Takes the max codes of a picture's metadata.
-    pub fn of(self, metadata: &Metadata) -> QuantizeRules {
-        QuantizeRules { max_codes: metadata.max_codes.clone(), ..self }
+    /// Sets how integer samples stand for levels.
+    pub fn levels(self, levels: Levels) -> QuantizeRules {
+        QuantizeRules { levels, ..self }
+    }
+
+    /// Sets the maximum number of threads.
+    pub fn threads(self, threads: Threads) -> QuantizeRules {
+        QuantizeRules { threads, ..self }
     }
 
     /// Sets the reconstruction levels.
@@ -72,12 +77,15 @@ pub fn quantize<P: PicturePixel>(view: View<'_, P>, rules: &QuantizeRules) -> Re
 
 /// [`quantize`] in place, of samples whose type is known at run time.
 pub(crate) fn quantize_any(view: AnySamplesMut<'_>, rules: &QuantizeRules) -> Result<()> {
+    rules.levels.check(view.as_view())?;
     with_samples_mut!(view, view => quantize_samples(view, rules))
 }
 
 fn quantize_samples<S: Sample>(out: SampleViewMut<'_, S>, rules: &QuantizeRules) -> Result<()> {
-    let channels = (0..out.channels().colors())
-        .map(|c| Channel::new(rules.bits, rules.reconstruction, rules.max_codes.as_deref(), c))
+    let max_codes = rules.levels.max_codes(out.channels(), S::DEPTH.max_code().map_or(u32::MAX, u32::from))?;
+    let channels = max_codes[..out.channels().colors()]
+        .iter()
+        .map(|&max| Channel::new(rules.bits, rules.reconstruction, max, rules.levels.are_codes()))
         .collect::<Result<Vec<Channel<S>>>>()?;
     match rules.dither {
         Dither::None => by_cell(out, &channels, rules.threads),

@@ -120,16 +120,17 @@ impl Quantizer {
 pub(super) struct Channel<S> {
     pub(super) quantizer: Quantizer,
     top: u32,
+    /// The sample of the max code; of floats none.
+    full: u32,
     /// The sample that each cell gives out.
     pub(super) outputs: Vec<S>,
 }
 
 impl<S: Sample> Channel<S> {
-    /// Of channel number `channel`, whose max code may be listed; by 2^bits cells.
-    pub(super) fn new(bits: u32, output: Reconstruction, tops: Option<&[u32]>, channel: usize) -> Result<Channel<S>> {
-        let full = S::DEPTH.max_code().map(u32::from);
-        let top = tops.and_then(|t| t.get(channel).copied());
-        let top = full.map_or(65_535, |full| top.unwrap_or(full).clamp(1, full));
+    /// Of a channel with this max code, by 2^bits cells; samples are codes themselves, or scaled.
+    pub(super) fn new(bits: u32, output: Reconstruction, max: u32, are_codes: bool) -> Result<Channel<S>> {
+        let full = S::DEPTH.max_code().map(|full| if are_codes { max } else { full.into() });
+        let top = if full.is_some() { max } else { 65_535 };
         let quantizer = Quantizer::new(top + 1, bits, output)?;
         let outputs = (0..quantizer.cells).map(|k| match (output, full) {
             (Reconstruction::Indices, _) => S::from_f64(k.into()),
@@ -137,14 +138,14 @@ impl<S: Sample> Channel<S> {
             (Reconstruction::Centres, None) => S::from_fraction((f64::from(k) + 0.5) / f64::from(quantizer.cells)),
             (_, None) => S::from_fraction(f64::from(k) / f64::from(quantizer.cells - 1)),
         });
-        Ok(Channel { quantizer, top, outputs: outputs.collect() })
+        Ok(Channel { quantizer, top, full: full.unwrap_or(0), outputs: outputs.collect() })
     }
 
     /// The fraction of full that a sample stands for: of the max code for integers.
     pub(super) fn fraction(&self, sample: S) -> f64 {
         match S::DEPTH.max_code() {
-            Some(full) => {
-                let code = codes::code_of(sample.to_f64() as u32, self.top, full.into());
+            Some(_) => {
+                let code = codes::code_of(sample.to_f64() as u32, self.top, self.full);
                 f64::from(code) / f64::from(self.top)
             }
             None => sample.to_fraction(),
@@ -153,7 +154,7 @@ impl<S: Sample> Channel<S> {
 
     pub(super) fn of(&self, sample: S) -> S {
         let index = match S::DEPTH.max_code() {
-            Some(full) => self.quantizer.index(codes::code_of(sample.to_f64() as u32, self.top, full.into())) as usize,
+            Some(_) => self.quantizer.index(codes::code_of(sample.to_f64() as u32, self.top, self.full)) as usize,
             // Clamped; NaN falls in the first cell.
             None => {
                 let cells = f64::from(self.quantizer.cells);

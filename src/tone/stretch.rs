@@ -4,7 +4,7 @@ use super::apply::{Basis, Tone, Toned, measured};
 use super::curve::Curve;
 use super::equalize::ONE_LEVEL;
 use crate::error::{Error, Result};
-use crate::frame::{Metadata, View};
+use crate::frame::{Levels, Metadata, View};
 use crate::measure::{ChannelHistogram, Histogram, Mask};
 use crate::pixel::PicturePixel;
 use crate::threads::Threads;
@@ -30,16 +30,31 @@ pub struct StretchRules {
     pub by: StretchBy,
     /// Basis (default: all channels together).
     pub basis: Basis,
-    /// The max code of each channel, where it is not the full range.
-    pub max_codes: Option<Vec<u32>>,
+    /// How integer samples stand for levels.
+    pub levels: Levels,
     /// Maximum number of threads; the result does not depend on it.
     pub threads: Threads,
 }
 
 impl StretchRules {
-    /// The default rules with the max codes of a picture's metadata.
+    /// The default rules with the levels of a picture's metadata.
     pub fn of(metadata: &Metadata) -> StretchRules {
-        StretchRules { max_codes: metadata.max_codes.clone(), ..StretchRules::default() }
+        StretchRules::default().levels(Levels::of(metadata))
+    }
+
+    /// Sets the basis.
+    pub fn basis(self, basis: Basis) -> StretchRules {
+        StretchRules { basis, ..self }
+    }
+
+    /// Sets how integer samples stand for levels.
+    pub fn levels(self, levels: Levels) -> StretchRules {
+        StretchRules { levels, ..self }
+    }
+
+    /// Sets the maximum number of threads.
+    pub fn threads(self, threads: Threads) -> StretchRules {
+        StretchRules { threads, ..self }
     }
 
     /// By the least and greatest level, percentiles, or levels.
@@ -71,7 +86,7 @@ pub fn stretching(histogram: &Histogram, rules: &StretchRules) -> Result<Tone> {
     }
     let curves = curves.into_iter().map(|c| c.unwrap_or_else(Curve::identity)).collect();
     let tone = Tone::each(curves)?;
-    Ok(Tone { basis: rules.basis, threads: rules.threads, max_codes: rules.max_codes.clone(), ..tone })
+    Ok(Tone { basis: rules.basis, threads: rules.threads, levels: rules.levels.clone(), ..tone })
 }
 
 fn window(h: &ChannelHistogram, by: StretchBy) -> Result<Option<Curve>> {
@@ -84,7 +99,7 @@ fn window(h: &ChannelHistogram, by: StretchBy) -> Result<Option<Curve>> {
         StretchBy::Levels(low, high) => (low, high),
     };
     // Levels as fractions: of the max code for integers.
-    let full = if h.is_by_level() { (h.bins.len() - 1) as f64 } else { 1.0 };
+    let full = h.levels().map_or(1.0, |levels| (levels - 1) as f64);
     match low < high {
         true => Curve::window(low / full, high / full).map(Some),
         false => Ok(None),
@@ -105,7 +120,7 @@ fn window(h: &ChannelHistogram, by: StretchBy) -> Result<Option<Curve>> {
 /// # Ok::<(), rahmen::Error>(())
 /// ```
 pub fn stretch<P: PicturePixel>(view: View<'_, P>, rules: &StretchRules) -> Result<Toned<P>> {
-    let counted = measured(view, &Mask::ALL, rules.basis, rules.max_codes.as_deref(), rules.threads)?;
+    let counted = measured(view, &Mask::ALL, rules.basis, &rules.levels, rules.threads)?;
     let tone = stretching(&counted, rules)?;
     Ok(Toned { frame: tone.applied(view)?, tone })
 }

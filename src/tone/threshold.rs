@@ -3,7 +3,7 @@
 use super::apply::{Basis, Tone, Toned, measured};
 use super::curve::Curve;
 use crate::error::{Error, Result};
-use crate::frame::View;
+use crate::frame::{Levels, View};
 use crate::measure::{ChannelHistogram, Histogram, Mask};
 use crate::pixel::PicturePixel;
 use crate::threads::Threads;
@@ -20,6 +20,42 @@ pub enum ThresholdBy {
     Otsu,
     /// The level below which this percentage of the values lie, or a few more.
     Percentile(f64),
+}
+
+/// Rules of thresholding.
+#[derive(Debug, Clone, PartialEq)]
+#[non_exhaustive]
+pub struct ThresholdRules {
+    /// Threshold.
+    pub by: ThresholdBy,
+    /// Basis (default: all channels together).
+    pub basis: Basis,
+    /// How integer samples stand for levels.
+    pub levels: Levels,
+    /// Maximum number of threads; the result does not depend on it.
+    pub threads: Threads,
+}
+
+impl ThresholdRules {
+    /// The default rules with this threshold.
+    pub fn new(by: ThresholdBy) -> ThresholdRules {
+        ThresholdRules { by, basis: Basis::Together, levels: Levels::Full, threads: Threads::ALL }
+    }
+
+    /// Sets the basis.
+    pub fn basis(self, basis: Basis) -> ThresholdRules {
+        ThresholdRules { basis, ..self }
+    }
+
+    /// Sets how integer samples stand for levels.
+    pub fn levels(self, levels: Levels) -> ThresholdRules {
+        ThresholdRules { levels, ..self }
+    }
+
+    /// Sets the maximum number of threads.
+    pub fn threads(self, threads: Threads) -> ThresholdRules {
+        ThresholdRules { threads, ..self }
+    }
 }
 
 /// The threshold of Otsu, "A threshold selection method from gray-level histograms" (IEEE Transactions on Systems, Man, and
@@ -56,9 +92,10 @@ pub fn otsu(histogram: &ChannelHistogram) -> Option<f64> {
 ///
 /// # Errors
 /// A level that is not a number, a percentage that is not within 0 to 100.
-pub fn thresholding(histogram: &Histogram, by: &ThresholdBy, basis: Basis, threads: Threads) -> Result<Tone> {
+pub fn thresholding(histogram: &Histogram, rules: &ThresholdRules) -> Result<Tone> {
+    let threads = rules.threads;
     let curve = |h: &ChannelHistogram| -> Result<Option<Curve>> {
-        let levels = match by {
+        let levels = match &rules.by {
             ThresholdBy::Level(level) => vec![*level],
             ThresholdBy::Levels(levels) => levels.clone(),
             ThresholdBy::Otsu => match otsu(h) {
@@ -67,7 +104,7 @@ pub fn thresholding(histogram: &Histogram, by: &ThresholdBy, basis: Basis, threa
             },
             ThresholdBy::Percentile(percent) => vec![percentile_level(h, *percent)?],
         };
-        let full = if h.is_by_level() { (h.bins.len() - 1) as f64 } else { 1.0 };
+        let full = h.levels().map_or(1.0, |levels| (levels - 1) as f64);
         Curve::steps(&levels.iter().map(|level| level / full).collect::<Vec<_>>()).map(Some)
     };
     let curves = histogram.channels.iter().map(curve).collect::<Result<Vec<_>>>()?;
@@ -75,7 +112,7 @@ pub fn thresholding(histogram: &Histogram, by: &ThresholdBy, basis: Basis, threa
         return Ok(Tone::nothing("all pixels have one level; nothing parts them", threads));
     }
     let curves = curves.into_iter().map(|c| c.unwrap_or_else(Curve::identity)).collect();
-    Ok(Tone { basis, threads, ..Tone::each(curves)? })
+    Ok(Tone { basis: rules.basis, levels: rules.levels.clone(), threads, ..Tone::each(curves)? })
 }
 
 fn percentile_level(h: &ChannelHistogram, percent: f64) -> Result<f64> {
@@ -89,7 +126,7 @@ fn percentile_level(h: &ChannelHistogram, percent: f64) -> Result<f64> {
     })
 }
 
-/// Thresholds a picture on its gray value (or each channel, by `basis`): none below, full at the threshold and above. One
+/// Thresholds a picture on all channels together, each, or its gray value, by the basis: none below, full at the threshold and above. One
 /// pass to measure and one to apply; a new frame.
 ///
 /// # Errors
@@ -97,25 +134,19 @@ fn percentile_level(h: &ChannelHistogram, percent: f64) -> Result<f64> {
 ///
 /// # Examples
 /// ```
-/// use rahmen::{Frame, Gray, Size, Threads, tone::{Basis, ThresholdBy, threshold}};
+/// use rahmen::{Frame, Gray, Size, tone::{ThresholdBy, ThresholdRules, threshold}};
 /// let row = Frame::<Gray<u8>>::from_samples(Size::new(5, 1), vec![9, 10, 11, 200, 210])?;
-/// let parted = threshold(row.view(), &ThresholdBy::Otsu, Basis::Together, None, Threads::ALL)?;
+/// let parted = threshold(row.view(), &ThresholdRules::new(ThresholdBy::Otsu))?;
 /// assert_eq!(parted.frame.samples(), [0, 0, 0, 255, 255]);
 /// # Ok::<(), rahmen::Error>(())
 /// ```
-pub fn threshold<P: PicturePixel>(
-    view: View<'_, P>,
-    by: &ThresholdBy,
-    basis: Basis,
-    max_codes: Option<&[u32]>,
-    threads: Threads,
-) -> Result<Toned<P>> {
-    if let ThresholdBy::Levels(levels) = by
+pub fn threshold<P: PicturePixel>(view: View<'_, P>, rules: &ThresholdRules) -> Result<Toned<P>> {
+    if let ThresholdBy::Levels(levels) = &rules.by
         && levels.is_empty()
     {
         return Err(Error::invalid("levels", "a threshold needs a level"));
     }
-    let counted = measured(view, &Mask::ALL, basis, max_codes, threads)?;
-    let tone = Tone { max_codes: max_codes.map(<[u32]>::to_vec), ..thresholding(&counted, by, basis, threads)? };
+    let counted = measured(view, &Mask::ALL, rules.basis, &rules.levels, rules.threads)?;
+    let tone = thresholding(&counted, rules)?;
     Ok(Toned { frame: tone.applied(view)?, tone })
 }

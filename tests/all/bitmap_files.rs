@@ -206,7 +206,7 @@ fn damage_and_limits_are_told() {
     }
     let huge = file((1 << 30, 1 << 30), 24, 0, &[], &[]);
     assert!(matches!(read_bytes(huge, 9).unwrap_err().kind(), ErrorKind::Limit { .. }));
-    let low = ReadOptions::limits(Limits::default().memory(7));
+    let low = ReadOptions::default().limits(Limits::default().memory(7));
     assert!(read_from(std::io::Cursor::new(whole), low).is_err());
 }
 
@@ -214,7 +214,7 @@ fn damage_and_limits_are_told() {
 fn every_byte_may_be_anything_without_a_panic() {
     let colors = palette(&[[0; 3], [9; 3], [7, 7, 8], [1, 2, 3]]);
     let runs = file((6, 2), 8, 1, &colors, &[3, 1, 0, 3, 1, 2, 3, 0, 0, 0, 2, 2, 0, 1]);
-    let limits = ReadOptions::limits(Limits::default().memory(1 << 20));
+    let limits = ReadOptions::default().limits(Limits::default().memory(1 << 20));
     for at in 0..runs.len() {
         for value in [0, 1, 2, 12, 0x7f, 0x80, 0xff] {
             let mut bytes = runs.clone();

@@ -73,7 +73,7 @@ fn damage_and_limits_are_told() {
         let error = read_bytes(bytes.to_vec(), 9).unwrap_err().to_string();
         assert!(error.contains(says), "{says}: {error}");
     }
-    let low = ReadOptions::limits(Limits::default().memory(23));
+    let low = ReadOptions::default().limits(Limits::default().memory(23));
     assert!(matches!(read_from(std::io::Cursor::new(whole), low).unwrap_err().kind(), ErrorKind::Limit { .. }));
     let huge = b"PF\n60000 60000\n-1\n".to_vec();
     assert!(matches!(read_bytes(huge, 9).unwrap_err().kind(), ErrorKind::Limit { .. }));

@@ -123,7 +123,7 @@ fn corpus() -> Vec<Sample> {
 }
 
 fn options() -> ReadOptions {
-    ReadOptions::limits(Limits::default().memory(1 << 20))
+    ReadOptions::default().limits(Limits::default().memory(1 << 20))
 }
 
 #[test]

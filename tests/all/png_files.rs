@@ -106,9 +106,9 @@ fn declared_sizes_meet_the_limit_before_memory_is_taken() {
     let error = read_bytes(bytes.clone(), 65_536).unwrap_err();
     let want = 60_000u64 * 60_000 * 8;
     assert!(matches!(error.kind(), ErrorKind::Limit { needed, .. } if *needed == want), "{error}");
-    let high = ReadOptions::limits(Limits::default().memory(1 << 20));
+    let high = ReadOptions::default().limits(Limits::default().memory(1 << 20));
     assert!(read_from(std::io::Cursor::new(small()), high).is_ok());
-    let low = ReadOptions::limits(Limits::default().memory(9 * 5 * 3 - 1));
+    let low = ReadOptions::default().limits(Limits::default().memory(9 * 5 * 3 - 1));
     assert!(read_from(std::io::Cursor::new(small()), low).is_err());
 }
 

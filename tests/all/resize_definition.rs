@@ -56,9 +56,9 @@ fn weights(side: u32, part: &std::ops::Range<f64>, target: u32, x: u32, rules: &
     let (mut out, mut outside) = (vec![0.0; side as usize], 0.0);
     for i in center as i64 - reach..=center as i64 + reach {
         let pixel = i as f64;
-        let weight = match rules.kernel {
+        let weight = match &rules.kernel {
             Kernel::Box => ((pixel + 1.0).min(center + ratio / 2.0) - pixel.max(center - ratio / 2.0)).max(0.0),
-            kernel => kernel_at(kernel, (pixel + 0.5 - center) / scale),
+            kernel => kernel_at(kernel.clone(), (pixel + 0.5 - center) / scale),
         };
         match seen(i, side.into(), rules.edge) {
             Some(at) => out[at] += weight,
@@ -145,7 +145,7 @@ fn source<P: PicturePixel>(size: Size) -> Frame<P> {
 
 /// The largest error in samples, and the share of samples that are not the nearest ones.
 fn errors_of<P: PicturePixel>(frame: &Frame<P>, area: Area, to: Size, rules: ResizeRules) -> (f64, f64) {
-    let out = resize_area(frame.view(), area, to, rules).unwrap();
+    let out = resize_area(frame.view(), area, to, &rules).unwrap();
     let exact = reference(frame, area, to, &rules);
     let full = P::Number::FULL.to_f64();
     let (mut worst, mut wrong) = (0.0f64, 0usize);
@@ -191,11 +191,11 @@ fn cases() -> impl Iterator<Item = (Size, Size, Kernel)> {
 fn bytes_are_within_0_53_of_a_level_and_hardly_ever_not_the_nearest() {
     let (mut share, mut count, mut most) = (0.0, 0.0, 0.0f64);
     for (from, to, kernel) in cases() {
-        for rules in [ResizeRules::new(kernel), ResizeRules::new(kernel).without_antialias()] {
+        for rules in [ResizeRules::new(kernel.clone()), ResizeRules::new(kernel.clone()).without_antialias()] {
             for (worst, wrong) in [
-                errors::<Gray<u8>>(from, to, rules),
-                errors::<Rgb<u8>>(from, to, rules),
-                errors::<Cmyk<u8>>(from, to, rules),
+                errors::<Gray<u8>>(from, to, rules.clone()),
+                errors::<Rgb<u8>>(from, to, rules.clone()),
+                errors::<Cmyk<u8>>(from, to, rules.clone()),
             ] {
                 assert!(worst <= 0.53, "{from} -> {to} {kernel} widen {}: {worst}", rules.widen);
                 (share, count, most) = (share + wrong, count + 1.0, most.max(worst));
@@ -210,12 +210,12 @@ fn bytes_are_within_0_53_of_a_level_and_hardly_ever_not_the_nearest() {
 fn words_are_within_one_level_and_floats_within_a_millionth() {
     let (mut words, mut floats) = (0.0f64, 0.0f64);
     for (from, to, kernel) in cases() {
-        let rules = ResizeRules::new(kernel);
-        for (worst, _) in [errors::<Rgb<u16>>(from, to, rules), errors::<Gray<u16>>(from, to, rules)] {
+        let rules = ResizeRules::new(kernel.clone());
+        for (worst, _) in [errors::<Rgb<u16>>(from, to, rules.clone()), errors::<Gray<u16>>(from, to, rules.clone())] {
             assert!(worst <= 1.0, "u16 {from} -> {to} {kernel}: {worst}");
             words = words.max(worst);
         }
-        for (worst, _) in [errors::<Gray<f32>>(from, to, rules), errors::<Rgb<f32>>(from, to, rules)] {
+        for (worst, _) in [errors::<Gray<f32>>(from, to, rules.clone()), errors::<Rgb<f32>>(from, to, rules)] {
             assert!(worst <= 1e-6, "f32 {from} -> {to} {kernel}: {worst}");
             floats = floats.max(worst);
         }
@@ -228,7 +228,9 @@ fn alpha_weighs_colour() {
     for (from, to) in SIZES {
         let (from, to) = (Size::new(from.0, from.1), Size::new(to.0, to.1));
         let rules = ResizeRules::new(Kernel::Linear);
-        for worst in [errors::<Rgba<u16>>(from, to, rules).0, errors::<GrayAlpha<u8>>(from, to, rules).0] {
+        for worst in
+            [errors::<Rgba<u16>>(from, to, rules.clone()).0, errors::<GrayAlpha<u8>>(from, to, rules.clone()).0]
+        {
             assert!(worst <= 1.0, "{from} -> {to}: {worst}");
         }
         assert!(errors::<Rgba<u8>>(from, to, rules).0 <= 0.501);
@@ -245,8 +247,8 @@ fn edges_show_what_they_say() {
     let constant = Edge::Constant([0.2, 0.9, 0.4, 0.6]);
     for (from, to, kernel) in cases().filter(|(from, ..)| from.width <= 100) {
         for edge in [Edge::Reflect, Edge::Wrap, constant] {
-            let rules = ResizeRules::new(kernel).edge(edge);
-            let (worst, _) = errors::<Rgb<u8>>(from, to, rules);
+            let rules = ResizeRules::new(kernel.clone()).edge(edge);
+            let (worst, _) = errors::<Rgb<u8>>(from, to, rules.clone());
             assert!(worst <= 0.53, "{from} -> {to} {kernel} {edge:?}: {worst}");
             let (worst, _) = errors::<Gray<f32>>(from, to, rules);
             assert!(worst <= 1e-6, "{from} -> {to} {kernel} {edge:?}: {worst}");
@@ -265,7 +267,7 @@ fn areas_may_begin_between_pixels_and_see_the_picture_beside_them() {
         let area = Area::new(x, y).unwrap();
         for to in [Size::new(30, 30), Size::new(7, 90), Size::new(1, 1)] {
             for kernel in Kernel::ALL.into_iter().skip(1) {
-                let rules = ResizeRules::new(kernel).edge(Edge::Reflect);
+                let rules = ResizeRules::new(kernel.clone()).edge(Edge::Reflect);
                 let (worst, _) = errors_of(&frame, area, to, rules);
                 assert!(worst <= 0.53, "{area:?} -> {to} {kernel}: {worst}");
             }
@@ -275,11 +277,11 @@ fn areas_may_begin_between_pixels_and_see_the_picture_beside_them() {
     let area = Area::new(3.0..33.0, 5.0..35.0).unwrap();
     let cropped = frame.region(rahmen::Region::new(3..33, 5..35).unwrap()).unwrap();
     for kernel in Kernel::ALL.into_iter().filter(|k| *k != Kernel::Mitchell) {
-        let out = resize_area(frame.view(), area, Size::new(30, 30), ResizeRules::new(kernel)).unwrap();
+        let out = resize_area(frame.view(), area, Size::new(30, 30), &ResizeRules::new(kernel.clone())).unwrap();
         assert!(out.view() == cropped, "{kernel}");
     }
     assert!(
-        Plan::of_area(from, Area::new(0.0..61.5, 0.0..1.0).unwrap(), Size::new(5, 5), ResizeRules::default()).is_err()
+        Plan::of_area(from, Area::new(0.0..61.5, 0.0..1.0).unwrap(), Size::new(5, 5), &ResizeRules::default()).is_err()
     );
 }
 
@@ -287,8 +289,8 @@ fn areas_may_begin_between_pixels_and_see_the_picture_beside_them() {
 fn light_is_mixed_where_that_is_asked_for() {
     let curve = rahmen::Transfer::Srgb;
     for (from, to, kernel) in cases().filter(|(from, _, k)| from.width <= 64 && *k != Kernel::Mitchell) {
-        let rules = ResizeRules::new(kernel).light(Light::Linear(curve));
-        let (worst, _) = errors::<Rgb<u8>>(from, to, rules);
+        let rules = ResizeRules::new(kernel.clone()).light(Light::Linear(curve));
+        let (worst, _) = errors::<Rgb<u8>>(from, to, rules.clone());
         assert!(worst <= 0.51, "{from} -> {to} {kernel}: {worst}");
         // Kernels without negative weights: elsewhere a colour of hardly any alpha is a quotient of next to nothing.
         if matches!(kernel, Kernel::Box | Kernel::Linear) {
@@ -298,7 +300,7 @@ fn light_is_mixed_where_that_is_asked_for() {
     // Black and white seen as one: half the light, which sRGB writes as 188.
     let frame = Frame::<Gray<u8>>::from_samples(Size::new(2, 1), vec![0, 255]).unwrap();
     let rules = ResizeRules::new(Kernel::Box).light(Light::Linear(curve));
-    let one = resize_area(frame.view(), Area::of(frame.size()), Size::new(1, 1), rules).unwrap();
+    let one = resize_area(frame.view(), Area::of(frame.size()), Size::new(1, 1), &rules).unwrap();
     assert_eq!(one.samples(), [188]);
 }
 
@@ -310,7 +312,7 @@ fn sampling_agrees_with_resizing_at_the_same_places() {
         let to = Size::new(61, 40);
         for kernel in Kernel::ALL {
             // Enlarging alone: a point has no width to widen for.
-            let out = resize(frame.view(), to, kernel).unwrap();
+            let out = resize(frame.view(), to, kernel.clone()).unwrap();
             for (x, y) in (0..to.width).flat_map(|x| (0..to.height).map(move |y| (x, y))) {
                 let place = |at: u32, from: u32, to: u32| (f64::from(at) + 0.5) * f64::from(from) / f64::from(to);
                 let (u, v) = (place(x, from.width, to.width), place(y, from.height, to.height));
@@ -318,7 +320,7 @@ fn sampling_agrees_with_resizing_at_the_same_places() {
                 if kernel == Kernel::Box {
                     continue;
                 }
-                let point = sample(frame.view(), u, v, kernel, Edge::Clamp).unwrap();
+                let point = sample(frame.view(), u, v, &kernel, Edge::Clamp).unwrap();
                 let (a, b) = ([point], [out[(x, y)]]);
                 let pairs = rahmen::pixel::samples_of(&a).iter().zip(rahmen::pixel::samples_of(&b));
                 for (a, b) in pairs {
@@ -357,8 +359,8 @@ fn mirrored_input_gives_mirrored_output() {
         let mirrored = frame.view().oriented(Orientation::RotatedHalf).unwrap();
         for to in [Size::new(17, 60), Size::new(100, 9), Size::new(40, 25)] {
             for kernel in Kernel::ALL.into_iter().skip(1) {
-                let a = resize(frame.view(), to, kernel).unwrap();
-                let b = resize(mirrored.view(), to, kernel).unwrap();
+                let a = resize(frame.view(), to, kernel.clone()).unwrap();
+                let b = resize(mirrored.view(), to, kernel.clone()).unwrap();
                 assert!(a.view().oriented(Orientation::RotatedHalf).unwrap() == b, "{size} -> {to} {kernel}");
             }
         }
@@ -381,7 +383,7 @@ fn constants_stay_and_threads_do_not_show() {
         let flat = Frame::filled(Size::new(41, 29), Rgb::new(v, 255 - v, v / 2)).unwrap();
         for kernel in Kernel::ALL {
             for to in [Size::new(7, 90), Size::new(200, 3), Size::new(41, 29)] {
-                let out = resize(flat.view(), to, kernel).unwrap();
+                let out = resize(flat.view(), to, kernel.clone()).unwrap();
                 assert!(out.pixels().iter().all(|p| *p == Rgb::new(v, 255 - v, v / 2)), "{v} {kernel} {to}");
             }
         }
@@ -391,7 +393,7 @@ fn constants_stay_and_threads_do_not_show() {
         let run = |threads| {
             let mut out = Frame::<Rgb<u8>>::new(to).unwrap();
             let rules = ResizeRules::default().threads(threads);
-            Plan::new(big.size(), to, rules).unwrap().run(big.view(), out.view_mut()).unwrap();
+            Plan::new(big.size(), to, &rules).unwrap().run(big.view(), out.view_mut()).unwrap();
             out
         };
         assert!(run(Threads::ONE) == run(Threads::at_most(7)));
@@ -408,8 +410,8 @@ fn strips_of_output_are_the_rows_of_the_whole() {
         (Size::new(45, 20), Kernel::Lanczos3),
         (Size::new(45, 20), Kernel::Box),
     ] {
-        let whole = resize(frame.view(), to, kernel).unwrap();
-        let plan = Plan::new(frame.size(), to, ResizeRules::new(kernel)).unwrap();
+        let whole = resize(frame.view(), to, kernel.clone()).unwrap();
+        let plan = Plan::new(frame.size(), to, &ResizeRules::new(kernel)).unwrap();
         for first in (0..to.height).step_by(8) {
             let rows = 8.min(to.height - first);
             let need = plan.rows_needed(first..first + rows);

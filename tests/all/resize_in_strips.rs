@@ -42,11 +42,11 @@ fn check<P: PicturePixel>(from: Size) {
                 (Kernel::Linear, Edge::Constant([0.1, 0.4, 0.7, 1.0])),
                 (Kernel::Nearest, Edge::Clamp),
             ] {
-                let rules = ResizeRules::new(kernel).edge(edge);
+                let rules = ResizeRules::new(kernel.clone()).edge(edge);
                 let to = target.of_area(from, area).unwrap().1;
-                let whole = Content::from(resize_area(source.view(), area, to, rules).unwrap());
+                let whole = Content::from(resize_area(source.view(), area, to, &rules).unwrap());
                 for rows in [1, 7, 1000] {
-                    let step = Resize::new(target, rules).of_area(area);
+                    let step = Resize::new(target, rules.clone()).of_area(area);
                     let (size, strips) = pulled(
                         &picture,
                         Box::new(step),
@@ -80,7 +80,7 @@ fn a_rotation_by_degrees_in_strips_is_the_whole_one() {
     let source = frame::<Rgb<u8>>(Size::new(40, 25));
     let (map, size) = rotated_whole(source.size(), 20.0).unwrap();
     let mut whole = Frame::<Rgb<u8>>::new(size).unwrap();
-    warp(source.view(), map, whole.view_mut(), WarpRules::default()).unwrap();
+    warp(source.view(), map, whole.view_mut(), &WarpRules::default()).unwrap();
     let (found, strips) = pulled(&source.into(), Box::new(RotateBy::new(20.0, WarpRules::default())), 9, "rotate");
     assert_eq!(found, size);
     let mut first = 0;
@@ -104,7 +104,7 @@ fn rows_need_not_touch() {
     let packed = inner.to_frame();
     for to in [Size::new(20, 13), Size::new(70, 55)] {
         for kernel in Kernel::ALL {
-            let plan = Plan::new(inner.size(), to, ResizeRules::new(kernel)).unwrap();
+            let plan = Plan::new(inner.size(), to, &ResizeRules::new(kernel.clone())).unwrap();
             let mut wanted = Frame::<Rgb<u8>>::new(to).unwrap();
             plan.run(packed.view(), wanted.view_mut()).unwrap();
             let mut around = Frame::filled(Size::new(to.width + 9, to.height + 4), Rgb::new(1u8, 2, 3)).unwrap();

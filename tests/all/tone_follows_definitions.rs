@@ -4,10 +4,10 @@
 use rahmen::color::GrayWeights;
 use rahmen::measure::{ChannelHistogram, Histogram, HistogramRules, Mask, histogram};
 use rahmen::tone::{
-    Basis, Curve, EqualizeBy, EqualizeRules, QuantizeRules, Reconstruction, StretchBy, StretchRules, ThresholdBy, Tone,
-    equalization, equalize, level_table, matching, otsu, quantize, stretch, threshold,
+    Basis, Curve, EqualizeBy, EqualizeRules, QuantizeRules, Reconstruction, StretchBy, StretchRules, ThresholdBy,
+    ThresholdRules, Tone, equalization, equalize, level_table, matching, otsu, quantize, stretch, threshold,
 };
-use rahmen::{Frame, Gray, GrayAlpha, Rgb, Rgba, Size, Threads};
+use rahmen::{Frame, Gray, GrayAlpha, Levels, Rgb, Rgba, Size, Threads};
 
 /// 6 x 5 pixels with codes 0..=4, as samples of 8 bits: counts 4 9 9 5 3.
 fn worked() -> Frame<Gray<u8>> {
@@ -17,14 +17,14 @@ fn worked() -> Frame<Gray<u8>> {
 
 fn rules(by: EqualizeBy) -> EqualizeRules {
     let mut rules = EqualizeRules::default();
-    (rules.by, rules.max_codes) = (by, Some(vec![4]));
+    (rules.by, rules.levels) = (by, Levels::scaled(4));
     rules
 }
 
 #[test]
 fn the_worked_example_gives_the_levels_found_by_hand() {
     let mut counting = HistogramRules::default();
-    counting.max_codes = Some(vec![4]);
+    counting.levels = Levels::scaled(4);
     let counted = histogram(worked().view(), &counting).unwrap();
     // 4 c(k) / 30: 0.53 1.73 2.93 3.6 4; pinned, 4 (c(k) - 4) / 26: 0 1.38 2.77 3.54 4.
     for (by, new) in
@@ -79,7 +79,7 @@ fn one_level_stays_and_is_told() {
         let done = stretch(flat.view(), &how).unwrap();
         assert!(done.frame == flat && done.unchanged().is_some());
     }
-    let done = threshold(flat.view(), &ThresholdBy::Otsu, Basis::Together, None, Threads::ALL).unwrap();
+    let done = threshold(flat.view(), &ThresholdRules::new(ThresholdBy::Otsu)).unwrap();
     assert!(done.frame == flat && done.unchanged().is_some());
     let empty = Frame::<Gray<u8>>::new(Size::new(0, 4)).unwrap();
     assert!(equalize(empty.view(), &EqualizeRules::default()).is_err());
@@ -165,7 +165,7 @@ fn stretching_takes_extremes_percentiles_or_levels() {
 #[test]
 fn thresholds_part_where_they_say() {
     let ramp = Frame::from_fn(Size::new(256, 1), |x, _| Gray::new(x as u8)).unwrap();
-    let at = |by: &ThresholdBy| threshold(ramp.view(), by, Basis::Together, None, Threads::ALL).unwrap().frame;
+    let at = |by: &ThresholdBy| threshold(ramp.view(), &ThresholdRules::new(by.clone())).unwrap().frame;
     let white = |f: &Frame<Gray<u8>>| f.samples().iter().position(|v| *v == 255).unwrap_or(256);
     assert_eq!(white(&at(&ThresholdBy::Level(77.0))), 77);
     assert_eq!(white(&at(&ThresholdBy::Level(76.2))), 77);
@@ -174,8 +174,8 @@ fn thresholds_part_where_they_say() {
     assert_eq!((white(&at(&ThresholdBy::Percentile(0.0))), white(&at(&ThresholdBy::Percentile(100.0)))), (0, 256));
     let three = at(&ThresholdBy::Levels(vec![200.0, 50.0]));
     assert_eq!([49usize, 50, 199, 200].map(|i| three.samples()[i]), [0, 128, 128, 255]);
-    assert!(threshold(ramp.view(), &ThresholdBy::Level(f64::NAN), Basis::Together, None, Threads::ALL).is_err());
-    assert!(threshold(ramp.view(), &ThresholdBy::Levels(vec![]), Basis::Together, None, Threads::ALL).is_err());
+    assert!(threshold(ramp.view(), &ThresholdRules::new(ThresholdBy::Level(f64::NAN))).is_err());
+    assert!(threshold(ramp.view(), &ThresholdRules::new(ThresholdBy::Levels(vec![]))).is_err());
 }
 
 #[test]

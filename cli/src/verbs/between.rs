@@ -83,10 +83,10 @@ pub(crate) fn report(file: &Path, of: Of, kernel: Kernel, edge: EdgeWord, shared
             .into()),
         };
         let found = match of {
-            Of::Place(x, y) => taps(facts.size, x, y, kernel, &edge)?,
+            Of::Place(x, y) => taps(facts.size, x, y, &kernel, edge.kind())?,
             Of::Resized(target, x, y) => {
                 let (area, to) = target.of_area(facts.size, Area::of(facts.size))?;
-                Plan::of_area(facts.size, area, to, ResizeRules::new(kernel).edge(edge))?.taps(x, y)?
+                Plan::of_area(facts.size, area, to, &ResizeRules::new(kernel.clone()).edge(edge))?.taps(x, y)?
             }
         };
         let region = Region::new(span(&found.x), span(&found.y))?;

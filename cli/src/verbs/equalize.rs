@@ -85,8 +85,8 @@ impl Making for Equalize {
 fn distribution(path: &Path, basis: Basis, shared: &Shared) -> Done<Histogram> {
     let plain = Shared { page: None, raw: None, ..shared.clone() };
     let picture = open::whole(path, &plain)?;
-    let tops = picture.metadata().max_codes.as_deref();
-    let counted = picture.content().measured(&Mask::ALL, basis, tops, shared.threads());
+    let levels = rahmen::Levels::of(picture.metadata());
+    let counted = picture.content().measured(&Mask::ALL, basis, &levels, shared.threads());
     Ok(counted.map_err(|e| e.in_file(open::name_of(path)))?)
 }
 

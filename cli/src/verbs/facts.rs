@@ -105,7 +105,6 @@ impl Facts {
 }
 
 fn report(file: &Path, scan: bool, shared: &Shared) -> Done<Report> {
-    use rahmen::flow::Source;
     let (facts, scan) = match scan {
         true => {
             let mut reader = open::open(file, shared)?;

@@ -11,7 +11,7 @@ use crate::verbs::joint::{self, Asked, Pairs};
 use crate::words;
 use clap::{Args, ValueEnum};
 use rahmen::color::GrayWeights;
-use rahmen::flow::{Chain, Crop, HistogramSink, Source, Step, ToGray};
+use rahmen::flow::{Chain, Crop, HistogramSink, Step, ToGray};
 use rahmen::frame::Pixels;
 use rahmen::measure::{ChannelHistogram, Histogram as Counted, HistogramRules, Mask, Stats};
 use rahmen::tone::{EqualizeBy, LevelRow, level_table};

@@ -110,7 +110,8 @@ impl Making for Rotate {
             // The same pixels, in a frame or with an edge of one's own.
             _ => self.degrees()?,
         };
-        let mut rules = WarpRules::new(self.interpolation.unwrap_or_default()).threads(context.shared.threads());
+        let mut rules =
+            WarpRules::new(self.interpolation.clone().unwrap_or_default()).threads(context.shared.threads());
         if let (Some(edge), PixelFormat::Pixels { .. }) = (self.edge, &input.pixel_format) {
             rules = rules.edge(edge.channels_of(input).map_err(anyhow::Error::msg)?);
         }

@@ -114,7 +114,7 @@ impl Pixel {
     }
 
     fn report(&self, file: &Path, shared: &Shared) -> Done<Report> {
-        match (self.interpolation, self.at) {
+        match (self.interpolation.clone(), self.at) {
             (Some(kernel), Some(place)) => {
                 let of = match (self.of_resize, place) {
                     (None, Place::Between(x, y)) => between::Of::Place(x, y),

@@ -31,6 +31,9 @@ pub(crate) struct Resize {
     /// The largest size of the same aspect ratio that fits inside
     #[arg(long, value_name = "WxH", value_parser = words::size, group = "target")]
     fit: Option<Size>,
+    /// With --fit, --width or --height: never enlarge; what is small enough keeps its size
+    #[arg(long)]
+    shrink_only: bool,
     /// This size exactly, of the largest part that has its aspect ratio
     #[arg(long, value_name = "WxH", value_parser = words::size, group = "target")]
     cover: Option<Size>,
@@ -73,6 +76,13 @@ impl Resize {
         if self.anchor.is_some() && self.cover.is_none() {
             return Err(Failure::words("--anchor says which part --cover takes; give both, or neither"));
         }
+        let at_most =
+            self.fit.or(self.width.map(|w| Size::new(w, u32::MAX))).or(self.height.map(|h| Size::new(u32::MAX, h)));
+        match (self.shrink_only, at_most) {
+            (true, Some(size)) => return Ok(Target::ShrinkToFit(size)),
+            (true, None) => return Err(Failure::words("--shrink-only goes with --fit, --width or --height")),
+            _ => {}
+        }
         let each = [
             self.to.map(Target::Exact),
             self.width.map(Target::Width),
@@ -102,7 +112,7 @@ impl Resize {
 
 impl Making for Resize {
     fn steps(&self, input: &Facts, context: &Context<'_>) -> Done<Steps> {
-        let mut rules = ResizeRules::new(self.interpolation).threads(context.shared.threads());
+        let mut rules = ResizeRules::new(self.interpolation.clone()).threads(context.shared.threads());
         if self.no_antialias {
             rules = rules.without_antialias();
         }

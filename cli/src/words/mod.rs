@@ -102,7 +102,7 @@ impl RealRange {
 
 /// How to interpolate: a kernel by its name, or a cubic by its two numbers.
 pub(crate) fn kernel(word: &str) -> Result<Kernel, String> {
-    let names = Kernel::ALL.map(Kernel::name).join(", ");
+    let names = Kernel::ALL.map(|kernel| kernel.name()).join(", ");
     if let Some(numbers) = word.strip_prefix("cubic=") {
         let (b, c) = pair(numbers, ',', "a cubic is cubic=B,C, such as cubic=0.3,0.35")?;
         return match f64::is_finite(b) && f64::is_finite(c) {

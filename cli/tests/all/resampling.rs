@@ -123,3 +123,22 @@ fn planes_of_wide_numbers_are_resized_as_they_are() {
     assert_eq!(values(&to), [-1000, 0, 2000, 3000]);
     assert!(fails(2, &["resize", &from, &to, "--times", "2", "--edge", "red"]).contains("planes have no colours"));
 }
+
+#[test]
+fn shrink_only_leaves_small_pictures_their_size() {
+    let folder = Folder::new();
+    let from = row(&folder, "row.pgm", &[0, 100, 200, 40]);
+    let to = folder.path("to.pgm");
+    for (words, pixels) in [
+        (&["--fit", "10x10"][..], 4),
+        (&["--width", "9"], 4),
+        (&["--height", "1"], 4),
+        (&["--fit", "2x2"], 2),
+        (&["--width", "3"], 3),
+    ] {
+        out(&[&["resize", from.as_str(), &to, "--shrink-only"], words].concat());
+        assert_eq!(values(&to).len(), pixels, "{words:?}");
+    }
+    let said = fails(2, &["resize", &from, &to, "--shrink-only", "--to", "9x9"]);
+    assert!(said.contains("--shrink-only goes with --fit, --width or --height"), "{said}");
+}

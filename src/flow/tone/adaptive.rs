@@ -28,7 +28,7 @@ impl Step for EqualizeAdaptive {
 
     fn plan(&self, input: &Facts) -> Result<Box<dyn Stage>> {
         let (depth, layout) = tone_form(input, "equalize")?;
-        let tone = AdaptiveTone::of(input.size, layout.into(), depth, self.rules)?;
+        let tone = AdaptiveTone::of(input.size, layout.into(), depth, &self.rules)?;
         let facts = same_form(input, input.size, input.metadata.after(Change::Values));
         Ok(Box::new(Equalizing { tone, facts }))
     }

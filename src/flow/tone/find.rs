@@ -4,13 +4,13 @@ use super::part::{Part, apply, tone_form};
 use crate::error::{Error, Result};
 use crate::flow::input::{rows_of, same_form};
 use crate::flow::{Sees, Stage, Step, Strip};
-use crate::frame::{Change, Content, Facts, Metadata};
+use crate::frame::{Change, Content, Facts, Levels};
 use crate::measure::Histogram;
 use crate::pixel::{Depth, Layout};
 use crate::threads::Threads;
 use crate::tone::{
-    Basis, EqualizeBy, EqualizeRules, StretchBy, StretchRules, ThresholdBy, Tone, equalization, matching, measured_any,
-    stretching, thresholding,
+    Basis, EqualizeBy, EqualizeRules, StretchBy, StretchRules, ThresholdBy, ThresholdRules, Tone, equalization,
+    matching, measured_any, stretching, thresholding,
 };
 use std::ops::Range;
 use std::sync::{Arc, Mutex};
@@ -108,7 +108,7 @@ impl Step for FindTone {
         metadata.max_codes = self.codes_after(input, layout).filter(|_| depth != Depth::F32);
         Ok(Box::new(Finding {
             step: self.clone(),
-            max_codes: input.metadata.max_codes.clone(),
+            levels: Levels::of(&input.metadata),
             sum: None,
             tone: None,
             facts: same_form(input, input.size, metadata),
@@ -119,7 +119,7 @@ impl Step for FindTone {
 /// The step on its way through a picture.
 struct Finding {
     step: FindTone,
-    max_codes: Option<Vec<u32>>,
+    levels: Levels,
     sum: Option<Histogram>,
     tone: Option<Tone>,
     facts: Facts,
@@ -133,14 +133,13 @@ impl Finding {
         let Some(sum) = &self.sum else {
             return Err(Error::invalid("part", "the part that is to be measured has no pixel"));
         };
-        let (basis, threads, max_codes) = (self.step.basis, self.step.threads, self.max_codes.clone());
+        let (basis, threads, levels) = (self.step.basis, self.step.threads, self.levels.clone());
         let tone = match &self.step.find {
-            Find::Equalize(by) => equalization(sum, &EqualizeRules { by: *by, basis, max_codes: None, threads })?,
-            Find::Stretch(by) => stretching(sum, &StretchRules { by: *by, basis, max_codes: None, threads })?,
-            Find::Threshold(by) => thresholding(sum, by, basis, threads)?,
-            Find::Match(to) => matching(sum, to, basis, threads)?,
+            Find::Equalize(by) => equalization(sum, &EqualizeRules { by: *by, basis, levels, threads })?,
+            Find::Stretch(by) => stretching(sum, &StretchRules { by: *by, basis, levels, threads })?,
+            Find::Threshold(by) => thresholding(sum, &ThresholdRules { by: by.clone(), basis, levels, threads })?,
+            Find::Match(to) => matching(sum, to, basis, threads)?.levels(levels),
         };
-        let tone = tone.max_codes(&Metadata { max_codes, ..Metadata::default() });
         self.step.found.set(&tone);
         self.tone = Some(tone.clone());
         Ok(tone)
@@ -161,7 +160,7 @@ impl Stage for Finding {
         let Some((region, mask)) = part.of_strip(&strip.rows(), strip.content.size().width)? else { return Ok(()) };
         let pixels = strip.content.pixels()?;
         let view = pixels.samples_any().part(region.inside(pixels.size())?);
-        let counted = measured_any(view, pixels.layout(), &mask, *basis, self.max_codes.as_deref(), *threads)?;
+        let counted = measured_any(view, pixels.layout(), &mask, *basis, (&self.levels, false), *threads)?;
         match &mut self.sum {
             Some(sum) => sum.merge(&counted)?,
             None => self.sum = Some(counted),

@@ -4,7 +4,7 @@ use super::part::{Part, apply, tone_form};
 use crate::error::Result;
 use crate::flow::input::same_form;
 use crate::flow::{Stage, Step, by_rows};
-use crate::frame::{Change, Facts};
+use crate::frame::{Change, Facts, Levels};
 use crate::threads::Threads;
 use crate::tone::Tone;
 
@@ -47,7 +47,7 @@ impl Step for Retone {
     fn plan(&self, input: &Facts) -> Result<Box<dyn Stage>> {
         tone_form(input, self.name)?;
         self.part.check(input)?;
-        let (tone, part) = (self.tone.clone().max_codes(&input.metadata), self.part.clone());
+        let (tone, part) = (self.tone.clone().levels(Levels::of(&input.metadata)), self.part.clone());
         let mut metadata = input.metadata.after(Change::Values);
         if self.keeps_codes {
             metadata.max_codes = input.metadata.max_codes.clone();

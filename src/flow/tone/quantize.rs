@@ -5,7 +5,7 @@ use crate::convert::codes;
 use crate::error::{Error, Result};
 use crate::flow::input::{rows_of, same_form};
 use crate::flow::{Sees, Stage, Step, Strip};
-use crate::frame::{Change, Content, Facts, Pixels};
+use crate::frame::{Change, Content, Facts, Levels, Pixels};
 use crate::pixel::Depth;
 use crate::tone::{Dither, QuantizeRules, Reconstruction, quantize_any};
 use std::ops::Range;
@@ -41,7 +41,7 @@ impl Step for Quantize {
         if self.rules.reconstruction == Reconstruction::Indices {
             return Err(Error::invalid("input", "indices are no colours; a step gives them as codes of its picture"));
         }
-        let rules = QuantizeRules { max_codes: input.metadata.max_codes.clone(), ..self.rules.clone() };
+        let rules = self.rules.clone().levels(Levels::of(&input.metadata));
         let mut metadata = input.metadata.after(Change::Values);
         if self.as_codes {
             let top = (1u32 << self.rules.bits.min(16)) - 1;
