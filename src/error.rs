@@ -390,6 +390,13 @@ impl Error {
     }
 }
 
+impl From<std::io::Error> for Error {
+    /// What a stream says, without the place: [`in_file`](Error::in_file) adds it.
+    fn from(source: std::io::Error) -> Error {
+        Error::io("reading or writing failed", source)
+    }
+}
+
 impl From<ErrorKind> for Error {
     #[cold]
     fn from(kind: ErrorKind) -> Self {

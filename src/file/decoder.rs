@@ -1,4 +1,5 @@
-//! What every sequential decoder is: a machine that is pushed bytes and gives rows, the same however the bytes are cut.
+//! What every sequential decoder is: a machine that is pushed bytes and gives rows, the same however the bytes are cut. Formats from
+//! outside implement it too.
 
 use super::options::{Chroma, Limits, Reduced};
 use crate::error::{Error, ErrorKind, Result};
@@ -7,7 +8,7 @@ use std::ops::Range;
 
 /// Why a decoder stopped taking bytes.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(super) enum Stop {
+pub enum Stop {
     /// It has taken all and wants more.
     NeedInput,
     /// The next bytes it wants are elsewhere in the file.
@@ -25,31 +26,33 @@ const FIRST_LOOK: usize = 256;
 
 /// Where the next bytes are.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
-pub(super) struct Jump {
+pub struct Jump {
     /// Bytes from the start of the file.
-    pub(super) to: u64,
+    pub to: u64,
     /// Where the bytes end that will be asked for in any order from now on; a stream has to be kept up to there. `None`
     /// where jumps only lead forward.
-    pub(super) keep_to: Option<u64>,
+    pub keep_to: Option<u64>,
     /// How many bytes will be wanted there; few where that is not known yet.
-    pub(super) wanted: usize,
+    pub wanted: usize,
 }
 
 impl Stop {
     /// A jump forward, over bytes that will not be asked for again.
-    pub(super) fn forward(to: u64) -> Stop {
+    pub fn forward(to: u64) -> Stop {
         Stop::Elsewhere(Jump { to, keep_to: None, wanted: FIRST_LOOK })
     }
 }
 
 /// What a decoder is told besides the bytes.
 #[derive(Debug, Clone, Copy)]
-pub(super) struct Start {
-    pub(super) limits: Limits,
+#[non_exhaustive]
+pub struct Start {
+    /// Limits that are checked before memory is taken.
+    pub limits: Limits,
     /// Which picture of several, from 1.
-    pub(super) page: u32,
+    pub page: u32,
     /// Whether a palette picture is given as indices.
-    pub(super) indices: bool,
+    pub indices: bool,
     /// How raw bytes lie.
     #[cfg_attr(not(feature = "raw"), allow(dead_code))]
     pub(super) raw: Option<RawLayout>,
@@ -59,15 +62,22 @@ pub(super) struct Start {
     #[cfg_attr(not(feature = "jpeg"), allow(dead_code))]
     pub(super) chroma: Chroma,
     /// Whether only the header is read, and little of it.
-    #[cfg_attr(not(feature = "jpeg"), allow(dead_code))]
-    pub(super) header_only: bool,
+    pub header_only: bool,
     /// Bytes of the whole file, where it can be read in any order.
-    pub(super) length: Option<u64>,
+    pub length: Option<u64>,
 }
 
-/// A sequential decoder of one format.
-pub(super) trait Decoder: Send {
+/// A sequential decoder of one format: bytes in, rows out.
+///
+/// It is fed what is at hand, says how much of that it took, and is fed the rest with more behind it. It says
+/// [`Facts`](Stop::Facts) once, before it gives a row, then [`RowsGiven`](Stop::RowsGiven) whenever its destination is full, and
+/// [`Done`](Stop::Done) when all that follows the last row has been looked at. It must give the same rows however the bytes are cut, and
+/// take no memory that the [`Limits`] do not allow.
+pub trait Decoder: Send {
     /// Takes bytes from the front of `input`, says how many and why it stopped. Rows go to `rows`.
+    ///
+    /// # Errors
+    /// Bytes that the format does not have ([`ErrorKind::Malformed`]), or what the limits refuse; the caller adds format and offset.
     fn feed(&mut self, input: &[u8], rows: &mut RowsOut<'_>) -> Result<(usize, Stop)>;
 
     /// Told that no more bytes will come; true where that lets it go on.
@@ -105,8 +115,10 @@ pub(super) trait Decoder: Send {
 }
 
 /// Destination of decoded rows: a strip, or none for rows that are skipped.
+///
+/// A decoder takes a [`Slot`] for each row that it has, in order from the top, until the destination is full.
 #[derive(Debug)]
-pub(super) struct RowsOut<'a> {
+pub struct RowsOut<'a> {
     target: Option<&'a mut Content>,
     given: u32,
     wanted: u32,
@@ -114,7 +126,8 @@ pub(super) struct RowsOut<'a> {
 }
 
 /// Where the next row goes.
-pub(super) enum Slot<'a> {
+#[derive(Debug)]
+pub enum Slot<'a> {
     /// Here.
     Row(SamplesMut<'a>),
     /// Into this row of planes.
@@ -138,22 +151,22 @@ impl<'a> RowsOut<'a> {
     }
 
     /// Whether all wanted rows have been given.
-    pub(super) fn is_full(&self) -> bool {
+    pub fn is_full(&self) -> bool {
         self.given >= self.wanted
     }
 
     /// Rows that are still wanted.
-    pub(super) fn left(&self) -> u32 {
+    pub fn left(&self) -> u32 {
         self.wanted.saturating_sub(self.given)
     }
 
     /// Whether rows are skipped.
-    pub(super) fn skips(&self) -> bool {
+    pub fn skips(&self) -> bool {
         self.target.is_none()
     }
 
     /// Where the next row goes; it counts as given.
-    pub(super) fn next(&mut self) -> Slot<'_> {
+    pub fn next_row(&mut self) -> Slot<'_> {
         if self.is_full() {
             return Slot::Full;
         }
@@ -167,12 +180,12 @@ impl<'a> RowsOut<'a> {
     }
 
     /// Skips `rows` rows; they count as given.
-    pub(super) fn pass(&mut self, rows: u32) {
+    pub fn pass(&mut self, rows: u32) {
         self.given = self.given.saturating_add(rows).min(self.wanted);
     }
 
     /// The next rows are lost: they stay as they are, and count as given.
-    pub(super) fn lose(&mut self, rows: u32) {
+    pub fn lose(&mut self, rows: u32) {
         let first = self.given;
         self.pass(rows);
         if self.given > first {
@@ -181,7 +194,7 @@ impl<'a> RowsOut<'a> {
     }
 
     /// The row that was given last is not whole.
-    pub(super) fn spoil(&mut self) {
+    pub fn spoil(&mut self) {
         if let Some(row) = self.given.checked_sub(1) {
             self.lost.push(row..self.given);
         }
@@ -193,7 +206,7 @@ impl<'a> RowsOut<'a> {
     }
 }
 
-/// The decoder of a format.
+/// The decoder of a format of the library.
 pub(super) fn decoder_for(format: FileFormat, start: Start) -> Result<Box<dyn Decoder>> {
     match format {
         #[cfg(feature = "png")]
@@ -234,7 +247,13 @@ pub(super) fn take_bytes<const N: usize>(from: &mut &[u8]) -> Option<[u8; N]> {
     Some(*head)
 }
 
-/// Collects bytes until `part` has `wanted` of them; true when it has.
+/// Gathers bytes from the front of `input` until `part` has `wanted` of them; true when it has. What a [`Decoder`] does with whatever
+/// is fed to it in pieces.
+pub fn gather(part: &mut Vec<u8>, input: &mut &[u8], wanted: usize) -> bool {
+    collect(part, input, wanted)
+}
+
+/// [`gather`], by its name within the library.
 pub(super) fn collect(part: &mut Vec<u8>, input: &mut &[u8], wanted: usize) -> bool {
     let missing = wanted.saturating_sub(part.len()).min(input.len());
     let (head, tail) = input.split_at(missing);

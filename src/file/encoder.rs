@@ -6,10 +6,13 @@ use crate::frame::{Content, Facts, FileFormat, Metadata, Palette, PixelFormat};
 use crate::pixel::{Depth, Layout, Meaning, Primaries, Transfer};
 use std::io::Write;
 
-/// Where an encoder's bytes go.
-pub(super) trait Output: Write {
+/// Destination of an encoder's bytes.
+pub trait Output: Write {
     /// Goes to a byte of the file, where the bytes that follow are then put; false where they can only go one behind the
     /// other.
+    ///
+    /// # Errors
+    /// A place that cannot be gone to.
     fn place(&mut self, at: u64) -> Result<bool>;
 }
 
@@ -21,13 +24,21 @@ impl Output for Vec<u8> {
 }
 
 /// An encoder of one format, made for a picture of known facts.
-pub(super) trait Encoder: Send {
-    /// Takes the next rows.
+pub trait Encoder: Send {
+    /// Takes the next rows, in order from the top.
+    ///
+    /// # Errors
+    /// A failed write, or rows that the format cannot hold.
     fn put(&mut self, rows: &Content, out: &mut dyn Output) -> Result<()>;
     /// Writes what follows the last row.
+    ///
+    /// # Errors
+    /// A failed write.
     fn finish(&mut self, out: &mut dyn Output) -> Result<()>;
     /// Remarks on metadata that the file does not hold, each a sentence.
-    fn remarks(&self) -> Vec<String>;
+    fn remarks(&self) -> Vec<String> {
+        Vec::new()
+    }
 }
 
 /// The encoder for a picture, its header written.

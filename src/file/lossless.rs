@@ -1,6 +1,7 @@
 //! Turning JPEG files without decoding them, so that nothing is lost to rounding and quantising once more. Other formats
 //! lose nothing when their pixels are rearranged.
 
+use super::formats::Formats;
 use super::input::Input;
 use super::options::Limits;
 #[cfg(feature = "jpeg")]
@@ -160,7 +161,7 @@ fn orient_input(mut input: Input<'_>, orientation: Option<Orientation>, rules: &
     use super::decoder::{RowsOut, Start, Stop};
     use super::jpeg::{JpegDecoder, oriented};
     input.fill(sniff::ENOUGH)?;
-    match sniff::format_of(input.at_hand()) {
+    match sniff::format_of(input.at_hand(), &Formats::default()) {
         Some(FileFormat::Jpeg) => {}
         Some(other) => {
             let line =

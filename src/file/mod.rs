@@ -7,12 +7,15 @@
 //! Not here: what is done with the pixels on the way ([`flow`](crate::flow)).
 #![cfg_attr(not(test), deny(clippy::indexing_slicing, clippy::arithmetic_side_effects, clippy::unwrap_used))]
 
+mod as_picture;
 #[cfg(feature = "bmp")]
 mod bmp;
 mod decoder;
 mod encoder;
 #[cfg(any(feature = "png", feature = "jpeg"))]
 mod exif;
+mod extensions;
+mod formats;
 mod input;
 #[cfg(feature = "jpeg")]
 mod jpeg;
@@ -40,15 +43,19 @@ mod stored;
 #[cfg(feature = "tga")]
 mod tga;
 mod whole;
+mod with_formats;
 mod words;
 mod writer;
 
+pub use as_picture::AsPicture;
+pub use decoder::{Decoder, Jump, RowsOut, Slot, Start, Stop, gather};
+pub use encoder::{Encoder, Output};
+pub use extensions::writable_extensions;
+pub use formats::{Format, Formats};
 pub use lossless::{LosslessRules, OrientedFile, PartialBlocks, orient_lossless, orient_lossless_from};
 pub use options::{
     Chroma, ChromaSampling, JpegOptions, Limits, ReadAs, ReadOptions, Reduced, StatedMeaning, WriteOptions,
 };
 pub use reader::Reader;
-pub use whole::{
-    AsPicture, decode, encode, facts, facts_from, facts_with, read, read_from, read_with, write, write_with,
-};
-pub use writer::{Writer, writable_extensions};
+pub use whole::{decode, encode, facts, facts_from, facts_with, read, read_from, read_with, write, write_with};
+pub use writer::Writer;

@@ -48,8 +48,11 @@ impl Limits {
         Limits { pages, ..self }
     }
 
-    /// Checks that a picture's sides are within the limit and not zero.
-    pub(crate) fn check_size(&self, size: Size) -> Result<()> {
+    /// Checks that a picture's sides are within the limit and not zero: what a decoder does with the sizes of a header.
+    ///
+    /// # Errors
+    /// A side of zero or beyond the limit.
+    pub fn check_size(&self, size: Size) -> Result<()> {
         if size.is_empty() {
             return Err(ErrorKind::Malformed(format!("a size of {size}; a file holds at least one pixel")).into());
         }
@@ -376,7 +379,7 @@ impl WriteOptions {
     /// `None` where no format that can be written has this extension.
     pub fn extension(self, extension: &str) -> Option<WriteOptions> {
         let lower = extension.to_ascii_lowercase();
-        let known = super::writable_extensions().into_iter().find(|e| *e == lower)?;
+        let known = super::extensions::writable_extensions().into_iter().find(|e| *e == lower)?;
         let format = FileFormat::of_extension(std::path::Path::new(&format!("x.{known}")))?;
         Some(WriteOptions { format: Some(format), extension: Some(known), ..self })
     }

@@ -1,5 +1,6 @@
 //! A picture file as a source of strips, as stored or as the options ask for.
 
+use super::formats::Formats;
 use super::input::Input;
 use super::options::{ReadAs, ReadOptions};
 use super::rows::{FileRows, HEADER_BUDGET};
@@ -54,7 +55,11 @@ impl Reader<'static> {
     /// A file that cannot be opened, is no picture, is damaged, declares more than the limits allow, or cannot be what
     /// the options ask for.
     pub fn open(path: impl AsRef<Path>, options: ReadOptions) -> Result<Reader<'static>> {
-        Reader::with_options(open_rows(path.as_ref(), options, None)?)
+        Reader::open_of(path.as_ref(), options, &Formats::default())
+    }
+
+    pub(super) fn open_of(path: &Path, options: ReadOptions, formats: &Formats) -> Result<Reader<'static>> {
+        Reader::with_options(open_rows(path, options, None, formats)?)
     }
 }
 
@@ -65,7 +70,7 @@ impl<'a> Reader<'a> {
     /// # Errors
     /// As [`open`](Reader::open).
     pub fn from_read(from: impl Read + Send + 'a, options: ReadOptions) -> Result<Reader<'a>> {
-        Reader::with_options(FileRows::start(Input::stream(from, None), None, options)?)
+        Reader::of_input(Input::stream(from, None), options, &Formats::default())
     }
 
     /// Reads a picture from bytes that can be read in any order, such as a file that is open already or a
@@ -74,7 +79,11 @@ impl<'a> Reader<'a> {
     /// # Errors
     /// As [`open`](Reader::open).
     pub fn from_seekable(from: impl Read + Seek + Send + 'a, options: ReadOptions) -> Result<Reader<'a>> {
-        Reader::with_options(FileRows::start(Input::anywhere(from, None), None, options)?)
+        Reader::of_input(Input::anywhere(from, None), options, &Formats::default())
+    }
+
+    pub(super) fn of_input(input: Input<'a>, options: ReadOptions, formats: &Formats) -> Result<Reader<'a>> {
+        Reader::with_options(FileRows::start(input, None, options, formats)?)
     }
 
     fn with_options(rows: FileRows<'a>) -> Result<Reader<'a>> {
@@ -226,9 +235,9 @@ fn read_twice<'a>(mut rows: FileRows<'a>, options: &ReadOptions) -> Result<Box<d
 }
 
 /// The rows of a file by its name; `budget` is what may be read of it.
-fn open_rows(path: &Path, options: ReadOptions, budget: Option<u64>) -> Result<FileRows<'static>> {
+fn open_rows(path: &Path, options: ReadOptions, budget: Option<u64>, formats: &Formats) -> Result<FileRows<'static>> {
     let (input, length) = open_input(path, budget)?;
-    let mut rows = FileRows::start(input, Some(path.to_path_buf()), options)?;
+    let mut rows = FileRows::start(input, Some(path.to_path_buf()), options, formats)?;
     rows.facts_mut().bytes = length;
     Ok(rows)
 }
@@ -249,13 +258,14 @@ pub(super) fn open_input(path: &Path, budget: Option<u64>) -> Result<(Input<'sta
 }
 
 /// What a file's header says; reads less than 64 KiB of it.
-pub(super) fn header_of_file(path: &Path, options: ReadOptions) -> Result<Facts> {
-    Ok(open_rows(path, options, Some(HEADER_BUDGET))?.facts().clone())
+pub(super) fn header_of_file(path: &Path, options: ReadOptions, formats: &Formats) -> Result<Facts> {
+    Ok(open_rows(path, options, Some(HEADER_BUDGET), formats)?.facts().clone())
 }
 
 /// What the header in a stream says; reads less than 64 KiB of it.
 pub(super) fn header_of_stream(from: impl Read + Send, options: ReadOptions) -> Result<Facts> {
-    Ok(FileRows::start(Input::stream(from, Some(HEADER_BUDGET)), None, options)?.facts().clone())
+    let input = Input::stream(from, Some(HEADER_BUDGET));
+    Ok(FileRows::start(input, None, options, &Formats::default())?.facts().clone())
 }
 
 impl Source for Reader<'_> {

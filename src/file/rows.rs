@@ -1,6 +1,7 @@
 //! The rows of a file as it stores them: the decoder of its format, fed from its bytes.
 
 use super::decoder::{Decoder, RowsOut, Start, Stop, decoder_for, ended_early};
+use super::formats::Formats;
 use super::input::Input;
 use super::options::{ReadAs, ReadOptions, Reduced};
 use super::sniff;
@@ -19,6 +20,7 @@ pub(super) struct FileRows<'a> {
     decoder: Box<dyn Decoder>,
     facts: Facts,
     options: ReadOptions,
+    formats: Formats,
     next: u32,
     done: bool,
     /// Whether no more rows will come, though they are asked for.
@@ -28,14 +30,20 @@ pub(super) struct FileRows<'a> {
 
 impl<'a> FileRows<'a> {
     /// Finds out the format and reads the header.
-    pub(super) fn start(mut input: Input<'a>, path: Option<PathBuf>, options: ReadOptions) -> Result<FileRows<'a>> {
+    pub(super) fn start(
+        mut input: Input<'a>,
+        path: Option<PathBuf>,
+        options: ReadOptions,
+        formats: &Formats,
+    ) -> Result<FileRows<'a>> {
         let named = |e: Error| match &path {
             Some(path) => e.in_file(path),
             None => e,
         };
-        let (decoder, facts) = begin(&mut input, &options).map_err(named)?;
+        let (decoder, facts) = begin(&mut input, &options, formats).map_err(named)?;
         let (next, done, broken, damage) = (0, false, false, None);
-        Ok(FileRows { input, path, decoder, facts, options, next, done, broken, damage })
+        let formats = formats.clone();
+        Ok(FileRows { input, path, decoder, facts, options, formats, next, done, broken, damage })
     }
 
     pub(super) fn path(&self) -> Option<&PathBuf> {
@@ -61,7 +69,7 @@ impl<'a> FileRows<'a> {
 
     /// The file's format.
     fn format(&self) -> FileFormat {
-        // Every decoder sets it.
+        // It was set when the header was read.
         self.facts.format.unwrap_or(FileFormat::Raw)
     }
 
@@ -152,11 +160,11 @@ impl<'a> FileRows<'a> {
 }
 
 /// The format of what is at hand, its decoder, and the facts of its header.
-fn begin(input: &mut Input<'_>, options: &ReadOptions) -> Result<(Box<dyn Decoder>, Facts)> {
+fn begin(input: &mut Input<'_>, options: &ReadOptions, formats: &Formats) -> Result<(Box<dyn Decoder>, Facts)> {
     input.fill(sniff::ENOUGH)?;
     let format = match options.raw {
         Some(_) => FileFormat::Raw,
-        None => match sniff::format_of(input.at_hand()) {
+        None => match sniff::format_of(input.at_hand(), formats) {
             Some(format) => format,
             None => {
                 let start = input.at_hand();
@@ -186,7 +194,10 @@ fn begin(input: &mut Input<'_>, options: &ReadOptions) -> Result<(Box<dyn Decode
         header_only: input.has_budget(),
         length: input.length(),
     };
-    let mut decoder = decoder_for(format, start)?;
+    let mut decoder = match format {
+        FileFormat::Other(name) => formats.named(name)?.decoder(&start)?,
+        own => decoder_for(own, start)?,
+    };
     let stop = push(input, decoder.as_mut(), &mut RowsOut::skip(0), format)?;
     match (stop, decoder.facts()) {
         (Stop::Facts, Some(facts)) if options.page > facts.pages.max(1) => {
@@ -195,7 +206,8 @@ fn begin(input: &mut Input<'_>, options: &ReadOptions) -> Result<(Box<dyn Decode
                 .in_format(format, None))
         }
         (Stop::Facts, Some(facts)) => {
-            let facts = facts.clone();
+            let mut facts = facts.clone();
+            facts.format = Some(format);
             Ok((decoder, facts))
         }
         _ => Err(Error::malformed("no picture in the file").in_format(format, Some(input.used()))),
@@ -275,7 +287,7 @@ impl Source for FileRows<'_> {
     fn rewind(&mut self) -> Result<()> {
         let start = super::decoder::Jump { to: 0, keep_to: None, wanted: 0 };
         self.input.jump(start).map_err(|e| self.place(e))?;
-        let (decoder, _) = begin(&mut self.input, &self.options).map_err(|e| self.place(e))?;
+        let (decoder, _) = begin(&mut self.input, &self.options, &self.formats).map_err(|e| self.place(e))?;
         self.decoder = decoder;
         (self.next, self.done, self.broken, self.damage) = (0, false, false, None);
         Ok(())

@@ -1,13 +1,14 @@
 //! What a file is, by its first bytes.
 
+use super::formats::Formats;
 use crate::error::{Error, ErrorKind};
 use crate::frame::FileFormat;
 
 /// Bytes that are enough to tell.
 pub(super) const ENOUGH: usize = 32;
 
-/// The format that the first bytes say, if they are those of a picture.
-pub(super) fn format_of(start: &[u8]) -> Option<FileFormat> {
+/// The format that the first bytes say, if they are those of a picture. TGA has no mark, so that it comes last.
+pub(super) fn format_of(start: &[u8], formats: &Formats) -> Option<FileFormat> {
     let starts = |mark: &[u8]| start.starts_with(mark);
     match start {
         _ if starts(b"\x89PNG\r\n\x1a\n") => Some(FileFormat::Png),
@@ -20,8 +21,7 @@ pub(super) fn format_of(start: &[u8]) -> Option<FileFormat> {
         _ if starts(b"GIF87a") || starts(b"GIF89a") => Some(FileFormat::Gif),
         _ if starts(b"\x93NUMPY") => Some(FileFormat::Npy),
         [b'B', b'M', ..] => Some(FileFormat::Bmp),
-        _ if is_targa(start) => Some(FileFormat::Tga),
-        _ => None,
+        _ => formats.of_start(start).or_else(|| is_targa(start).then_some(FileFormat::Tga)),
     }
 }
 

@@ -112,7 +112,7 @@ impl StoredRows {
         let result = match rest.split_at_checked(self.row) {
             Some((row, tail)) if self.part.is_empty() => {
                 *rest = tail;
-                put(row, out.next())
+                put(row, out.next_row())
             }
             _ => {
                 let complete = collect(&mut self.part, rest, self.row);
@@ -120,7 +120,7 @@ impl StoredRows {
                     self.at = self.at.saturating_add(before as u64);
                     return Ok(Some(Stop::NeedInput));
                 }
-                let result = put(&self.part, out.next());
+                let result = put(&self.part, out.next_row());
                 self.part.clear();
                 result
             }
@@ -185,7 +185,7 @@ impl StoredRows {
             let number = self.block.saturating_sub(1);
             let start = (number as usize).saturating_mul(self.stride);
             match bytes.get(start..).and_then(|b| b.get(..self.row)) {
-                Some(row) if number < have => result = put(row, out.next()).inspect_err(|_| out.spoil()),
+                Some(row) if number < have => result = put(row, out.next_row()).inspect_err(|_| out.spoil()),
                 _ => out.lose(1),
             }
             self.block = number;

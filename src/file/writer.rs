@@ -1,9 +1,10 @@
 //! A picture file as a sink of strips.
 
 use super::encoder::{Encoder, Output, encoder_for};
+use super::formats::Formats;
 use super::options::WriteOptions;
 use super::replace::Replacement;
-use crate::error::{Error, ErrorKind, Result};
+use crate::error::{Error, Result};
 use crate::flow::{FromCodes, Sink, Stage, Step, Strip};
 use crate::frame::{Content, Facts, FileFormat, Scale};
 use std::io::{BufWriter, Seek, SeekFrom, Write};
@@ -39,7 +40,7 @@ struct Anywhere<'a> {
     end: u64,
 }
 
-trait WriteSeek: Write + Seek + Send {}
+pub(super) trait WriteSeek: Write + Seek + Send {}
 impl<T: Write + Seek + Send> WriteSeek for T {}
 
 /// A replacement as something to write to.
@@ -125,17 +126,22 @@ impl Writer<'static> {
     /// An unknown extension, a picture that the format cannot hold (the error names the words that make it fit), or a
     /// place that cannot be written to.
     pub fn create(path: impl AsRef<Path>, facts: &Facts, options: WriteOptions) -> Result<Writer<'static>> {
-        Writer::create_at(path.as_ref(), facts, options)
+        Writer::create_at(path.as_ref(), facts, options, &Formats::default())
     }
 
-    fn create_at(path: &Path, facts: &Facts, options: WriteOptions) -> Result<Writer<'static>> {
+    pub(super) fn create_at(
+        path: &Path,
+        facts: &Facts,
+        options: WriteOptions,
+        formats: &Formats,
+    ) -> Result<Writer<'static>> {
         let (facts, scaled) = scaled(facts, &options, Some(path))?;
-        let format = options.format.map_or_else(|| format_of(path), Ok).map_err(|e| e.in_file(path))?;
+        let format = options.format.map_or_else(|| formats.of_extension(path), Ok).map_err(|e| e.in_file(path))?;
         let own = path.extension().and_then(|e| e.to_str()).map(str::to_ascii_lowercase);
         let extension = options.extension.map(String::from).or(own);
         let mut head = Vec::new();
-        let encoder =
-            encoder_for(format, extension.as_deref(), &facts, &options, &mut head).map_err(|e| e.in_file(path))?;
+        let encoder = encoder_of(format, extension.as_deref(), &facts, &options, &mut head, formats)
+            .map_err(|e| e.in_file(path))?;
         let mut file = BufWriter::with_capacity(64 << 10, Target(Replacement::start(path)?));
         file.write_all(&head).map_err(|e| Error::io("cannot write", e).in_file(path))?;
         let path = Some(path.to_path_buf());
@@ -150,6 +156,15 @@ impl<'a> Writer<'a> {
     /// # Errors
     /// No format in the options, a picture that the format cannot hold, or a failed write.
     pub fn to_stream(to: impl Write + Send + 'a, facts: &Facts, options: WriteOptions) -> Result<Writer<'a>> {
+        Writer::in_order(Box::new(to), facts, options, &Formats::default())
+    }
+
+    pub(super) fn in_order(
+        to: Box<dyn Write + Send + 'a>,
+        facts: &Facts,
+        options: WriteOptions,
+        formats: &Formats,
+    ) -> Result<Writer<'a>> {
         let Some(format) = options.format else {
             return Err(Error::invalid(
                 "format",
@@ -157,8 +172,8 @@ impl<'a> Writer<'a> {
             ));
         };
         let (facts, scaled) = scaled(facts, &options, None)?;
-        let mut stream = Stream(Box::new(to));
-        let encoder = encoder_for(format, options.extension, &facts, &options, &mut stream)?;
+        let mut stream = Stream(to);
+        let encoder = encoder_of(format, options.extension, &facts, &options, &mut stream, formats)?;
         Ok(Writer { encoder, out: Out::Stream(stream), path: None, facts, format, scaled, next: 0 })
     }
 
@@ -169,14 +184,22 @@ impl<'a> Writer<'a> {
     /// # Errors
     /// As [`to_stream`](Writer::to_stream).
     pub fn to_seekable(to: impl Write + Seek + Send + 'a, facts: &Facts, options: WriteOptions) -> Result<Writer<'a>> {
+        Writer::anywhere(Box::new(to), facts, options, &Formats::default())
+    }
+
+    pub(super) fn anywhere(
+        mut to: Box<dyn WriteSeek + 'a>,
+        facts: &Facts,
+        options: WriteOptions,
+        formats: &Formats,
+    ) -> Result<Writer<'a>> {
         let Some(format) = options.format else {
             return Err(Error::invalid("format", "no extension says which format to write; name one"));
         };
-        let mut to: Box<dyn WriteSeek + 'a> = Box::new(to);
         let start = to.stream_position().map_err(|e| Error::io("cannot write", e))?;
         let mut to = Anywhere { to, start, at: start, end: start };
         let (facts, scaled) = scaled(facts, &options, None)?;
-        let encoder = encoder_for(format, options.extension, &facts, &options, &mut to)?;
+        let encoder = encoder_of(format, options.extension, &facts, &options, &mut to, formats)?;
         Ok(Writer { encoder, out: Out::Anywhere(to), path: None, facts, format, scaled, next: 0 })
     }
 
@@ -256,26 +279,17 @@ fn scaled(facts: &Facts, options: &WriteOptions, path: Option<&Path>) -> Result<
     Ok((stage.facts().clone(), Some(stage)))
 }
 
-/// The extensions that this build can write, in a fixed order.
-pub fn writable_extensions() -> Vec<&'static str> {
-    let png: &[&str] = if cfg!(feature = "png") { &["png"] } else { &[] };
-    let maps: &[&str] = if cfg!(feature = "pnm") { &["pgm", "ppm", "pbm", "pnm", "pam"] } else { &[] };
-    let qoi: &[&str] = if cfg!(feature = "qoi") { &["qoi"] } else { &[] };
-    let pfm: &[&str] = if cfg!(feature = "pfm") { &["pfm"] } else { &[] };
-    let bmp: &[&str] = if cfg!(feature = "bmp") { &["bmp"] } else { &[] };
-    let tga: &[&str] = if cfg!(feature = "tga") { &["tga"] } else { &[] };
-    let npy: &[&str] = if cfg!(feature = "npy") { &["npy"] } else { &[] };
-    let jpeg: &[&str] = if cfg!(feature = "jpeg") { &["jpg", "jpeg"] } else { &[] };
-    [png, jpeg, maps, pfm, bmp, tga, qoi, npy].concat()
-}
-
-fn format_of(path: &Path) -> Result<FileFormat> {
-    let extension = path.extension().and_then(|e| e.to_str()).unwrap_or_default().to_ascii_lowercase();
-    match FileFormat::of_extension(path) {
-        Some(format) if writable_extensions().contains(&extension.as_str()) => Ok(format),
-        _ => {
-            let known = writable_extensions().iter().map(|e| format!(".{e}")).collect::<Vec<_>>().join(", ");
-            Err(ErrorKind::UnknownExtension { extension, known }.into())
-        }
+/// The encoder for a picture, its header written.
+fn encoder_of(
+    format: FileFormat,
+    extension: Option<&str>,
+    facts: &Facts,
+    options: &WriteOptions,
+    out: &mut dyn Output,
+    formats: &Formats,
+) -> Result<Box<dyn Encoder>> {
+    match format {
+        FileFormat::Other(name) => formats.named(name)?.encoder(facts, options, out),
+        own => encoder_for(own, extension, facts, options, out),
     }
 }

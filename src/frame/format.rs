@@ -4,7 +4,6 @@ use std::path::Path;
 
 /// A file format.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
-#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize), serde(rename_all = "lowercase"))]
 #[non_exhaustive]
 pub enum FileFormat {
     /// Portable Network Graphics, ISO/IEC 15948.
@@ -29,12 +28,14 @@ pub enum FileFormat {
     Gif,
     /// NumPy array.
     Npy,
-    /// Bytes that a [`RawLayout`](crate) describes.
+    /// Bytes that a [`RawLayout`](crate::frame::RawLayout) describes.
     Raw,
+    /// A format from outside the library, of this name: see [`Formats`](crate::file::Formats).
+    Other(&'static str),
 }
 
 impl FileFormat {
-    /// All of them.
+    /// Those of the library.
     pub const ALL: [FileFormat; 12] = [
         FileFormat::Png,
         FileFormat::Jpeg,
@@ -65,10 +66,11 @@ impl FileFormat {
             FileFormat::Gif => "GIF",
             FileFormat::Npy => "NPY",
             FileFormat::Raw => "raw",
+            FileFormat::Other(name) => name,
         }
     }
 
-    /// The extensions of file names, the usual one first; none for raw, which must be asked for.
+    /// The extensions of file names, the usual one first; none for raw, which must be asked for, and for formats from outside.
     pub fn extensions(self) -> &'static [&'static str] {
         match self {
             FileFormat::Png => &["png"],
@@ -82,7 +84,7 @@ impl FileFormat {
             FileFormat::Qoi => &["qoi"],
             FileFormat::Gif => &["gif"],
             FileFormat::Npy => &["npy"],
-            FileFormat::Raw => &[],
+            FileFormat::Raw | FileFormat::Other(_) => &[],
         }
     }
 
@@ -96,5 +98,29 @@ impl FileFormat {
 impl std::fmt::Display for FileFormat {
     fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
         f.write_str(self.name())
+    }
+}
+
+#[cfg(feature = "serde")]
+mod as_text {
+    use super::FileFormat;
+    use serde::{Deserialize, Deserializer, Serialize, Serializer, de::Error};
+
+    impl Serialize for FileFormat {
+        fn serialize<S: Serializer>(&self, to: S) -> Result<S::Ok, S::Error> {
+            match self {
+                FileFormat::Other(name) => to.serialize_str(name),
+                own => to.serialize_str(&own.name().to_ascii_lowercase()),
+            }
+        }
+    }
+
+    /// Only the library's own: the names of others live in the program that has them.
+    impl<'de> Deserialize<'de> for FileFormat {
+        fn deserialize<D: Deserializer<'de>>(from: D) -> Result<FileFormat, D::Error> {
+            let word = String::deserialize(from)?;
+            let known = FileFormat::ALL.into_iter().find(|format| format.name().eq_ignore_ascii_case(&word));
+            known.ok_or_else(|| D::Error::custom(format!("{word} is no format of this library")))
+        }
     }
 }

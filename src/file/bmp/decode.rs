@@ -243,7 +243,7 @@ impl Decoder for BmpDecoder {
 /// Gives rows of the canvas; the first `missing` of the picture are not whole.
 fn give_runs(expander: &Expander, runs: &Runs, given: &mut u32, out: &mut RowsOut<'_>, missing: u32) -> Result<Stop> {
     while *given < expander.header.size.height {
-        match out.next() {
+        match out.next_row() {
             Slot::Full => return Ok(Stop::RowsGiven),
             Slot::Row(to) => {
                 let row = runs.row(*given).iter().copied();

@@ -46,7 +46,7 @@ impl PartialPicture {
             if touches(&self.lost, row_of(self.given)) {
                 out.lose(1);
             } else {
-                self.canvas.give(self.given, out.next());
+                self.canvas.give(self.given, out.next_row());
                 if near.iter().any(|&row| touches(&self.damaged, row)) {
                     out.spoil();
                 }

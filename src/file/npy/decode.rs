@@ -155,7 +155,7 @@ impl Decoder for NpyDecoder {
                         return Ok((taken(rest), Stop::RowsGiven));
                     }
                     gather(bytes, *given, *size, put, row);
-                    put.row(row, out.next()).inspect_err(|_| out.spoil())?;
+                    put.row(row, out.next_row()).inspect_err(|_| out.spoil())?;
                     *given = given.saturating_add(1);
                 }
                 Ok((taken(rest), Stop::Done))

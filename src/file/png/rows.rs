@@ -129,7 +129,7 @@ impl Rows {
             if self.have.saturating_sub(self.done) <= packed {
                 break;
             }
-            let slot = if self.header.interlaced { Slot::Skip } else { out.next() };
+            let slot = if self.header.interlaced { Slot::Skip } else { out.next_row() };
             if matches!(slot, Slot::Full) {
                 return Ok(());
             }
@@ -194,7 +194,7 @@ impl Rows {
             let start = (self.given as usize).saturating_mul(bytes);
             let row = self.canvas.get(start..start.saturating_add(bytes)).unwrap_or_default();
             let whole = self.passes.iter().enumerate().all(|(number, pass)| self.has(number, pass));
-            let usable = match out.next() {
+            let usable = match out.next_row() {
                 Slot::Row(target) => self.expander.run(row, target).is_ok(),
                 _ => true,
             };
@@ -217,7 +217,7 @@ impl Rows {
         while !self.all_given() {
             let start = (self.given as usize).saturating_mul(bytes);
             let row = self.canvas.get(start..start.saturating_add(bytes)).unwrap_or_default();
-            match out.next() {
+            match out.next_row() {
                 Slot::Full => return Ok(()),
                 Slot::Skip | Slot::Planes(..) => {}
                 Slot::Row(target) => self.expander.run(row, target).inspect_err(|_| out.spoil())?,

@@ -50,7 +50,7 @@ impl Plain {
             if !self.row(header, scale, input)? {
                 return Ok(Stop::NeedInput);
             }
-            match out.next() {
+            match out.next_row() {
                 Slot::Row(SamplesMut::U8(to)) => {
                     for (to, &v) in to.iter_mut().zip(&self.samples) {
                         *to = v as u8;

@@ -144,7 +144,7 @@ impl Decoder for QoiDecoder {
         let bytes = (size.width as usize).saturating_mul(channels);
         while self.given < size.height {
             if self.row.len() >= bytes || self.fill(channels, bytes) {
-                match out.next() {
+                match out.next_row() {
                     Slot::Full => return Ok((taken(rest), Stop::RowsGiven)),
                     Slot::Row(SamplesMut::U8(to)) => to.copy_from_slice(&self.row),
                     // The header only ever names bytes.

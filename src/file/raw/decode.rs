@@ -87,7 +87,7 @@ impl Decoder for RawDecoder {
                     None => pixels.insert(layout.read(bytes)?),
                 };
                 while *given < layout.size.height {
-                    match (out.next(), pixels.row(*given)) {
+                    match (out.next_row(), pixels.row(*given)) {
                         (Slot::Full, _) => return Ok((taken, Stop::RowsGiven)),
                         (Slot::Row(SamplesMut::U8(to)), SamplesRef::U8(row)) => to.copy_from_slice(row),
                         (Slot::Row(SamplesMut::U16(to)), SamplesRef::U16(row)) => to.copy_from_slice(row),

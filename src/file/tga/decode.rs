@@ -223,7 +223,7 @@ impl Decoder for TgaDecoder {
                     if !packets.take(&mut rest)? {
                         return Ok((taken(rest), Stop::NeedInput));
                     }
-                    expander.put(&packets.row, out.next()).inspect_err(|_| out.spoil())?;
+                    expander.put(&packets.row, out.next_row()).inspect_err(|_| out.spoil())?;
                     packets.row.clear();
                     *given = given.saturating_add(1);
                 }
@@ -313,7 +313,7 @@ fn give_upended(expander: &mut Expander, bytes: &[u8], given: &mut u32, out: &mu
         let from_below = height.saturating_sub(*given).saturating_sub(1) as usize;
         let row = bytes.get(from_below.saturating_mul(row_bytes)..).and_then(|b| b.get(..row_bytes));
         match row {
-            Some(row) => expander.put(row, out.next()).inspect_err(|_| out.spoil())?,
+            Some(row) => expander.put(row, out.next_row()).inspect_err(|_| out.spoil())?,
             None => out.lose(1),
         }
         *given = given.saturating_add(1);
