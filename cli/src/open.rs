@@ -102,11 +102,12 @@ pub(crate) fn load(path: &Path, shared: &Shared, steps: &mut StepsFor<'_>) -> Do
 /// Says what of a damaged file could be read.
 pub(crate) fn note_damage(path: &Path, height: u32, damage: Option<Damage>, shared: &Shared) {
     let Some(damage) = damage else { return };
-    let (name, good) = (name_of(path), height.saturating_sub(damage.rows_lost()));
+    let name = name_of(path);
     let why = crate::fail::said(&damage.error);
     let why = why.strip_prefix(&format!("{name}: ")).unwrap_or(&why);
-    let others = if good < height { ", the others are zero" } else { "" };
-    shared.note(&format!("{name}: {good} of {height} rows could be read{others}: {why}"));
+    let (good, suspect, lost) = (damage.rows_good(height), damage.rows_suspect(), damage.rows_lost());
+    let counts = format!("of {height} rows {good} are good, {suspect} suspect, {lost} lost (zero)");
+    shared.note(&format!("{name}: {counts}: {why}"));
 }
 
 /// A failure that names the file, unless it does already.

@@ -63,26 +63,25 @@ impl Decoding {
 }
 
 impl Decoder for Decoding {
-    fn feed(&mut self, input: &[u8], rows: &mut RowsOut<'_>) -> Result<(usize, Stop)> {
-        let mut left = input;
-        let stop = loop {
+    fn feed(&mut self, input: &mut &[u8], rows: &mut RowsOut<'_>) -> Result<Stop> {
+        loop {
             let Some(facts) = &self.facts else {
-                if !gather(&mut self.part, &mut left, 13) {
-                    break Stop::NeedInput;
+                if !gather(&mut self.part, input, 13) {
+                    return Ok(Stop::NeedInput);
                 }
                 self.header()?;
                 self.part.clear();
-                break Stop::Facts;
+                return Ok(Stop::Facts);
             };
             let Size { width, height } = facts.size;
             if self.given == height {
-                break Stop::Done;
+                return Ok(Stop::Done);
             }
             if rows.is_full() {
-                break Stop::RowsGiven;
+                return Ok(Stop::RowsGiven);
             }
-            if !gather(&mut self.part, &mut left, width as usize * self.channels) {
-                break Stop::NeedInput;
+            if !gather(&mut self.part, input, width as usize * self.channels) {
+                return Ok(Stop::NeedInput);
             }
             if let Slot::Row(SamplesMut::U8(row)) = rows.next_row() {
                 row.copy_from_slice(&self.part);
@@ -92,8 +91,7 @@ impl Decoder for Decoding {
             }
             self.part.clear();
             self.given += 1;
-        };
-        Ok((input.len() - left.len(), stop))
+        }
     }
     fn facts(&self) -> Option<&Facts> {
         self.facts.as_ref()

@@ -69,16 +69,17 @@ pub struct Start {
 
 /// A sequential decoder of one format: bytes in, rows out.
 ///
-/// It is fed what is at hand, says how much of that it took, and is fed the rest with more behind it. It says
+/// It is fed what is at hand, takes what it can use, and is fed the rest with more behind it. It says
 /// [`Facts`](Stop::Facts) once, before it gives a row, then [`RowsGiven`](Stop::RowsGiven) whenever its destination is full, and
 /// [`Done`](Stop::Done) when all that follows the last row has been looked at. It must give the same rows however the bytes are cut, and
 /// take no memory that the [`Limits`] do not allow.
 pub trait Decoder: Send {
-    /// Takes bytes from the front of `input`, says how many and why it stopped. Rows go to `rows`.
+    /// Takes bytes from the front of `input`, which then begins behind them, and says why it stopped. Rows go to `rows`. Where it fails, what
+    /// `input` begins with is where the file is wrong, however the bytes were cut.
     ///
     /// # Errors
     /// Bytes that the format does not have ([`ErrorKind::Malformed`]), or what the limits refuse; the caller adds format and offset.
-    fn feed(&mut self, input: &[u8], rows: &mut RowsOut<'_>) -> Result<(usize, Stop)>;
+    fn feed(&mut self, input: &mut &[u8], rows: &mut RowsOut<'_>) -> Result<Stop>;
 
     /// Told that no more bytes will come; true where that lets it go on.
     fn input_ended(&mut self) -> bool {
@@ -104,6 +105,12 @@ pub trait Decoder: Send {
     /// Where the last row ends in the file, where rows are stored as they are.
     fn rows_end(&self) -> Option<u64> {
         None
+    }
+
+    /// Rows given so far that may be wrong, though nothing was found wrong in themselves: where it is only known later that the bytes
+    /// they came from are damaged. Asked for in salvage, after an error and after each strip that follows; empty ranges do not count.
+    fn suspect(&mut self) -> Vec<Range<u32>> {
+        Vec::new()
     }
 
     /// Told that the bytes are damaged or have ended: gives those of the wanted rows that it holds and [loses](

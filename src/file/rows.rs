@@ -5,7 +5,7 @@ use super::formats::Formats;
 use super::input::Input;
 use super::options::{ReadAs, ReadOptions, Reduced};
 use super::sniff;
-use crate::error::{Error, Result};
+use crate::error::{Error, ErrorKind, Result};
 use crate::flow::{Damage, Source, Strip};
 use crate::frame::{Content, Facts, FileFormat, Picture, RowOrder, Size};
 use std::path::PathBuf;
@@ -25,6 +25,8 @@ pub(super) struct FileRows<'a> {
     done: bool,
     /// Whether no more rows will come, though they are asked for.
     broken: bool,
+    /// Whether bytes were wrong, so that the decoder is asked which rows may be.
+    doubts: bool,
     damage: Option<Damage>,
 }
 
@@ -41,9 +43,9 @@ impl<'a> FileRows<'a> {
             None => e,
         };
         let (decoder, facts) = begin(&mut input, &options, formats).map_err(named)?;
-        let (next, done, broken, damage) = (0, false, false, None);
+        let (next, done, broken, doubts, damage) = (0, false, false, false, None);
         let formats = formats.clone();
-        Ok(FileRows { input, path, decoder, facts, options, formats, next, done, broken, damage })
+        Ok(FileRows { input, path, decoder, facts, options, formats, next, done, broken, doubts, damage })
     }
 
     pub(super) fn path(&self) -> Option<&PathBuf> {
@@ -97,6 +99,10 @@ impl<'a> FileRows<'a> {
         if let (Some(known), true) = (self.decoder.facts(), first == 0 || self.done) {
             self.facts.stored.clone_from(&known.stored);
         }
+        if let (true, Some(damage)) = (self.doubts, &mut self.damage) {
+            let height = self.facts.size.height;
+            damage.doubt(self.decoder.suspect().into_iter().map(|r| r.start.min(height)..r.end.min(height)));
+        }
         rows.lose(rows.left());
         for lost in rows.lost() {
             let lost = lost.start.saturating_add(first)..lost.end.saturating_add(first);
@@ -108,7 +114,9 @@ impl<'a> FileRows<'a> {
     /// Goes on after an error, as far as the decoder can.
     fn salvage(&mut self, rows: &mut RowsOut<'_>, error: Error) -> Result<()> {
         let error = self.place(error);
-        self.damage.get_or_insert(Damage { lost: Vec::new(), error });
+        // An early end says nothing of what came before it.
+        self.doubts |= matches!(error.kind(), ErrorKind::Malformed(_));
+        self.damage.get_or_insert_with(|| Damage::new(error));
         let format = self.format();
         while self.decoder.salvage(rows) {
             if rows.is_full() {
@@ -119,7 +127,7 @@ impl<'a> FileRows<'a> {
                     self.done = stop == Stop::Done;
                     return Ok(());
                 }
-                Err(e) if e.is_about_bytes() => {}
+                Err(e) if e.is_about_bytes() => self.doubts |= matches!(e.kind(), ErrorKind::Malformed(_)),
                 Err(e) => return Err(self.place(e)),
             }
         }
@@ -222,10 +230,12 @@ pub(super) fn push(
     format: FileFormat,
 ) -> Result<Stop> {
     loop {
-        let at = input.used();
-        let fed = decoder.feed(input.at_hand(), rows);
-        let (taken, stop) = fed.map_err(|e| e.in_format(format, Some(at)))?;
+        let mut rest = input.at_hand();
+        let whole = rest.len();
+        let fed = decoder.feed(&mut rest, rows);
+        let taken = whole.saturating_sub(rest.len());
         input.take(taken);
+        let stop = fed.map_err(|e| e.in_format(format, Some(input.used())))?;
         match stop {
             Stop::NeedInput => {}
             Stop::Elsewhere(jump) => {
@@ -247,7 +257,9 @@ pub(super) fn push(
             return Err(Error::not_supported(line).in_format(format, Some(input.used())));
         }
         if !decoder.input_ended() {
+            // A place beyond the end may have been gone to.
             let end = input.used().saturating_add(left as u64);
+            let end = input.length().map_or(end, |length| end.min(length));
             return Err(ended_early(decoder.expected()).in_format(format, Some(end)));
         }
     }
@@ -289,7 +301,7 @@ impl Source for FileRows<'_> {
         self.input.jump(start).map_err(|e| self.place(e))?;
         let (decoder, _) = begin(&mut self.input, &self.options, &self.formats).map_err(|e| self.place(e))?;
         self.decoder = decoder;
-        (self.next, self.done, self.broken, self.damage) = (0, false, false, None);
+        (self.next, self.done, self.broken, self.doubts, self.damage) = (0, false, false, false, None);
         Ok(())
     }
 

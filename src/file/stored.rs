@@ -73,15 +73,13 @@ impl StoredRows {
     }
 
     /// Takes bytes and gives rows, as [`Decoder::feed`](super::decoder::Decoder::feed) does.
-    pub(super) fn feed(&mut self, input: &[u8], out: &mut RowsOut<'_>, put: Put<'_>) -> Result<(usize, Stop)> {
-        let mut rest = input;
-        let taken = |rest: &[u8]| input.len().saturating_sub(rest.len());
+    pub(super) fn feed(&mut self, rest: &mut &[u8], out: &mut RowsOut<'_>, put: Put<'_>) -> Result<Stop> {
         loop {
             if self.left() == 0 {
-                return Ok((taken(rest), Stop::Done));
+                return Ok(Stop::Done);
             }
             if out.is_full() {
-                return Ok((taken(rest), Stop::RowsGiven));
+                return Ok(Stop::RowsGiven);
             }
             if out.skips() && self.part.is_empty() {
                 let rows = out.left().min(self.left());
@@ -89,9 +87,9 @@ impl StoredRows {
                 self.given = self.given.saturating_add(rows);
                 continue;
             }
-            let stop = if self.bottom_up { self.up(&mut rest, out, put)? } else { self.down(&mut rest, out, put)? };
+            let stop = if self.bottom_up { self.up(rest, out, put)? } else { self.down(rest, out, put)? };
             if let Some(stop) = stop {
-                return Ok((taken(rest), stop));
+                return Ok(stop);
             }
         }
     }

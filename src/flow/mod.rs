@@ -128,11 +128,15 @@ impl<S: Source + ?Sized> Source for &mut S {
     }
 }
 
-/// Rows that could not be read. They are given as zeros.
+/// What damage has cost: rows that could not be read, which are given as zeros, and rows that may be wrong. All others are good.
 #[derive(Debug)]
+#[non_exhaustive]
 pub struct Damage {
-    /// The rows, as the file stores them; ranges in order, none touching another.
+    /// The lost rows, as the file stores them; ranges in order, none touching another.
     pub lost: Vec<Range<u32>>,
+    /// Suspect rows: nothing was found wrong in themselves, but in what they were read with - a block whose checksum is wrong, coded
+    /// data that no mark confirms up to where it fails. Ranges in order; lost rows may be among them.
+    pub suspect: Vec<Range<u32>>,
     /// The first error of reading.
     pub error: Error,
 }
@@ -141,6 +145,39 @@ impl Damage {
     /// Number of lost rows.
     pub fn rows_lost(&self) -> u32 {
         self.lost.iter().fold(0, |sum, r| sum.saturating_add(r.end - r.start))
+    }
+
+    /// Number of suspect rows that are not lost.
+    pub fn rows_suspect(&self) -> u32 {
+        let shared = |a: &Range<u32>, b: &Range<u32>| a.end.min(b.end).saturating_sub(a.start.max(b.start));
+        let of = |range: &Range<u32>| {
+            let lost = self.lost.iter().fold(0, |sum: u32, lost| sum.saturating_add(shared(range, lost)));
+            (range.end - range.start).saturating_sub(lost)
+        };
+        self.suspect.iter().fold(0, |sum, range| sum.saturating_add(of(range)))
+    }
+
+    /// Number of good rows of so many.
+    pub fn rows_good(&self, of: u32) -> u32 {
+        of.saturating_sub(self.rows_lost()).saturating_sub(self.rows_suspect())
+    }
+
+    /// Damage with this error, and no rows so far.
+    pub(crate) fn new(error: Error) -> Damage {
+        Damage { lost: Vec::new(), suspect: Vec::new(), error }
+    }
+
+    /// Adds suspect rows, which may be known already.
+    pub(crate) fn doubt(&mut self, rows: impl IntoIterator<Item = Range<u32>>) {
+        self.suspect.extend(rows.into_iter().filter(|rows| rows.start < rows.end));
+        self.suspect.sort_unstable_by_key(|rows| rows.start);
+        self.suspect.dedup_by(|next, kept| {
+            let touch = next.start <= kept.end;
+            if touch {
+                kept.end = kept.end.max(next.end);
+            }
+            touch
+        });
     }
 
     /// Adds lost rows behind those that are known.

@@ -136,3 +136,33 @@ fn what_cannot_be_is_refused_before_memory_is_taken() {
     let mut reader = Reader::from_seekable(Cursor::new(tiny), ReadOptions::default()).unwrap();
     assert!(rahmen::flow::Source::next(&mut reader, 8).unwrap_err().to_string().contains("ends early"));
 }
+
+#[test]
+fn rows_that_no_mark_confirms_are_suspect() {
+    let quay = rahmen::read("cli/demo/quay-dawn.png").unwrap();
+    for restart_rows in [0u16, 2] {
+        let options = rahmen::file::WriteOptions::default().restart_rows(restart_rows);
+        let file = rahmen::file::encode(&quay, rahmen::FileFormat::Jpeg, options).unwrap();
+        let picture = whole(&file);
+        let start = file.windows(2).position(|w| w == [0xff, 0xda]).unwrap() + 14;
+        let (mut good, mut all) = (0, 0);
+        for k in 1..24 {
+            let at = start + (file.len() - start - 60) * k / 24;
+            let mut damaged = file.clone();
+            damaged[at..at + 40].fill(0);
+            let reader = Reader::from_seekable(Cursor::new(damaged), ReadOptions::default().salvage()).unwrap();
+            let (rest, damage) = reader.read_damaged().unwrap();
+            let (a, b) = (rest.view::<Rgb<u8>>().unwrap(), picture.view::<Rgb<u8>>().unwrap());
+            let wrong: Vec<u32> = (0..320).filter(|&y| a.row(y) != b.row(y)).collect();
+            // Coded data may run on to the last bit as if nothing were: then nothing can tell.
+            let Some(damage) = damage else { continue };
+            let unsure = |y: &u32| damage.lost.iter().chain(&damage.suspect).any(|r| r.contains(y));
+            assert!(wrong.iter().all(unsure), "{restart_rows} {k}: {damage:?}, wrong {wrong:?}");
+            assert_eq!(damage.rows_good(320) + damage.rows_suspect() + damage.rows_lost(), 320);
+            good += damage.rows_good(320);
+            all += 320;
+        }
+        // Marks confirm what lies before them: most rows are good then.
+        assert!(all > 320 * 18 && (restart_rows == 0 || good > all * 2 / 3), "{good} of {all}");
+    }
+}

@@ -154,32 +154,27 @@ fn gray_top(palette: &[[u8; 3]]) -> Option<u32> {
 }
 
 impl Decoder for BmpDecoder {
-    fn feed(&mut self, input: &[u8], out: &mut RowsOut<'_>) -> Result<(usize, Stop)> {
-        let mut rest = input;
-        let taken = |rest: &[u8]| input.len().saturating_sub(rest.len());
-        if self.body.is_none() && !self.header(&mut rest)? {
-            return Ok((taken(rest), Stop::NeedInput));
+    fn feed(&mut self, rest: &mut &[u8], out: &mut RowsOut<'_>) -> Result<Stop> {
+        if self.body.is_none() && !self.header(rest)? {
+            return Ok(Stop::NeedInput);
         }
         if !self.said_facts
-            && let Some(stop) = self.before_pixels(&mut rest)
+            && let Some(stop) = self.before_pixels(rest)
         {
-            return Ok((taken(rest), stop));
+            return Ok(stop);
         }
-        let Some(Body { expander, rows }) = &mut self.body else { return Ok((0, Stop::NeedInput)) };
+        let Some(Body { expander, rows }) = &mut self.body else { return Ok(Stop::NeedInput) };
         match rows {
-            Rows::Stored(rows) => {
-                let (used, stop) = rows.feed(rest, out, &mut |row, slot| expander.row(row, slot))?;
-                Ok((taken(rest).saturating_add(used), stop))
-            }
+            Rows::Stored(rows) => rows.feed(rest, out, &mut |row, slot| expander.row(row, slot)),
             Rows::Runs { runs, given } => {
                 if out.is_full() && *given == 0 && !runs.ended {
-                    return Ok((0, Stop::RowsGiven));
+                    return Ok(Stop::RowsGiven);
                 }
-                if !runs.take(&mut rest)? {
-                    return Ok((taken(rest), Stop::NeedInput));
+                if !runs.take(rest)? {
+                    return Ok(Stop::NeedInput);
                 }
                 let stop = give_runs(expander, runs, given, out, 0)?;
-                Ok((taken(rest), stop))
+                Ok(stop)
             }
         }
     }
@@ -222,6 +217,14 @@ impl Decoder for BmpDecoder {
         match &self.body {
             Some(Body { rows: Rows::Stored(rows), .. }) => rows.order(),
             _ => RowOrder::Whole,
+        }
+    }
+
+    /// A run whose length is wrong shifts all that follows, and is found late.
+    fn suspect(&mut self) -> Vec<std::ops::Range<u32>> {
+        match &self.body {
+            Some(Body { rows: Rows::Runs { given, .. }, .. }) => std::iter::once(0..*given).collect(),
+            _ => Vec::new(),
         }
     }
 

@@ -5,6 +5,7 @@ use super::frame::FrameHeader;
 use super::idct::Block;
 use crate::file::decoder::RowsOut;
 use crate::simd::arrays;
+use std::ops::Range;
 
 /// The picture that is being put together.
 pub(super) struct PartialPicture {
@@ -54,6 +55,20 @@ impl PartialPicture {
             self.given = self.given.saturating_add(1);
         }
         false
+    }
+
+    /// The rows of pixels that MCUs of a scan have a part in, those beside them too where colour is sampled less.
+    pub(super) fn pixel_rows(&self, frame: &FrameHeader, mcus: Range<u64>, across: u64, rows_each: u32) -> Range<u32> {
+        if mcus.is_empty() {
+            return 0..0;
+        }
+        let row = |mcu: u64| mcu.checked_div(across.max(1)).and_then(|r| u32::try_from(r).ok()).unwrap_or(u32::MAX);
+        let of = |row: u32| row.checked_div(rows_each.max(1)).unwrap_or(row);
+        let each = u32::from(frame.v).saturating_mul(self.n);
+        let reach = if frame.components.iter().any(|c| c.v != frame.v) { u32::from(frame.v) } else { 0 };
+        let first = of(row(mcus.start)).saturating_mul(each).saturating_sub(reach);
+        let end = of(row(mcus.end.saturating_sub(1))).saturating_add(1).saturating_mul(each);
+        first..end.saturating_add(reach).min(self.height)
     }
 
     /// MCUs of a scan that damage has cost.

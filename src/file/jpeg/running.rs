@@ -19,6 +19,8 @@ pub(super) struct Running {
     /// The MCUs that the last damage has cost: up to this one, and from that one on.
     pub(super) lost_until: u64,
     pub(super) lost_from: u64,
+    /// The MCU behind the last restart marker that came where it was due: what lies before it is confirmed.
+    pub(super) confirmed: u64,
     /// Up to which MCU the picture has been told of damage.
     pub(super) told: u64,
     /// Whether the marker behind the damage is still to be found.
@@ -88,6 +90,19 @@ impl Running {
         Ok(true)
     }
 
+    /// The MCUs that nothing confirms, up to the next one.
+    pub(super) fn unconfirmed(&self) -> std::ops::Range<u64> {
+        self.confirmed..self.next.max(self.confirmed)
+    }
+
+    /// How many rows of blocks a row of MCUs is, where those of one component follow each other.
+    pub(super) fn rows_each(&self, frame: &FrameHeader) -> u32 {
+        match self.scan.parts.as_slice() {
+            [one] => frame.components.get(one.index).map_or(1, |c| u32::from(c.v)),
+            _ => 1,
+        }
+    }
+
     /// Whether a restart marker has to come next.
     pub(super) fn is_before_mark(&self, interval: u32) -> bool {
         interval > 0 && self.until_restart == 0 && self.next < self.all && self.next >= self.lost_until
@@ -113,6 +128,7 @@ impl Running {
         self.carried = Carried::default();
         self.until_restart = interval;
         self.restart = self.restart.wrapping_add(1) & 7;
+        self.confirmed = self.next;
         Ok(true)
     }
 
@@ -217,6 +233,7 @@ impl Running {
         let number = if self.until_restart == 0 { number.saturating_sub(1) } else { number };
         let next = number.saturating_add(skipped).saturating_add(1).saturating_mul(u64::from(interval));
         self.lost_until = next.min(self.all);
+        self.confirmed = self.lost_until;
         self.place = Place::at(at.saturating_add(2));
         self.carried = Carried::default();
         self.until_restart = interval;

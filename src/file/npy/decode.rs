@@ -124,41 +124,39 @@ fn metadata_of(header: &Header) -> Metadata {
 }
 
 impl Decoder for NpyDecoder {
-    fn feed(&mut self, input: &[u8], out: &mut RowsOut<'_>) -> Result<(usize, Stop)> {
-        let mut rest = input;
-        let taken = |rest: &[u8]| input.len().saturating_sub(rest.len());
+    fn feed(&mut self, rest: &mut &[u8], out: &mut RowsOut<'_>) -> Result<Stop> {
         if self.body.is_none() {
             loop {
                 let wanted = wanted(&self.part)?;
                 if self.part.len() >= wanted {
                     break;
                 }
-                if !collect(&mut self.part, &mut rest, wanted) {
-                    return Ok((taken(rest), Stop::NeedInput));
+                if !collect(&mut self.part, rest, wanted) {
+                    return Ok(Stop::NeedInput);
                 }
             }
             self.begin()?;
-            return Ok((taken(rest), Stop::Facts));
+            return Ok(Stop::Facts);
         }
-        let Some(Body { rows, put }) = &mut self.body else { return Ok((0, Stop::NeedInput)) };
+        let Some(Body { rows, put }) = &mut self.body else { return Ok(Stop::NeedInput) };
         match rows {
-            Rows::Stored(rows) => rows.feed(input, out, &mut |row, slot| put.row(row, slot)),
+            Rows::Stored(rows) => rows.feed(rest, out, &mut |row, slot| put.row(row, slot)),
             Rows::Columns { all, bytes, row, given, size } => {
                 if out.is_full() && bytes.is_empty() {
-                    return Ok((0, Stop::RowsGiven));
+                    return Ok(Stop::RowsGiven);
                 }
-                if !collect(bytes, &mut rest, *all) {
-                    return Ok((taken(rest), Stop::NeedInput));
+                if !collect(bytes, rest, *all) {
+                    return Ok(Stop::NeedInput);
                 }
                 while *given < size.height {
                     if out.is_full() {
-                        return Ok((taken(rest), Stop::RowsGiven));
+                        return Ok(Stop::RowsGiven);
                     }
                     gather(bytes, *given, *size, put, row);
                     put.row(row, out.next_row()).inspect_err(|_| out.spoil())?;
                     *given = given.saturating_add(1);
                 }
-                Ok((taken(rest), Stop::Done))
+                Ok(Stop::Done)
             }
         }
     }

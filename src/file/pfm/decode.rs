@@ -83,15 +83,17 @@ impl PfmDecoder {
 }
 
 impl Decoder for PfmDecoder {
-    fn feed(&mut self, input: &[u8], out: &mut RowsOut<'_>) -> Result<(usize, Stop)> {
+    fn feed(&mut self, rest: &mut &[u8], out: &mut RowsOut<'_>) -> Result<Stop> {
         let Some(rows) = &mut self.rows else {
-            return Ok(match self.header(input)? {
+            let (taken, stop) = match self.header(rest)? {
                 Some(taken) => (taken, Stop::Facts),
-                None => (input.len(), Stop::NeedInput),
-            });
+                None => (rest.len(), Stop::NeedInput),
+            };
+            *rest = rest.get(taken..).unwrap_or_default();
+            return Ok(stop);
         };
         let swapped = self.swapped;
-        rows.feed(input, out, &mut |row, slot| put(row, slot, swapped))
+        rows.feed(rest, out, &mut |row, slot| put(row, slot, swapped))
     }
 
     fn facts(&self) -> Option<&Facts> {

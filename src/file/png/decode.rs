@@ -26,6 +26,12 @@ pub(in crate::file) struct PngDecoder {
     facts: Option<Facts>,
     rows: Option<Rows>,
     said_facts: bool,
+    /// The byte that comes next, and where its chunk begins.
+    at: u64,
+    chunk_at: u64,
+    /// The row that was due when the chunk of pixel data began; and the first row of which the bytes are known to be wrong.
+    chunk_row: u32,
+    wrong_from: Option<u32>,
 }
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -69,12 +75,19 @@ impl PngDecoder {
             facts: None,
             rows: None,
             said_facts: false,
+            at: 0,
+            chunk_at: 0,
+            chunk_row: 0,
+            wrong_from: None,
         }
     }
 
     /// Collects bytes into `part` until it has `wanted`; true when it has.
     fn collect(&mut self, input: &mut &[u8], wanted: usize) -> bool {
-        collect(&mut self.part, input, wanted)
+        let before = input.len();
+        let complete = collect(&mut self.part, input, wanted);
+        self.at = self.at.saturating_add(before.saturating_sub(input.len()) as u64);
+        complete
     }
 
     /// A chunk's length and kind (5.3), checked against what may come now (5.6).
@@ -94,6 +107,7 @@ impl PngDecoder {
             b"IHDR" if self.header.is_some() => return Err(Error::malformed("a second IHDR")),
             b"IDAT" => {
                 self.begin_rows()?;
+                self.chunk_row = self.rows.as_ref().map_or(0, Rows::due);
                 State::Data { left: length }
             }
             b"IEND" if self.rows.is_none() => return Err(Error::malformed("IEND before any pixel data (IDAT)")),
@@ -230,19 +244,18 @@ fn show(kind: [u8; 4]) -> String {
     kind.iter().map(|&b| if b.is_ascii_graphic() { char::from(b) } else { '?' }).collect()
 }
 
-impl Decoder for PngDecoder {
-    fn feed(&mut self, input: &[u8], out: &mut RowsOut<'_>) -> Result<(usize, Stop)> {
-        let mut rest = input;
-        let taken = |rest: &[u8]| input.len().saturating_sub(rest.len());
+impl PngDecoder {
+    /// Goes on with what has come.
+    fn run(&mut self, rest: &mut &[u8], out: &mut RowsOut<'_>) -> Result<Stop> {
         loop {
             if self.rows.is_some() && !self.said_facts {
                 self.said_facts = true;
-                return Ok((taken(rest), Stop::Facts));
+                return Ok(Stop::Facts);
             }
             match self.state {
                 State::Signature => {
-                    if !self.collect(&mut rest, SIGNATURE.len()) {
-                        return Ok((taken(rest), Stop::NeedInput));
+                    if !self.collect(rest, SIGNATURE.len()) {
+                        return Ok(Stop::NeedInput);
                     }
                     if self.part != SIGNATURE {
                         return Err(Error::malformed("the signature is not that of PNG"));
@@ -251,28 +264,32 @@ impl Decoder for PngDecoder {
                     self.state = State::ChunkHeader;
                 }
                 State::ChunkHeader => {
-                    if !self.collect(&mut rest, 8) {
-                        return Ok((taken(rest), Stop::NeedInput));
+                    if self.part.is_empty() {
+                        self.chunk_at = self.at;
+                    }
+                    if !self.collect(rest, 8) {
+                        return Ok(Stop::NeedInput);
                     }
                     self.chunk_header()?;
                 }
                 State::Body { kind, length } => {
                     let before = self.part.len();
-                    let complete = self.collect(&mut rest, length as usize);
+                    let complete = self.collect(rest, length as usize);
                     self.crc.update(self.part.get(before..).unwrap_or_default());
                     if !complete {
-                        return Ok((taken(rest), Stop::NeedInput));
+                        return Ok(Stop::NeedInput);
                     }
                     self.state = State::Checksum { kind, body: Some(length) };
                 }
                 State::Passed { kind, left } => {
                     let (head, tail) = rest.split_at(rest.len().min(left as usize));
                     self.crc.update(head);
-                    rest = tail;
+                    *rest = tail;
+                    self.at = self.at.saturating_add(head.len() as u64);
                     let left = left.saturating_sub(u32::try_from(head.len()).unwrap_or(left));
                     if left > 0 {
                         self.state = State::Passed { kind, left };
-                        return Ok((taken(rest), Stop::NeedInput));
+                        return Ok(Stop::NeedInput);
                     }
                     self.state = State::Checksum { kind, body: None };
                 }
@@ -282,27 +299,35 @@ impl Decoder for PngDecoder {
                     let (used, stop) = rows.inflate(head, out)?;
                     let (used_bytes, tail) = rest.split_at(used.min(rest.len()));
                     self.crc.update(used_bytes);
-                    rest = tail;
+                    *rest = tail;
+                    self.at = self.at.saturating_add(used as u64);
                     let left = left.saturating_sub(u32::try_from(used).unwrap_or(left));
                     self.state = State::Data { left };
                     if stop {
-                        return Ok((taken(rest), Stop::RowsGiven));
+                        return Ok(Stop::RowsGiven);
                     }
                     if left > 0 {
-                        return Ok((taken(rest), Stop::NeedInput));
+                        return Ok(Stop::NeedInput);
                     }
                     self.state = State::Checksum { kind: *b"IDAT", body: None };
                 }
                 State::Checksum { kind, body } => {
                     let wanted = (body.unwrap_or(0) as usize).saturating_add(4);
-                    if !self.collect(&mut rest, wanted) {
-                        return Ok((taken(rest), Stop::NeedInput));
+                    if !self.collect(rest, wanted) {
+                        return Ok(Stop::NeedInput);
                     }
                     self.checksum(kind, body.is_some())?;
                 }
-                State::Done => return Ok((taken(rest), Stop::Done)),
+                State::Done => return Ok(Stop::Done),
             }
         }
+    }
+}
+
+impl Decoder for PngDecoder {
+    fn feed(&mut self, rest: &mut &[u8], out: &mut RowsOut<'_>) -> Result<Stop> {
+        // Where a chunk is wrong, it is told by where it begins.
+        self.run(rest, out).map_err(|e| e.in_format(FileFormat::Png, Some(self.chunk_at)))
     }
 
     fn facts(&self) -> Option<&Facts> {
@@ -326,8 +351,29 @@ impl Decoder for PngDecoder {
     }
 
     fn salvage(&mut self, out: &mut RowsOut<'_>) -> bool {
+        let is_data = |kind: &[u8; 4]| kind == b"IDAT";
+        match &self.state {
+            State::Checksum { kind, .. } if self.rows.is_some() && self.part.len() >= 4 => {
+                // The chunk is there, and what follows it.
+                if is_data(kind) {
+                    self.wrong_from.get_or_insert(self.chunk_row);
+                }
+                self.part.clear();
+                self.state = State::ChunkHeader;
+                return true;
+            }
+            State::Data { .. } => {
+                self.wrong_from.get_or_insert(self.chunk_row);
+            }
+            _ => {}
+        }
         self.rows.iter_mut().for_each(|rows| rows.salvage(out));
         false
+    }
+
+    fn suspect(&mut self) -> Vec<std::ops::Range<u32>> {
+        let given = self.rows.as_ref().map_or(0, Rows::given);
+        self.wrong_from.map(|first| first..given).into_iter().collect()
     }
 
     fn expected(&self) -> String {

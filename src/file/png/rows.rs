@@ -72,6 +72,16 @@ impl Rows {
         self.given >= self.header.size.height
     }
 
+    /// Rows that have been given.
+    pub(super) fn given(&self) -> u32 {
+        self.given
+    }
+
+    /// The first row that what comes next has a part in: of interlaced pictures, the first of all.
+    pub(super) fn due(&self) -> u32 {
+        if self.header.interlaced { 0 } else { self.given }
+    }
+
     pub(super) fn is_complete(&self) -> bool {
         self.all_read() && self.all_given() && self.ended
     }
@@ -106,10 +116,13 @@ impl Rows {
             let room =
                 if self.all_read() { &mut beyond[..] } else { self.buffer.get_mut(self.have..).unwrap_or_default() };
             let status = self.inflate.decompress(input, room, FlushDecompress::None);
-            let status =
-                status.map_err(|e| Error::malformed(format!("the packed pixel data cannot be unpacked: {e}")))?;
             let taken = self.inflate.total_in().saturating_sub(before_in) as usize;
             let made = self.inflate.total_out().saturating_sub(before_out) as usize;
+            let status = status.map_err(|e| {
+                // What was unpacked before is there to be salvaged.
+                self.have = self.have.saturating_add(if self.all_read() { 0 } else { made });
+                Error::malformed(format!("the packed pixel data cannot be unpacked: {e}"))
+            })?;
             input = input.get(taken..).unwrap_or_default();
             if self.all_read() && made > 0 {
                 return Err(Error::malformed("there is more pixel data than the header's rows"));
@@ -186,11 +199,18 @@ impl Rows {
         self.expander.run(&self.apart, target)
     }
 
-    /// Of an interlaced picture that will not be completed: gives what has come of each row, and tells which rows are
-    /// not whole.
+    /// Of a picture that will not be completed: gives the rows that have come; of an interlaced one what has come of each row, and tells
+    /// which rows are not whole.
     pub(super) fn salvage(&mut self, out: &mut RowsOut<'_>) {
+        if !self.header.interlaced {
+            // Rows that were unpacked before the error; one that cannot be unfiltered is the last.
+            if self.use_rows(out).is_err() {
+                self.have = self.done;
+            }
+            return;
+        }
         let bytes = self.header.apart_bytes();
-        while self.header.interlaced && !self.all_given() && !out.is_full() {
+        while !self.all_given() && !out.is_full() {
             let start = (self.given as usize).saturating_mul(bytes);
             let row = self.canvas.get(start..start.saturating_add(bytes)).unwrap_or_default();
             let whole = self.passes.iter().enumerate().all(|(number, pass)| self.has(number, pass));

@@ -182,29 +182,28 @@ impl PnmDecoder {
 }
 
 impl Decoder for PnmDecoder {
-    fn feed(&mut self, input: &[u8], out: &mut RowsOut<'_>) -> Result<(usize, Stop)> {
-        let mut rest = input;
+    fn feed(&mut self, rest: &mut &[u8], out: &mut RowsOut<'_>) -> Result<Stop> {
         if self.state != State::Rows {
-            let stop = self.headers(&mut rest)?;
+            let stop = self.headers(rest)?;
             // Behind a jump back the facts are still to be said: `at` is kept to tell.
-            return Ok((input.len().saturating_sub(rest.len()), stop));
+            return Ok(stop);
         }
-        let Some(body) = &mut self.body else { return Ok((0, Stop::NeedInput)) };
+        let Some(body) = &mut self.body else { return Ok(Stop::NeedInput) };
         let (header, scale) = (&body.header, &body.scale);
         match &mut body.rows {
             Rows::Raw(rows) => {
                 if rows.start() != self.at {
                     self.at = rows.start();
-                    return Ok((0, Stop::Facts));
+                    return Ok(Stop::Facts);
                 }
-                rows.feed(input, out, &mut |row, slot| match slot {
+                rows.feed(rest, out, &mut |row, slot| match slot {
                     Slot::Row(to) => scale.store(header, row, to),
                     _ => Ok(()),
                 })
             }
             Rows::Plain(plain) => {
-                let stop = plain.feed(header, scale, &mut rest, out)?;
-                Ok((input.len().saturating_sub(rest.len()), stop))
+                let stop = plain.feed(header, scale, rest, out)?;
+                Ok(stop)
             }
         }
     }

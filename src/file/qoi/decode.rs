@@ -129,15 +129,13 @@ impl QoiDecoder {
 }
 
 impl Decoder for QoiDecoder {
-    fn feed(&mut self, input: &[u8], out: &mut RowsOut<'_>) -> Result<(usize, Stop)> {
-        let mut rest = input;
-        let taken = |rest: &[u8]| input.len().saturating_sub(rest.len());
+    fn feed(&mut self, rest: &mut &[u8], out: &mut RowsOut<'_>) -> Result<Stop> {
         let Some(facts) = &self.facts else {
-            if !self.collect(&mut rest, HEADER) {
-                return Ok((taken(rest), Stop::NeedInput));
+            if !self.collect(rest, HEADER) {
+                return Ok(Stop::NeedInput);
             }
             self.header()?;
-            return Ok((taken(rest), Stop::Facts));
+            return Ok(Stop::Facts);
         };
         let size = facts.size;
         let channels = facts.pixel_format.channel_names().len();
@@ -145,7 +143,7 @@ impl Decoder for QoiDecoder {
         while self.given < size.height {
             if self.row.len() >= bytes || self.fill(channels, bytes) {
                 match out.next_row() {
-                    Slot::Full => return Ok((taken(rest), Stop::RowsGiven)),
+                    Slot::Full => return Ok(Stop::RowsGiven),
                     Slot::Row(SamplesMut::U8(to)) => to.copy_from_slice(&self.row),
                     // The header only ever names bytes.
                     Slot::Row(_) | Slot::Planes(..) | Slot::Skip => {}
@@ -154,27 +152,32 @@ impl Decoder for QoiDecoder {
                 self.given = self.given.saturating_add(1);
                 continue;
             }
-            if !self.chunk(&mut rest)? {
-                return Ok((taken(rest), Stop::NeedInput));
+            if !self.chunk(rest)? {
+                return Ok(Stop::NeedInput);
             }
         }
         if self.run > 0 {
             return Err(Error::malformed("a run goes on beyond the last pixel"));
         }
         if !self.done {
-            if !self.collect(&mut rest, END.len()) {
-                return Ok((taken(rest), Stop::NeedInput));
+            if !self.collect(rest, END.len()) {
+                return Ok(Stop::NeedInput);
             }
             if self.part != END {
                 return Err(Error::malformed("the pixels are not followed by the end marker"));
             }
             self.done = true;
         }
-        Ok((taken(rest), Stop::Done))
+        Ok(Stop::Done)
     }
 
     fn facts(&self) -> Option<&Facts> {
         self.facts.as_ref()
+    }
+
+    /// Each pixel is coded by those before it: a wrong byte goes on, and is found late or at the end.
+    fn suspect(&mut self) -> Vec<std::ops::Range<u32>> {
+        std::iter::once(0..self.given).collect()
     }
 
     fn expected(&self) -> String {

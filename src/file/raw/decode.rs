@@ -66,29 +66,27 @@ impl RawDecoder {
 }
 
 impl Decoder for RawDecoder {
-    fn feed(&mut self, input: &[u8], out: &mut RowsOut<'_>) -> Result<(usize, Stop)> {
+    fn feed(&mut self, rest: &mut &[u8], out: &mut RowsOut<'_>) -> Result<Stop> {
         if !std::mem::replace(&mut self.said_facts, true) {
-            return Ok((0, Stop::Facts));
+            return Ok(Stop::Facts);
         }
         let layout = &self.layout;
         match &mut self.rows {
-            Rows::Stored(rows) => rows.feed(input, out, &mut |row, slot| put(layout, row, slot)),
+            Rows::Stored(rows) => rows.feed(rest, out, &mut |row, slot| put(layout, row, slot)),
             Rows::Planar { needed, bytes, pixels, given } => {
                 if out.is_full() && bytes.is_empty() {
-                    return Ok((0, Stop::RowsGiven));
+                    return Ok(Stop::RowsGiven);
                 }
-                let mut rest = input;
-                if pixels.is_none() && !collect(bytes, &mut rest, *needed) {
-                    return Ok((input.len(), Stop::NeedInput));
+                if pixels.is_none() && !collect(bytes, rest, *needed) {
+                    return Ok(Stop::NeedInput);
                 }
-                let taken = input.len().saturating_sub(rest.len());
                 let pixels = match pixels {
                     Some(pixels) => pixels,
                     None => pixels.insert(layout.read(bytes)?),
                 };
                 while *given < layout.size.height {
                     match (out.next_row(), pixels.row(*given)) {
-                        (Slot::Full, _) => return Ok((taken, Stop::RowsGiven)),
+                        (Slot::Full, _) => return Ok(Stop::RowsGiven),
                         (Slot::Row(SamplesMut::U8(to)), SamplesRef::U8(row)) => to.copy_from_slice(row),
                         (Slot::Row(SamplesMut::U16(to)), SamplesRef::U16(row)) => to.copy_from_slice(row),
                         (Slot::Row(SamplesMut::F32(to)), SamplesRef::F32(row)) => to.copy_from_slice(row),
@@ -96,7 +94,7 @@ impl Decoder for RawDecoder {
                     }
                     *given = given.saturating_add(1);
                 }
-                Ok((taken, Stop::Done))
+                Ok(Stop::Done)
             }
         }
     }

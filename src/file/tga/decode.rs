@@ -199,51 +199,49 @@ impl TgaDecoder {
 }
 
 impl Decoder for TgaDecoder {
-    fn feed(&mut self, input: &[u8], out: &mut RowsOut<'_>) -> Result<(usize, Stop)> {
-        let mut rest = input;
-        let taken = |rest: &[u8]| input.len().saturating_sub(rest.len());
+    fn feed(&mut self, rest: &mut &[u8], out: &mut RowsOut<'_>) -> Result<Stop> {
         while !matches!(self.state, State::Facts | State::Rows) {
-            if let Some(stop) = self.next_part(&mut rest)? {
-                return Ok((taken(rest), stop));
+            if let Some(stop) = self.next_part(rest)? {
+                return Ok(stop);
             }
         }
         if self.state == State::Facts {
             self.state = State::Rows;
-            return Ok((0, Stop::Facts));
+            return Ok(Stop::Facts);
         }
-        let Some(Body { expander, rows }) = &mut self.body else { return Ok((0, Stop::NeedInput)) };
+        let Some(Body { expander, rows }) = &mut self.body else { return Ok(Stop::NeedInput) };
         let height = expander.header.size.height;
         match rows {
-            Rows::Stored(rows) => rows.feed(input, out, &mut |row, slot| expander.put(row, slot)),
+            Rows::Stored(rows) => rows.feed(rest, out, &mut |row, slot| expander.put(row, slot)),
             Rows::Packets { packets, given } => {
                 while *given < height {
                     if out.is_full() {
-                        return Ok((taken(rest), Stop::RowsGiven));
+                        return Ok(Stop::RowsGiven);
                     }
-                    if !packets.take(&mut rest)? {
-                        return Ok((taken(rest), Stop::NeedInput));
+                    if !packets.take(rest)? {
+                        return Ok(Stop::NeedInput);
                     }
                     expander.put(&packets.row, out.next_row()).inspect_err(|_| out.spoil())?;
                     packets.row.clear();
                     *given = given.saturating_add(1);
                 }
                 packets.check_end()?;
-                Ok((taken(rest), Stop::Done))
+                Ok(Stop::Done)
             }
             Rows::Whole { packets, bytes, given } => {
                 if out.is_full() && bytes.is_empty() {
-                    return Ok((0, Stop::RowsGiven));
+                    return Ok(Stop::RowsGiven);
                 }
                 let all = expander.header.row_bytes().saturating_mul(height as usize);
                 while bytes.len() < all {
-                    if !packets.take(&mut rest)? {
-                        return Ok((taken(rest), Stop::NeedInput));
+                    if !packets.take(rest)? {
+                        return Ok(Stop::NeedInput);
                     }
                     bytes.append(&mut packets.row);
                 }
                 packets.check_end()?;
                 let stop = give_upended(expander, bytes, given, out)?;
-                Ok((taken(rest), stop))
+                Ok(stop)
             }
         }
     }
@@ -284,6 +282,16 @@ impl Decoder for TgaDecoder {
             Some(Body { rows: Rows::Stored(rows), .. }) => rows.order(),
             Some(Body { rows: Rows::Packets { .. }, .. }) => RowOrder::TopDown,
             _ => RowOrder::Whole,
+        }
+    }
+
+    /// A packet whose length is wrong shifts all that follows, and is found late.
+    fn suspect(&mut self) -> Vec<std::ops::Range<u32>> {
+        match &self.body {
+            Some(Body { rows: Rows::Packets { given, .. } | Rows::Whole { given, .. }, .. }) => {
+                std::iter::once(0..*given).collect()
+            }
+            _ => Vec::new(),
         }
     }
 

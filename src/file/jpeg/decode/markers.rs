@@ -30,12 +30,15 @@ impl JpegDecoder {
             [] | [0xff] => return Ok(Step::Wait),
             [0xff, marker, ..] if marker != 0 => marker,
             _ if self.salvaging => {
+                self.suspect.extend(self.after_scan.take());
                 let to = self.data.iter().skip(1).position(|&b| b == 0xff).map(|i| i.saturating_add(1));
                 self.drop_front(to.unwrap_or(self.data.len()));
                 return Ok(Step::On);
             }
             [first, ..] => return Err(Error::malformed(format!("a byte of {first:#04x} where a marker is expected"))),
         };
+        // It stands where it should: the scan before it was as long as it was taken for.
+        self.after_scan = None;
         match marker {
             // Restart markers that nobody waits for, and marks without a segment.
             0xd0..=0xd7 | 0x01 => {
@@ -232,6 +235,7 @@ impl JpegDecoder {
             all,
             lost_until: 0,
             lost_from: 0,
+            confirmed: 0,
             told: 0,
             seeking: false,
             until_restart: self.interval,

@@ -14,7 +14,8 @@ use super::scan::Tables;
 use super::segments::{Notes, Quantisers};
 use crate::error::{Error, Result};
 use crate::file::decoder::{Decoder, RowsOut, Start, Stop};
-use crate::frame::{Facts, RowOrder};
+use crate::frame::{Facts, FileFormat, RowOrder};
+use std::ops::Range;
 
 /// Scans in a file at most: many times as many as encoders write. Each goes over all blocks, however few bytes it has.
 const MOST_SCANS: u32 = 250;
@@ -50,6 +51,9 @@ pub(in crate::file) struct JpegDecoder {
     /// Whether no more bytes will come.
     ended: bool,
     salvaging: bool,
+    /// Rows of pixels that nothing confirms: of the scan that has just ended, and those before damage.
+    after_scan: Option<Range<u32>>,
+    suspect: Vec<Range<u32>>,
 }
 
 /// What a file holds before its coefficients become samples.
@@ -113,6 +117,8 @@ impl JpegDecoder {
             kept: Vec::new(),
             ended: false,
             salvaging: false,
+            after_scan: None,
+            suspect: Vec::new(),
         }
     }
 
@@ -147,6 +153,13 @@ impl JpegDecoder {
         }
     }
 
+    /// The byte of the file that is looked at next.
+    fn place(&self) -> u64 {
+        let front = self.fed.saturating_sub(self.data.len() as u64);
+        let within = self.scan.as_ref().map_or(0, |running| running.place.byte() as u64);
+        front.saturating_add(within)
+    }
+
     fn drop_front(&mut self, count: usize) {
         self.data.drop_front(count);
     }
@@ -165,11 +178,7 @@ impl JpegDecoder {
         }
         if self.salvaging && running.lost_until > running.told {
             running.told = running.lost_until;
-            let rows_each = match running.scan.parts.as_slice() {
-                [one] => frame.components.get(one.index).map_or(1, |c| u32::from(c.v)),
-                _ => 1,
-            };
-            picture.lose(running.lost_from..running.lost_until, running.across, rows_each);
+            picture.lose(running.lost_from..running.lost_until, running.across, running.rows_each(frame));
         }
         // Amid a row of MCUs the canvas holds some that have not come.
         let complete = running.next >= u64::from(picture.rows).saturating_mul(running.across)
@@ -180,6 +189,8 @@ impl JpegDecoder {
         if running.next >= running.all {
             // The scan has ended; what follows it is a marker.
             let at = Bits::new(&self.data, running.place).clone().align();
+            self.after_scan =
+                Some(picture.pixel_rows(frame, running.unconfirmed(), running.across, running.rows_each(frame)));
             self.drop_front(at);
             self.scan = None;
             self.state = State::Segments;
@@ -229,18 +240,17 @@ impl JpegDecoder {
 }
 
 impl Decoder for JpegDecoder {
-    fn feed(&mut self, input: &[u8], out: &mut RowsOut<'_>) -> Result<(usize, Stop)> {
-        let mut taken = 0;
+    fn feed(&mut self, input: &mut &[u8], out: &mut RowsOut<'_>) -> Result<Stop> {
         loop {
-            match self.step(out)? {
+            match self.step(out).map_err(|e| e.in_format(FileFormat::Jpeg, Some(self.place())))? {
                 Step::On => {}
-                Step::Tell(stop) => return Ok((taken, stop)),
-                Step::Wait if taken < input.len() => {
+                Step::Tell(stop) => return Ok(stop),
+                Step::Wait if !input.is_empty() => {
                     self.data.add(input);
                     self.fed = self.fed.saturating_add(input.len() as u64);
-                    taken = input.len();
+                    *input = &[];
                 }
-                Step::Wait => return Ok((taken, Stop::NeedInput)),
+                Step::Wait => return Ok(Stop::NeedInput),
             }
         }
     }
@@ -272,11 +282,19 @@ impl Decoder for JpegDecoder {
         false
     }
 
+    fn suspect(&mut self) -> Vec<Range<u32>> {
+        std::mem::take(&mut self.suspect)
+    }
+
     fn salvage(&mut self, _out: &mut RowsOut<'_>) -> bool {
         self.salvaging = true;
         let Some(picture) = &mut self.picture else { return false };
         match (self.state, &mut self.scan) {
             (State::Entropy, Some(running)) => {
+                if let (false, Some(frame)) = (self.ended, &self.frame) {
+                    let (across, each) = (running.across, running.rows_each(frame));
+                    self.suspect.push(picture.pixel_rows(frame, running.unconfirmed(), across, each));
+                }
                 // What is not there any more is lost to the end of the scan.
                 if self.ended && !picture.streams {
                     picture.lose(0..running.all, running.across, 1);
@@ -300,6 +318,7 @@ impl Decoder for JpegDecoder {
                 true
             }
             (State::Segments, _) => {
+                self.suspect.extend(self.after_scan.take());
                 self.drop_front(2);
                 true
             }
