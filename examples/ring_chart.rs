@@ -17,7 +17,7 @@ fn main() -> rahmen::Result<()> {
     let part = Area::new(x - 10.0..x + 10.0, y - 20.0..y + 20.0)?;
     let tile = Target::Scale(8.0, 8.0).of_area(rings.size(), part)?.1;
     let mut sheet = Frame::filled(Size::new((tile.width + gap) * across + gap, tile.height + 2 * gap), Gray::new(96))?;
-    for (i, kernel) in (0u32..).zip(Kernel::ALL) {
+    for (i, kernel) in (0u32..).zip(Kernel::ALL.iter().cloned()) {
         let large = resize_area(rings.view(), part, tile, &ResizeRules::new(kernel.clone()))?;
         sheet.view_mut().paste(&large.view(), i64::from(gap + i * (tile.width + gap)), i64::from(gap))?;
         println!("{kernel}: 20 x 40 pixels enlarged to {tile}");
@@ -28,7 +28,7 @@ fn main() -> rahmen::Result<()> {
     let small = Target::Scale(0.1, 0.1).size(rings.size())?;
     let size = Size::new((small.width + gap) * across + gap, (small.height + gap) * 2 + gap);
     let mut sheet = Frame::filled(size, Gray::new(96))?;
-    for (i, kernel) in (0u32..).zip(Kernel::ALL) {
+    for (i, kernel) in (0u32..).zip(Kernel::ALL.iter().cloned()) {
         let rules = ResizeRules::new(kernel.clone()).edge(Edge::Reflect);
         for (row, rules) in [(0, rules.clone()), (1, rules.without_antialias())] {
             let shrunk = resize_area(rings.view(), all, small, &rules)?;

@@ -98,6 +98,8 @@ pub enum ErrorKind {
         needed: u64,
         /// The limit.
         limit: u64,
+        /// What both are counted in: `"bytes"`, `"pixels"`.
+        unit: &'static str,
     },
     /// Memory that the system would not give.
     OutOfMemory {
@@ -109,6 +111,46 @@ pub enum ErrorKind {
         /// The argument's name, as the call or its rules name it.
         argument: &'static str,
         /// The reason, with the value and what is allowed.
+        reason: String,
+    },
+    /// A number that is not within what an argument may be.
+    OutOfRange {
+        /// The argument's name, as the call or its rules name it.
+        argument: &'static str,
+        /// The number.
+        value: f64,
+        /// The least and the greatest that are allowed; infinite where there is no end.
+        allowed: (f64, f64),
+        /// What is wrong, in words.
+        reason: String,
+    },
+    /// A channel, plane, page or other thing asked for by its number, of which there are fewer.
+    NotThere {
+        /// The argument's name.
+        argument: &'static str,
+        /// The number that was asked for.
+        number: u64,
+        /// How many there are.
+        count: u64,
+        /// What is not there, in words.
+        reason: String,
+    },
+    /// A range that runs backwards, is empty, or has an end that is not a number.
+    NotARange {
+        /// The argument's name.
+        argument: &'static str,
+        /// Where it begins and ends.
+        range: (f64, f64),
+        /// What is wrong, in words.
+        reason: String,
+    },
+    /// A picture, region or target without a pixel, where there must be one.
+    NoPixels {
+        /// The argument's name.
+        argument: &'static str,
+        /// Its size.
+        size: Size,
+        /// What cannot be done with it, in words.
         reason: String,
     },
     /// Calls in an order that has no meaning: a row before its turn, a writer that is finished.
@@ -169,14 +211,16 @@ impl fmt::Display for ErrorKind {
                 write!(f, "a stride of {stride} {unit} is shorter than a row of {row}")
             }
             ErrorKind::TooLarge { what } => write!(f, "{what} does not fit this machine's address space"),
-            ErrorKind::Limit { what, needed, limit } => {
-                write!(
-                    f,
-                    "{what} needs {needed}, over the limit of {limit}; raise the limit if the file is to be trusted"
-                )
+            ErrorKind::Limit { what, needed, limit, unit } => {
+                write!(f, "{what} needs {}, over the limit of {}", amount(*needed, unit), amount(*limit, unit))
             }
             ErrorKind::OutOfMemory { bytes } => write!(f, "the system did not give {bytes} bytes of memory"),
-            ErrorKind::InvalidArgument { reason: what, .. } | ErrorKind::WrongOrder(what) => f.write_str(what),
+            ErrorKind::InvalidArgument { reason, .. }
+            | ErrorKind::OutOfRange { reason, .. }
+            | ErrorKind::NotThere { reason, .. }
+            | ErrorKind::NotARange { reason, .. }
+            | ErrorKind::NoPixels { reason, .. }
+            | ErrorKind::WrongOrder(reason) => f.write_str(reason),
             ErrorKind::Cancelled => f.write_str("the work was cancelled"),
             ErrorKind::Malformed(what) => write!(f, "malformed: {what}"),
             ErrorKind::Truncated(what) => write!(f, "the file ends early: {what}"),
@@ -191,6 +235,14 @@ impl fmt::Display for ErrorKind {
             ErrorKind::CannotHold { format, what } => write!(f, "{} cannot hold {what}", format.name()),
             ErrorKind::Io { action, .. } => f.write_str(action),
         }
+    }
+}
+
+/// An amount with its unit; of many bytes, in mebibytes too.
+fn amount(number: u64, unit: &str) -> String {
+    match unit {
+        "bytes" if number >= 1 << 20 => format!("{number} bytes ({:.1} MiB)", number as f64 / f64::from(1 << 20)),
+        _ => format!("{number} {unit}"),
     }
 }
 
@@ -226,6 +278,8 @@ pub enum Help {
     Upright,
     /// Reduce the picture to two levels of gray.
     TwoLevels,
+    /// Raise the limit of memory, if the file is to be trusted.
+    RaiseMemoryLimit,
     /// Write a file with this extension.
     Extension(&'static str),
     /// Describe the raw bytes that are read.
@@ -246,15 +300,18 @@ impl fmt::Display for Help {
             all.iter().enumerate().try_for_each(|(i, d)| write!(f, "{}{d}", if i > 0 { " or " } else { "" }))
         };
         match self {
-            Help::Window => f.write_str("give a window, which says which values become 0 and full"),
-            Help::Depth(all) => f.write_str("change the depth to ").and_then(|()| depths(f, all)),
-            Help::PixelsOfDepth(all) => f.write_str("make a picture of it, of depth ").and_then(|()| depths(f, all)),
-            Help::Color => f.write_str("make it rgb"),
-            Help::Gray => f.write_str("make it gray"),
+            Help::Window => f.write_str("set `window`: Window::new(low, high) says which values become 0 and full"),
+            Help::Depth(all) => f.write_str("change the depth (`to_depth`) to ").and_then(|()| depths(f, all)),
+            Help::PixelsOfDepth(all) => {
+                f.write_str("make pixels of it (`to_pixels`), of depth ").and_then(|()| depths(f, all))
+            }
+            Help::Color => f.write_str("make it rgb (`color`)"),
+            Help::Gray => f.write_str("make it gray (`gray`)"),
             Help::NoIndices => f.write_str("keep the colours instead of indices"),
-            Help::Flatten => f.write_str("flatten it on a background"),
-            Help::Upright => f.write_str("lay the pixels down upright"),
+            Help::Flatten => f.write_str("flatten it on a background (`flatten`)"),
+            Help::Upright => f.write_str("lay the pixels down upright (`upright`)"),
             Help::TwoLevels => f.write_str("reduce it to two levels of gray"),
+            Help::RaiseMemoryLimit => f.write_str("raise `Limits::memory` if the file is to be trusted"),
             Help::Extension(name) => write!(f, "write .{name}"),
             Help::RawLayout | Help::RawLayoutOut => f.write_str("describe the layout of the raw bytes"),
             Help::RawAlphaIgnored => f.write_str("let the layout ignore alpha"),
@@ -365,6 +422,31 @@ impl Error {
     }
 
     #[cold]
+    pub(crate) fn out_of_range(
+        argument: &'static str,
+        value: f64,
+        allowed: (f64, f64),
+        reason: impl Into<String>,
+    ) -> Self {
+        ErrorKind::OutOfRange { argument, value, allowed, reason: reason.into() }.into()
+    }
+
+    #[cold]
+    pub(crate) fn not_there(argument: &'static str, number: u64, count: u64, reason: impl Into<String>) -> Self {
+        ErrorKind::NotThere { argument, number, count, reason: reason.into() }.into()
+    }
+
+    #[cold]
+    pub(crate) fn not_a_range(argument: &'static str, range: (f64, f64), reason: impl Into<String>) -> Self {
+        ErrorKind::NotARange { argument, range, reason: reason.into() }.into()
+    }
+
+    #[cold]
+    pub(crate) fn no_pixels(argument: &'static str, size: Size, reason: impl Into<String>) -> Self {
+        ErrorKind::NoPixels { argument, size, reason: reason.into() }.into()
+    }
+
+    #[cold]
     pub(crate) fn wrong_order(what: impl Into<String>) -> Self {
         ErrorKind::WrongOrder(what.into()).into()
     }
@@ -456,7 +538,9 @@ mod tests {
         assert_eq!(e.source().unwrap().to_string(), "entity not found");
         let e: Error = ErrorKind::Outside { axis: "y", value: 30, range: 0..23, swap: Some((30, 20)) }.into();
         assert_eq!(e.to_string(), "y 30 is outside 0..23; the swapped pair (30, 20) is inside: x comes first");
-        let e: Error = ErrorKind::Limit { what: "the picture's bytes".into(), needed: 9, limit: 5 }.into();
-        assert!(e.to_string().contains("needs 9, over the limit of 5"));
+        let e: Error = ErrorKind::Limit { what: "the picture".into(), needed: 9, limit: 5 << 20, unit: "bytes" }.into();
+        assert_eq!(e.to_string(), "the picture needs 9 bytes, over the limit of 5242880 bytes (5.0 MiB)");
+        let trusted = "; raise `Limits::memory` if the file is to be trusted";
+        assert!(e.with_help(&[Help::RaiseMemoryLimit]).to_string().ends_with(trusted));
     }
 }

@@ -3,9 +3,11 @@
 use crate::files::{read, written};
 use crate::pictures;
 use crate::ratio::{Bench, Load};
-use rahmen::file::{ChromaSampling, WriteOptions};
+use rahmen::color::ConvertRules;
+use rahmen::file::{ChromaSampling, ReadOptions, Reader, WriteOptions};
 use rahmen::flow::PictureSource;
-use rahmen::{FileFormat, Picture, Size, Threads};
+use rahmen::frame::{ChannelOrder, RawLayout};
+use rahmen::{Depth, FileFormat, Picture, Size, Threads};
 use std::hint::black_box;
 use std::sync::Arc;
 
@@ -27,6 +29,14 @@ pub(crate) fn rows(bench: &mut Bench) {
         let bits = file.len() as f64 * 8.0 / pixels as f64;
         let load = Load { pixels, read: file.len(), written: pixels as usize * 3 };
         bench.row(&format!("{name} read, {bits:.2} bits/px"), load, || read(&file));
+        // What a window asks for: beside the row above, what it costs that the rows go to foreign memory, on all threads.
+        let layout = RawLayout::new(size, ChannelOrder::Bgra, Depth::U8).stride(size.width as usize * 4 + 64);
+        let mut window = vec![0; layout.bytes_needed().expect("a size")];
+        let load = Load { pixels, read: file.len(), written: window.len() };
+        bench.row(&format!("{name} read as padded BGRA"), load, || {
+            let reader = Reader::from_seekable(std::io::Cursor::new(&file), ReadOptions::default()).expect("a file");
+            reader.read_raw(&layout, &mut window, &ConvertRules::default()).expect("room");
+        });
         let load = Load { pixels, read: pixels as usize * 3, written: file.len() };
         bench.row(&format!("{name} write"), load, || {
             black_box(written(&mut source, options));

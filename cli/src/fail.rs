@@ -121,6 +121,7 @@ fn help_words(help: &Help) -> String {
         Help::Flatten => "add --flatten COLOUR".to_string(),
         Help::Upright => "add --upright to lay the pixels down upright".to_string(),
         Help::TwoLevels => "make it gray with --as gray and two-valued with `rahmen depth --bits 1`".to_string(),
+        Help::RaiseMemoryLimit => "add --limit-memory BYTES if the file is to be trusted".to_string(),
         Help::Extension(name) => format!("write .{name}"),
         Help::RawLayout => "describe them with --raw \"order=... depth=... size=...\"".to_string(),
         Help::RawLayoutOut => "add --raw-out \"order=... depth=...\"".to_string(),

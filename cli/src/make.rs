@@ -354,9 +354,7 @@ pub(crate) fn all_steps(verb: &dyn Making, input: &Facts, context: &Context<'_>)
         add(&mut steps, &mut facts, Box::new(to_depth(Becomes::own_depth(input), window, context)))?;
     }
     match becomes.read_as {
-        Some(As::Gray) => {
-            add(&mut steps, &mut facts, Box::new(ToGray { threads: context.shared.threads(), ..ToGray::default() }))?
-        }
+        Some(As::Gray) => add(&mut steps, &mut facts, Box::new(ToGray::default().threads(context.shared.threads())))?,
         Some(As::Color) => add(&mut steps, &mut facts, Box::new(ToColor))?,
         // Numbering colours is the reader's work; codes are made last, of what the work gives.
         Some(As::Stored | As::Indices | As::Codes | As::Encoded | As::Linear | As::Values) | None => {}
@@ -366,7 +364,7 @@ pub(crate) fn all_steps(verb: &dyn Making, input: &Facts, context: &Context<'_>)
     }
     if let Some(color) = becomes.flatten {
         let background = color.of(&facts).map_err(anyhow::Error::msg)?.rgb;
-        add(&mut steps, &mut facts, Box::new(Flatten { background }))?;
+        add(&mut steps, &mut facts, Box::new(Flatten::new(background)))?;
     }
     let depth = becomes.depth.map(rahmen::Depth::from);
     if depth.is_some() || joined {

@@ -56,8 +56,8 @@ pub(crate) fn colors_of(picture: &Picture) -> Done<Histogram> {
 
 /// All channels together, where they are counted by the same levels.
 fn pooled(counted: Histogram) -> Done<Histogram> {
-    let mut each = counted.channels.into_iter().map(|c| Histogram { channels: vec![c] });
-    let Some(mut sum) = each.next() else { return Ok(Histogram { channels: Vec::new() }) };
+    let mut each = counted.channels.into_iter().map(|c| Histogram::new(vec![c]));
+    let Some(mut sum) = each.next() else { return Ok(Histogram::new(Vec::new())) };
     for channel in each {
         sum.merge(&channel)?;
     }

@@ -96,7 +96,7 @@ mod tests {
     #[test]
     fn fields_are_quoted_and_bins_carry_their_limits() {
         assert_eq!(field("a,\"b\""), "\"a,\"\"b\"\"\"");
-        let h = Counted { channels: vec![ChannelHistogram::of_counts("v", &[3, 0, 1])] };
+        let h = Counted::new(vec![ChannelHistogram::of_counts("v", &[3, 0, 1])]);
         assert_eq!(histogram(&h), "channel,low,high,count\nv,0,1,3\nv,1,2,0\nv,2,3,1\n");
     }
 }

@@ -17,6 +17,7 @@ use std::sync::PoisonError;
 
 /// Rule for alpha where the target has none.
 #[derive(Debug, Clone, Copy, PartialEq, Default)]
+#[non_exhaustive]
 pub enum AlphaRule {
     /// The conversion is refused.
     #[default]

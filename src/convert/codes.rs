@@ -100,7 +100,12 @@ pub fn check_top(depth: crate::Depth, top: u32) -> Result<()> {
         return Err(Error::invalid("view", "f32 samples have no codes; change the depth to u8 or u16 first"));
     };
     if top == 0 || top > u32::from(full) {
-        return Err(Error::invalid("max_code", format!("a max code of {depth} is 1 to {full}, not {top}")));
+        return Err(Error::out_of_range(
+            "max_code",
+            f64::from(top),
+            (1.0, f64::from(full)),
+            format!("a max code of {depth} is 1 to {full}, not {top}"),
+        ));
     }
     Ok(())
 }

@@ -7,7 +7,8 @@ use crate::frame::{
     AnySamples, AnySamplesMut, ChannelOrder, Measures, Pixels, RawAlpha, RawLayout, SampleView, SampleViewMut, Size,
     View, ViewMut, same_size, with_samples, with_samples_mut,
 };
-use crate::pixel::{Depth, Layout, PicturePixel, Sample};
+use crate::pixel::{Channels, Depth, Layout, PicturePixel, Sample};
+use crate::threads::{self, Threads};
 
 impl RawLayout {
     /// Reads foreign memory: pixels in Rahmen's order, from the top, with straight alpha. One pass.
@@ -88,51 +89,85 @@ impl RawLayout {
     pub fn write_view<P: PicturePixel>(&self, view: View<'_, P>, bytes: &mut [u8]) -> Result<()> {
         self.measured(bytes.len())?;
         self.check::<P>(view.size())?;
-        self.write_any(view.samples_any(), 0, bytes)
+        self.write_any(view.samples_any(), 0, bytes, Threads::ALL)
     }
 
     /// Rows from `first` on; those of rgb go where there is alpha too, which is full.
-    fn write_any(&self, view: AnySamples<'_>, first: u32, bytes: &mut [u8]) -> Result<()> {
-        with_samples!(view, view => self.write_samples(view, first, bytes))
+    fn write_any(&self, view: AnySamples<'_>, first: u32, bytes: &mut [u8], threads: Threads) -> Result<()> {
+        with_samples!(view, view => self.write_samples(view, first, bytes, threads))
     }
 
-    fn write_samples<S: Sample>(&self, view: SampleView<'_, S>, first: u32, bytes: &mut [u8]) -> Result<()> {
+    fn write_samples<S: Sample>(
+        &self,
+        view: SampleView<'_, S>,
+        first: u32,
+        bytes: &mut [u8],
+        threads: Threads,
+    ) -> Result<()> {
         let (measures, channels) = (self.measured(bytes.len())?, view.channels());
         if self.size.is_empty() {
             return Ok(());
         }
-        let (mut straight, takes) = (Vec::new(), to_memory(self.order, channels.count));
-        let mut ordered = vec![S::default(); view.width() as usize * self.channels()];
-        for (row, y) in (0..view.height()).zip(first..) {
-            let mut row = view.row(row);
-            if self.alpha == RawAlpha::Premultiplied {
-                straight.resize(row.len(), S::default());
-                premultiply_row(row, &mut straight, channels);
-                row = &straight;
+        if self.planar && self.channels() > 1 {
+            let mut straight = Vec::new();
+            for (row, y) in (0..view.height()).zip(first..) {
+                self.put_planar(self.multiplied(view.row(row), channels, &mut straight), channels, y, &measures, bytes);
             }
-            let starts = self.starts(&measures, y);
-            if self.planar && self.channels() > 1 {
-                for (channel, &place) in self.order.places().iter().enumerate() {
-                    let at = starts + place * measures.plane;
-                    let full = std::iter::repeat_n(S::FULL, view.width() as usize);
-                    let plane = row.iter().copied().skip(channel.min(channels.count - 1)).step_by(channels.count);
-                    let to = &mut bytes[at..at + measures.row];
-                    match channel < channels.count {
-                        true => put(plane, to, self.swapped()),
-                        false => put(full, to, self.swapped()),
-                    }
-                }
-            } else {
-                let to = &mut bytes[starts..starts + measures.row];
+            return Ok(());
+        }
+        // The rows as they follow each other in memory, and which of the view each is.
+        let height = view.height();
+        let lowest = if self.bottom_up { self.size.height - first - height } else { first };
+        let from = self.offset + lowest as usize * measures.stride;
+        let length = (height.max(1) as usize - 1) * measures.stride + measures.row;
+        let mut left = if height == 0 { &mut [][..] } else { &mut bytes[from..from + length] };
+        let mut jobs = Vec::new();
+        for rows in threads::bands(height, threads.bands(2 * length as u64)) {
+            let cut = ((rows.end - rows.start) as usize * measures.stride).min(left.len());
+            let (part, rest) = left.split_at_mut(cut);
+            jobs.push((rows, part));
+            left = rest;
+        }
+        let takes = to_memory(self.order, channels.count);
+        threads::each(threads, jobs, |(rows, part)| {
+            let (mut straight, mut ordered) = (Vec::new(), Vec::new());
+            for (place, to) in rows.zip(part.chunks_mut(measures.stride)) {
+                let row = view.row(if self.bottom_up { height - 1 - place } else { place });
+                let row = self.multiplied(row, channels, &mut straight);
+                let to = &mut to[..measures.row];
                 if let (false, Some(to)) = (self.swapped(), S::of_bytes_mut(to)) {
                     select_row(row, channels.count, to, &takes);
                     continue;
                 }
+                ordered.resize(view.width() as usize * self.channels(), S::default());
                 select_row(row, channels.count, &mut ordered, &takes);
                 put(ordered.iter().copied(), to, self.swapped());
             }
-        }
+        });
         Ok(())
+    }
+
+    /// A row as it goes to memory: multiplied by its alpha where that is asked for.
+    fn multiplied<'r, S: Sample>(&self, row: &'r [S], channels: Channels, memory: &'r mut Vec<S>) -> &'r [S] {
+        if self.alpha != RawAlpha::Premultiplied {
+            return row;
+        }
+        memory.resize(row.len(), S::default());
+        premultiply_row(row, memory, channels);
+        memory
+    }
+
+    fn put_planar<S: Sample>(&self, row: &[S], channels: Channels, y: u32, measures: &Measures, bytes: &mut [u8]) {
+        let starts = self.starts(measures, y);
+        for (channel, &place) in self.order.places().iter().enumerate() {
+            let at = starts + place * measures.plane;
+            let plane = row.iter().copied().skip(channel.min(channels.count - 1)).step_by(channels.count);
+            let to = &mut bytes[at..at + measures.row];
+            match channel < channels.count {
+                true => put(plane, to, self.swapped()),
+                false => put(std::iter::repeat_n(S::FULL, self.size.width as usize), to, self.swapped()),
+            }
+        }
     }
 
     /// [`write_view`](RawLayout::write_view) of pixels whose type is known at run time.
@@ -142,7 +177,7 @@ impl RawLayout {
     pub fn write(&self, pixels: &Pixels, bytes: &mut [u8]) -> Result<()> {
         self.measured(bytes.len())?;
         self.check_form(pixels.layout(), pixels.depth(), pixels.size())?;
-        self.write_any(pixels.samples_any(), 0, bytes)
+        self.write_any(pixels.samples_any(), 0, bytes, Threads::ALL)
     }
 
     /// [`write`](RawLayout::write) of some rows of the picture, the first of which is `first_row`: what a loop over strips asks for. Rgb
@@ -151,6 +186,16 @@ impl RawLayout {
     /// # Errors
     /// As [`write`](RawLayout::write), or rows that the picture does not have.
     pub fn write_rows(&self, first_row: u32, pixels: &Pixels, bytes: &mut [u8]) -> Result<()> {
+        self.write_rows_by(first_row, pixels, bytes, Threads::ALL)
+    }
+
+    pub(crate) fn write_rows_by(
+        &self,
+        first_row: u32,
+        pixels: &Pixels,
+        bytes: &mut [u8],
+        threads: Threads,
+    ) -> Result<()> {
         self.measured(bytes.len())?;
         if !self.takes(pixels.layout(), pixels.depth()) {
             self.check_form(pixels.layout(), pixels.depth(), self.size)?;
@@ -161,7 +206,7 @@ impl RawLayout {
             return Err(Error::invalid("first_row", format!("rows {first}..{end} of a picture of {}", self.size)));
         }
         same_size("the rows", Size::new(self.size.width, pixels.size().height), pixels.size())?;
-        self.write_any(pixels.samples_any(), first_row, bytes)
+        self.write_any(pixels.samples_any(), first_row, bytes, threads)
     }
 
     /// Whether pixels are written as they are: those of the layout itself, and rgb where there is alpha beside it.

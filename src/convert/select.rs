@@ -9,6 +9,7 @@ use crate::pixel::{Layout, Pixel, Sample};
 
 /// Source of one channel of a new picture.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[non_exhaustive]
 pub enum Take {
     /// A channel of the old picture, counted from 0.
     Channel(usize),
@@ -65,8 +66,10 @@ pub fn selected_layout(from: Layout, channels: &[Take]) -> Result<Layout> {
         if let Take::Channel(c) = *take
             && c >= from.channels()
         {
-            return Err(Error::invalid(
+            return Err(Error::not_there(
                 "take",
+                c as u64,
+                from.channels() as u64,
                 format!("channel {c} is not there: {from} has {}, counted from 0", from.channel_names().join(", ")),
             ));
         }

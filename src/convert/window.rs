@@ -23,8 +23,9 @@ impl Window {
         if low.is_finite() && high.is_finite() && low < high {
             return Ok(Window { low, high });
         }
-        Err(Error::invalid(
+        Err(Error::not_a_range(
             "window",
+            (low, high),
             format!("a window goes from a lower to a higher number, not from {low} to {high}"),
         ))
     }

@@ -8,6 +8,7 @@ use std::ops::Range;
 
 /// Why a decoder stopped taking bytes.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[non_exhaustive]
 pub enum Stop {
     /// It has taken all and wants more.
     NeedInput,
@@ -134,6 +135,7 @@ pub struct RowsOut<'a> {
 
 /// Where the next row goes.
 #[derive(Debug)]
+#[non_exhaustive]
 pub enum Slot<'a> {
     /// Here.
     Row(SamplesMut<'a>),

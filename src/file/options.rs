@@ -1,7 +1,7 @@
 //! Limits and options: plain values with stated defaults.
 
 use crate::convert::depth::Window;
-use crate::error::{ErrorKind, Result};
+use crate::error::{ErrorKind, Help, Result};
 use crate::flow::{Orient, StateMeaning, Step, ToCodes, ToColor, ToDepth, ToGray};
 use crate::frame::{Facts, FileFormat, PixelFormat, RawLayout, Size};
 use crate::pixel::{Depth, Meaning};
@@ -57,7 +57,7 @@ impl Limits {
             return Err(ErrorKind::Malformed(format!("a size of {size}; a file holds at least one pixel")).into());
         }
         for (what, side) in [("the width", size.width), ("the height", size.height)] {
-            check(what, u64::from(side), u64::from(self.side))?;
+            check(what, u64::from(side), u64::from(self.side), "pixels")?;
         }
         Ok(())
     }
@@ -71,21 +71,27 @@ impl Limits {
     }
 
     /// Checks that `bytes` of memory are within the limit.
-    pub(crate) fn check_memory(&self, what: &str, bytes: u64) -> Result<()> {
-        check(what, bytes, self.memory)
+    ///
+    /// # Errors
+    /// More than [`memory`](Limits::memory).
+    pub fn check_memory(&self, what: &str, bytes: u64) -> Result<()> {
+        check(what, bytes, self.memory, "bytes").map_err(|e| e.with_help(&[Help::RaiseMemoryLimit]))
     }
 
     /// Checks that `bytes` of metadata are within the limit.
-    pub(crate) fn check_metadata(&self, bytes: u64) -> Result<()> {
-        check("the file's metadata", bytes, self.metadata)
+    ///
+    /// # Errors
+    /// More than [`metadata`](Limits::metadata).
+    pub fn check_metadata(&self, bytes: u64) -> Result<()> {
+        check("the file's metadata", bytes, self.metadata, "bytes")
     }
 }
 
-fn check(what: &str, needed: u64, limit: u64) -> Result<()> {
+fn check(what: &str, needed: u64, limit: u64, unit: &'static str) -> Result<()> {
     if needed <= limit {
         return Ok(());
     }
-    Err(ErrorKind::Limit { what: what.to_string(), needed, limit }.into())
+    Err(ErrorKind::Limit { what: what.to_string(), needed, limit, unit }.into())
 }
 
 /// Whether pixels come as the file stores them.
@@ -152,6 +158,7 @@ pub enum StatedMeaning {
 
 /// Fraction of the size that a JPEG picture is read at.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+#[non_exhaustive]
 pub enum Reduced {
     /// The full size.
     #[default]
@@ -179,6 +186,7 @@ impl Reduced {
 
 /// Interpolation of subsampled chroma.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+#[non_exhaustive]
 pub enum Chroma {
     /// By triangle weights of the two nearest samples, each way.
     #[default]

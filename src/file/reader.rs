@@ -6,14 +6,15 @@ use super::options::{ReadAs, ReadOptions};
 use super::rows::{FileRows, HEADER_BUDGET};
 use crate::color::ConvertRules;
 use crate::error::{Error, Result};
-use crate::flow::{Chain, Damage, PictureSink, PictureSource, Sink, Source, Strip, ToIndices, ViewSink};
-use crate::frame::{Facts, Picture, RowOrder, Size, ViewMut};
+use crate::flow::{Chain, Damage, PictureSink, PictureSource, RawSink, Sink, Source, Strip, ToIndices, ViewSink};
+use crate::frame::{Facts, Picture, RawLayout, RowOrder, Size, ViewMut};
 use crate::pixel::{Meaning, PicturePixel};
+use crate::threads::{self, Threads};
 use std::io::{Read, Seek};
 use std::path::{Path, PathBuf};
 
 /// Rows of about as many bytes are handed on together: they stay in the cache.
-const STRIP_BYTES: u64 = 1 << 18;
+const STRIP_BYTES: u64 = 1 << 20;
 
 /// A picture file, read strip by strip in bounded memory.
 ///
@@ -156,8 +157,65 @@ impl<'a> Reader<'a> {
     /// # Ok::<(), rahmen::Error>(())
     /// ```
     pub fn read_into<P: PicturePixel>(mut self, view: ViewMut<'_, P>, rules: &ConvertRules) -> Result<()> {
-        let mut sink = ViewSink::by(view, self.facts(), rules)?;
-        self.put_into(&mut sink)
+        let mut sink = ViewSink::by(view, self.facts(), &self.beside(rules))?;
+        self.put_beside(&mut sink, rules.threads)
+    }
+
+    /// Reads all rows into bytes of any order, with gaps, from below, in planes, converted to what the layout holds as
+    /// [`Convert`](crate::flow::Convert) does: what a window system or a camera's buffer asks for. Rows are put there while the next ones are
+    /// read, where the rules allow two threads.
+    ///
+    /// # Errors
+    /// A layout of another size, a buffer too short, pixels that do not become those of the layout, or what reading gives.
+    ///
+    /// # Examples
+    /// ```no_run
+    /// use rahmen::file::{ReadOptions, Reader};
+    /// use rahmen::{Depth, frame::{ChannelOrder, RawLayout}};
+    /// let reader = Reader::open("boat.jpg", ReadOptions::default().upright())?;
+    /// let size = reader.facts().size;
+    /// let window = RawLayout::new(size, ChannelOrder::Bgra, Depth::U8).stride((size.width as usize * 4).next_multiple_of(64));
+    /// let mut bytes = vec![0; window.bytes_needed()?];
+    /// reader.read_raw(&window, &mut bytes, &Default::default())?;
+    /// # Ok::<(), rahmen::Error>(())
+    /// ```
+    pub fn read_raw(mut self, layout: &RawLayout, bytes: &mut [u8], rules: &ConvertRules) -> Result<()> {
+        let mut sink = RawSink::by(layout, bytes, self.facts(), &self.beside(rules))?;
+        self.put_beside(&mut sink, rules.threads)
+    }
+
+    /// The rules for a sink that works beside the reading: one thread each.
+    fn beside(&self, rules: &ConvertRules) -> ConvertRules {
+        match self.rows {
+            Rows::Stored(_) => rules.threads(Threads::ONE),
+            Rows::Changed(_) => *rules,
+        }
+    }
+
+    /// Reads rows while those before go into a sink, each on a thread. What options change on the way spreads over threads
+    /// itself: then one comes after the other.
+    fn put_beside(&mut self, sink: &mut dyn Sink, threads: Threads) -> Result<()> {
+        let rows = self.rows_at_a_time();
+        let Rows::Stored(source) = &mut self.rows else { return self.put_into(sink) };
+        if threads.count() < 2 {
+            return self.put_into(sink);
+        }
+        let mut strip = source.next(rows)?;
+        while let Some(ready) = strip {
+            let (mut next, mut put) = (Ok(None), Ok(()));
+            let jobs: Vec<Box<dyn FnOnce() + Send>> =
+                vec![Box::new(|| next = source.next(rows)), Box::new(|| put = sink.put(&ready))];
+            threads::each(Threads::at_most(2), jobs, |job| job());
+            put?;
+            strip = next?;
+        }
+        sink.finish()
+    }
+
+    fn rows_at_a_time(&self) -> u32 {
+        let row = self.facts().pixel_format.bytes(Size::new(self.facts().size.width, 1));
+        let rows = u32::try_from(STRIP_BYTES.checked_div(row).unwrap_or(1)).unwrap_or(u32::MAX);
+        rows.clamp(1, 1 << 24).next_multiple_of(16)
     }
 
     /// Reads all rows into a sink, and ends it.
@@ -169,8 +227,7 @@ impl<'a> Reader<'a> {
     }
 
     fn put_into(&mut self, sink: &mut dyn Sink) -> Result<()> {
-        let row = self.facts().pixel_format.bytes(Size::new(self.facts().size.width, 1));
-        let rows = u32::try_from(STRIP_BYTES.checked_div(row).unwrap_or(1)).unwrap_or(u32::MAX).max(8);
+        let rows = self.rows_at_a_time();
         while let Some(strip) = Source::next(self, rows)? {
             sink.put(&strip)?;
         }

@@ -210,8 +210,13 @@ fn begin(input: &mut Input<'_>, options: &ReadOptions, formats: &Formats) -> Res
     match (stop, decoder.facts()) {
         (Stop::Facts, Some(facts)) if options.page > facts.pages.max(1) => {
             let (page, pages) = (options.page, facts.pages);
-            Err(Error::invalid("page", format!("there is no page {page}; the file has {pages}"))
-                .in_format(format, None))
+            Err(Error::not_there(
+                "page",
+                page.into(),
+                pages.into(),
+                format!("there is no page {page}; the file has {pages}"),
+            )
+            .in_format(format, None))
         }
         (Stop::Facts, Some(facts)) => {
             let mut facts = facts.clone();

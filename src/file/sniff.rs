@@ -47,6 +47,12 @@ fn is_targa(start: &[u8]) -> bool {
     map && pixels && (w0 | w1) != 0 && (h0 | h1) != 0 && descriptor & 0xc0 == 0 && descriptor & 15 <= 8
 }
 
+/// Whether all there is are the first bytes of a signature.
+fn is_cut(start: &[u8]) -> bool {
+    let signatures: [&[u8]; 5] = [b"\x89PNG\r\n\x1a\n", &[0xff, 0xd8, 0xff], b"qoif", b"\x93NUMPY", b"GIF89a"];
+    start.len() > 1 && signatures.iter().any(|signature| start.len() < signature.len() && signature.starts_with(start))
+}
+
 /// The error for what is not a picture, saying what it looks like.
 #[cold]
 pub(super) fn not_a_picture(start: &[u8]) -> Error {
@@ -57,6 +63,7 @@ pub(super) fn not_a_picture(start: &[u8]) -> Error {
         _ if starts(b"PK\x03\x04") => Some("a ZIP archive, or a document packed as one"),
         _ if starts(b"\x1f\x8b") => Some("gzip-compressed data"),
         _ if starts(b"\x7fELF") => Some("a program"),
+        _ if is_cut(start) => return ErrorKind::Truncated("the rest of the signature expected".to_string()).into(),
         _ if starts(b"\x89PNG") || starts(b"PNG\r\n") => Some("a PNG file damaged by a text-mode transfer"),
         _ if starts(b"<svg") || starts(b"<?xml") => Some("XML text (an SVG drawing, perhaps)"),
         _ if starts(b"<!DOCTYPE") || starts(b"<html") => Some("a web page"),

@@ -8,9 +8,17 @@ use crate::pixel::Layout;
 
 /// Lays pixels with alpha on a background and drops alpha.
 #[derive(Debug, Clone)]
+#[non_exhaustive]
 pub struct Flatten {
     /// Red, green and blue of the background, as fractions of full.
     pub background: [f64; 3],
+}
+
+impl Flatten {
+    /// Lays pixels on this background: red, green and blue as fractions of full.
+    pub fn new(background: [f64; 3]) -> Flatten {
+        Flatten { background }
+    }
 }
 
 impl Step for Flatten {

@@ -61,7 +61,7 @@ impl Picture {
     /// # Errors
     /// Planes, indices into a palette, or weights that are unusable.
     pub fn gray(&self, weights: GrayWeights) -> Result<Picture> {
-        self.by(&ToGray { weights, threads: Threads::ALL }, |content| {
+        self.by(&ToGray::new(weights).threads(Threads::ALL), |content| {
             Ok(content.pixels()?.gray(weights, Threads::ALL)?.into())
         })
     }
@@ -96,7 +96,7 @@ impl Picture {
     /// # Errors
     /// Planes, or indices into a palette.
     pub fn flatten(&self, background: [f64; 3]) -> Result<Picture> {
-        self.by(&Flatten { background }, |content| Ok(content.pixels()?.flatten(background)?.into()))
+        self.by(&Flatten::new(background), |content| Ok(content.pixels()?.flatten(background)?.into()))
     }
 
     /// What a step makes of the metadata, and work of what it makes of the content, without a copy of it.

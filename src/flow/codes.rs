@@ -8,9 +8,17 @@ use crate::frame::{Change, Facts, PixelFormat, Scale};
 
 /// As many levels as there are codes from 0 to a max code: see [`codes::snap`]. The picture remembers the max code.
 #[derive(Debug, Clone)]
+#[non_exhaustive]
 pub struct Codes {
     /// The largest code.
     pub top: u32,
+}
+
+impl Codes {
+    /// Codes 0..=`top`.
+    pub fn new(top: u32) -> Codes {
+        Codes { top }
+    }
 }
 
 impl Step for Codes {

@@ -11,9 +11,17 @@ use crate::threads::Threads;
 
 /// Some planes of several, in any order: what becomes a picture of one to four of them.
 #[derive(Debug, Clone)]
+#[non_exhaustive]
 pub struct PickPlanes {
     /// Places of the planes, counted from 0.
     pub places: Vec<usize>,
+}
+
+impl PickPlanes {
+    /// Planes at these places, counted from 0, in this order.
+    pub fn new(places: Vec<usize>) -> PickPlanes {
+        PickPlanes { places }
+    }
 }
 
 impl Step for PickPlanes {
@@ -27,7 +35,10 @@ impl Step for PickPlanes {
         };
         let pick = |&place: &usize| {
             let there = || format!("there is no plane {place}; there are {}, counted from 0", names.len());
-            names.get(place).cloned().ok_or_else(|| Error::invalid("places", there()))
+            names
+                .get(place)
+                .cloned()
+                .ok_or_else(|| Error::not_there("places", place as u64, names.len() as u64, there()))
         };
         let names = self.places.iter().map(pick).collect::<Result<Vec<_>>>()?;
         let format = PixelFormat::Planes { number: *number, names };
@@ -41,11 +52,24 @@ impl Step for PickPlanes {
 
 /// Colour to gray; alpha is kept.
 #[derive(Debug, Clone, Default)]
+#[non_exhaustive]
 pub struct ToGray {
     /// Weights of red, green and blue.
     pub weights: GrayWeights,
     /// Maximum number of threads.
     pub threads: Threads,
+}
+
+impl ToGray {
+    /// By these weights.
+    pub fn new(weights: GrayWeights) -> ToGray {
+        ToGray { weights, ..ToGray::default() }
+    }
+
+    /// Sets the maximum number of threads.
+    pub fn threads(self, threads: Threads) -> ToGray {
+        ToGray { threads, ..self }
+    }
 }
 
 impl Step for ToGray {

@@ -27,7 +27,11 @@ impl Step for Crop {
     fn plan(&self, input: &Facts) -> Result<Box<dyn Stage>> {
         self.region.inside(input.size)?;
         if self.region.is_empty() {
-            return Err(Error::invalid("region", format!("the region {} has no pixel", self.region)));
+            return Err(Error::no_pixels(
+                "region",
+                self.region.size(),
+                format!("the region {} has no pixel", self.region),
+            ));
         }
         let facts = same_form(input, self.region.size(), input.metadata.after(Change::Crop));
         Ok(Box::new(Cropping { region: self.region, facts }))

@@ -87,8 +87,13 @@ impl HistogramSink {
     /// Rows that have not come.
     pub fn into_histogram(self) -> Result<Histogram> {
         check_complete(self.next, &self.facts)?;
-        self.sum
-            .ok_or_else(|| Error::invalid("input", format!("a picture of {} has no pixel to measure", self.facts.size)))
+        self.sum.ok_or_else(|| {
+            Error::no_pixels(
+                "input",
+                self.facts.size,
+                format!("a picture of {} has no pixel to measure", self.facts.size),
+            )
+        })
     }
 }
 

@@ -7,6 +7,7 @@ use crate::color::ConvertRules;
 use crate::error::Result;
 use crate::frame::{Content, Facts, RawLayout, Scale, ViewMut, same_size};
 use crate::pixel::{Depth, Layout, PicturePixel, Sample};
+use crate::threads::Threads;
 use std::borrow::Cow;
 
 /// A sink into a view: the rows are converted to its pixel type as they come, as [`Convert`](super::Convert) does.
@@ -85,6 +86,7 @@ impl<P: PicturePixel> Sink for ViewSink<'_, P> {
 pub struct RawSink<'a> {
     layout: RawLayout,
     bytes: &'a mut [u8],
+    threads: Threads,
     incoming: Incoming,
 }
 
@@ -105,7 +107,7 @@ impl<'a> RawSink<'a> {
         same_size("the layout", facts.size, layout.size)?;
         layout.measured(bytes.len())?;
         let incoming = Incoming::new(facts, layout.depth, layout.layout(), rules)?;
-        Ok(RawSink { layout: *layout, bytes, incoming })
+        Ok(RawSink { layout: *layout, bytes, threads: rules.threads, incoming })
     }
 }
 
@@ -123,8 +125,8 @@ impl Sink for RawSink<'_> {
         let converting = &self.incoming.converting;
         let plain = content.pixels().ok().filter(|p| converting.is_plain() && self.layout.takes(p.layout(), p.depth()));
         match plain {
-            Some(pixels) => self.layout.write_rows(first, pixels, self.bytes),
-            None => self.layout.write_rows(first, &converting.run(&content)?, self.bytes),
+            Some(pixels) => self.layout.write_rows_by(first, pixels, self.bytes, self.threads),
+            None => self.layout.write_rows_by(first, &converting.run(&content)?, self.bytes, self.threads),
         }
     }
 

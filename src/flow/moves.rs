@@ -96,9 +96,17 @@ impl Stage for Orienting {
 
 /// New channels picked from the old ones: see [`Pixels::select`](crate::frame::Pixels::select).
 #[derive(Debug, Clone)]
+#[non_exhaustive]
 pub struct Channels {
     /// Source of each channel of the output.
     pub channels: Vec<Take>,
+}
+
+impl Channels {
+    /// Channels of the output, made of these.
+    pub fn new(channels: Vec<Take>) -> Channels {
+        Channels { channels }
+    }
 }
 
 impl Step for Channels {
@@ -132,6 +140,7 @@ impl Step for Channels {
 
 /// Content of a filled region.
 #[derive(Debug, Clone, Copy, PartialEq)]
+#[non_exhaustive]
 pub enum Filling {
     /// A colour: red, green, blue and alpha as fractions of full.
     Color([f64; 3], f64),
@@ -145,11 +154,19 @@ pub enum Filling {
 
 /// Fills a region.
 #[derive(Debug, Clone)]
+#[non_exhaustive]
 pub struct Fill {
     /// The region.
     pub region: Region,
     /// The content.
     pub with: Filling,
+}
+
+impl Fill {
+    /// Fills this region.
+    pub fn new(region: Region, with: Filling) -> Fill {
+        Fill { region, with }
+    }
 }
 
 impl Step for Fill {
@@ -245,13 +262,13 @@ mod tests {
             assert!(upright == stored.upright().unwrap(), "{exif}");
         }
         let channels = vec![Take::Channel(2), Take::Channel(1), Take::Channel(0), Take::Full];
-        let wide = in_strips(&picture(), || Box::new(Channels { channels: channels.clone() }));
+        let wide = in_strips(&picture(), || Box::new(Channels::new(channels.clone())));
         assert_eq!(wide.view::<Rgba<u8>>().unwrap()[(2, 3)], Rgba::new(6, 3, 2, 255));
-        let few = in_strips(&picture(), || Box::new(Codes { top: 3 }));
+        let few = in_strips(&picture(), || Box::new(Codes::new(3)));
         assert_eq!(few.metadata().max_codes, Some(vec![3; 3]));
         let region = Region::new(2..6, 3..11).unwrap();
         for with in [Filling::Color([1.0, 0.0, 0.5], 1.0), Filling::Random { seed: 5 }] {
-            let filled = in_strips(&picture(), || Box::new(Fill { region, with }));
+            let filled = in_strips(&picture(), || Box::new(Fill::new(region, with)));
             let view = filled.view::<Rgb<u8>>().unwrap();
             assert_eq!(view[(1, 3)], Rgb::new(1, 3, 3));
             assert_ne!(view[(2, 3)], Rgb::new(2, 3, 6));
@@ -262,8 +279,9 @@ mod tests {
     fn a_profile_goes_where_channels_change_places_and_stays_where_alpha_comes() {
         let mut picture = picture();
         picture.metadata_mut().icc = Some(vec![1]);
-        let keep =
-            |channels: Vec<Take>| Channels { channels }.plan(&picture.facts()).unwrap().facts().metadata.icc.is_some();
+        let keep = |channels: Vec<Take>| {
+            Channels::new(channels).plan(&picture.facts()).unwrap().facts().metadata.icc.is_some()
+        };
         let [r, g, b] = [0, 1, 2].map(Take::Channel);
         assert!(keep(vec![r, g, b]) && keep(vec![r, g, b, Take::Full]));
         assert!(!keep(vec![b, g, r]) && !keep(vec![g]) && !keep(vec![r, g, Take::Zero]));

@@ -36,7 +36,7 @@ pub enum FileFormat {
 
 impl FileFormat {
     /// Those of the library.
-    pub const ALL: [FileFormat; 12] = [
+    pub const ALL: &'static [FileFormat] = &[
         FileFormat::Png,
         FileFormat::Jpeg,
         FileFormat::Tiff,
@@ -91,7 +91,7 @@ impl FileFormat {
     /// The format that a file name's extension stands for, in either case.
     pub fn of_extension(path: &Path) -> Option<FileFormat> {
         let extension = path.extension()?.to_str()?.to_ascii_lowercase();
-        FileFormat::ALL.into_iter().find(|f| f.extensions().contains(&extension.as_str()))
+        FileFormat::ALL.iter().copied().find(|f| f.extensions().contains(&extension.as_str()))
     }
 }
 
@@ -119,7 +119,7 @@ mod as_text {
     impl<'de> Deserialize<'de> for FileFormat {
         fn deserialize<D: Deserializer<'de>>(from: D) -> Result<FileFormat, D::Error> {
             let word = String::deserialize(from)?;
-            let known = FileFormat::ALL.into_iter().find(|format| format.name().eq_ignore_ascii_case(&word));
+            let known = FileFormat::ALL.iter().copied().find(|format| format.name().eq_ignore_ascii_case(&word));
             known.ok_or_else(|| D::Error::custom(format!("{word} is no format of this library")))
         }
     }

@@ -66,7 +66,12 @@ impl Levels {
             Levels::Scaled(list) | Levels::Codes(list) => list,
         };
         if let Some(wrong) = list.iter().find(|max| **max == 0 || **max > full) {
-            return Err(Error::invalid("levels", format!("a max code is 1 to {full} here, not {wrong}")));
+            return Err(Error::out_of_range(
+                "levels",
+                f64::from(*wrong),
+                (1.0, f64::from(full)),
+                format!("a max code is 1 to {full} here, not {wrong}"),
+            ));
         }
         match list.as_slice() {
             [one] => Ok(vec![*one; channels.count]),

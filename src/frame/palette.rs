@@ -16,7 +16,12 @@ impl Palette {
     /// No colour, or more than 256.
     pub fn new(colors: Vec<Rgba<u8>>) -> Result<Palette> {
         if colors.is_empty() || colors.len() > 256 {
-            return Err(Error::invalid("colors", format!("a palette of {} colours; it has 1 to 256", colors.len())));
+            return Err(Error::out_of_range(
+                "colors",
+                colors.len() as f64,
+                (1.0, 256.0),
+                format!("a palette of {} colours; it has 1 to 256", colors.len()),
+            ));
         }
         Ok(Palette { colors })
     }

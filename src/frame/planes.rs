@@ -187,7 +187,12 @@ fn place_of(names: &mut dyn Iterator<Item = &str>, name: &str) -> Option<usize> 
 
 #[cold]
 fn no_plane(place: usize, count: usize) -> Error {
-    Error::invalid("places", format!("there is no plane {place}; there are {count}, counted from 0"))
+    Error::not_there(
+        "places",
+        place as u64,
+        count as u64,
+        format!("there is no plane {place}; there are {count}, counted from 0"),
+    )
 }
 
 fn check_new(name: &str, wanted: Size, found: Size, is_there: bool) -> Result<()> {

@@ -10,6 +10,7 @@ use crate::pixel::{Depth, Layout, PicturePixel, Sample};
 /// The channels of foreign pixels in the order of their bytes.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]
 #[allow(missing_docs)] // each name lists its channels
+#[non_exhaustive]
 pub enum ChannelOrder {
     Gray,
     GrayAlpha,
@@ -25,7 +26,7 @@ pub enum ChannelOrder {
 
 impl ChannelOrder {
     /// All of them.
-    pub const ALL: [ChannelOrder; 10] = [
+    pub const ALL: &'static [ChannelOrder] = &[
         ChannelOrder::Gray,
         ChannelOrder::GrayAlpha,
         ChannelOrder::AlphaGray,
@@ -56,7 +57,7 @@ impl ChannelOrder {
 
     /// The order of this name.
     pub fn from_name(name: &str) -> Option<ChannelOrder> {
-        ChannelOrder::ALL.into_iter().find(|order| order.name() == name)
+        ChannelOrder::ALL.iter().copied().find(|order| order.name() == name)
     }
 
     /// The layout of the same channels in Rahmen's one order.
@@ -88,6 +89,7 @@ impl ChannelOrder {
 
 /// Kind of alpha of foreign pixels.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Default)]
+#[non_exhaustive]
 pub enum RawAlpha {
     /// Straight: the colour is not multiplied.
     #[default]

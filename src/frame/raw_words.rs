@@ -46,7 +46,7 @@ impl RawLayout {
         };
         let missing = |name: &str| Error::invalid("words", format!("the raw layout lacks {name}=..."));
         let order = take("order").ok_or_else(|| missing("order"))?;
-        let orders = ChannelOrder::ALL.map(ChannelOrder::name);
+        let orders = ChannelOrder::ALL.iter().map(|order| order.name()).collect::<Vec<_>>();
         let order = ChannelOrder::from_name(order).ok_or_else(|| wrong("order", order, &orders.join(", ")))?;
         let depth = take("depth").ok_or_else(|| missing("depth"))?;
         let depth = pick("depth", depth, &[("u8", Depth::U8), ("u16", Depth::U16), ("f32", Depth::F32)])?;

@@ -33,7 +33,11 @@ impl Region {
     pub fn new(x: Range<u32>, y: Range<u32>) -> Result<Region> {
         let length = |axis: &str, r: &Range<u32>| {
             r.end.checked_sub(r.start).ok_or_else(|| {
-                Error::invalid("range", format!("{axis} {}..{} runs backwards: a range is start..end", r.start, r.end))
+                Error::not_a_range(
+                    "range",
+                    (0.0, 0.0),
+                    format!("{axis} {}..{} runs backwards: a range is start..end", r.start, r.end),
+                )
             })
         };
         Ok(Region { x: x.start, y: y.start, width: length("x", &x)?, height: length("y", &y)? })
@@ -252,7 +256,11 @@ fn narrow(axis: &'static str, range: Range<u32>, wanted: impl RangeBounds<u32>) 
         if matches!(wanted.end_bound(), Bound::Unbounded) || matches!(wanted.start_bound(), Bound::Unbounded) {
             check_inside(axis, start.min(end)..start.max(end), range)?;
         }
-        return Err(Error::invalid("range", format!("{axis} {start}..{end} runs backwards: a range is start..end")));
+        return Err(Error::not_a_range(
+            "range",
+            (0.0, 0.0),
+            format!("{axis} {start}..{end} runs backwards: a range is start..end"),
+        ));
     }
     check_inside(axis, start..end, range)?;
     Ok(start..end)

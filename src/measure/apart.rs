@@ -8,7 +8,7 @@ use crate::pixel::{Depth, Gray, NumberKind, PicturePixel, Pixel};
 pub(super) fn check(a: Size, b: Size) -> Result<()> {
     same_size("the second picture", a, b)?;
     if a.is_empty() {
-        return Err(Error::invalid("a", format!("pictures of {a} have no pixel to compare")));
+        return Err(Error::no_pixels("a", a, format!("pictures of {a} have no pixel to compare")));
     }
     Ok(())
 }
@@ -37,7 +37,12 @@ pub fn error_picture<P: PicturePixel>(a: View<'_, P>, b: View<'_, P>, gain: f64)
 pub(super) fn error_any(a: AnySamples<'_>, b: AnySamples<'_>, to: AnySamplesMut<'_>, gain: f64) -> Result<()> {
     check(a.size(), b.size())?;
     if !gain.is_finite() || gain <= 0.0 {
-        return Err(Error::invalid("gain", format!("a gain is a number above 0, not {gain}")));
+        return Err(Error::out_of_range(
+            "gain",
+            gain,
+            (f64::MIN_POSITIVE, f64::MAX),
+            format!("a gain is a number above 0, not {gain}"),
+        ));
     }
     let full = match to.depth() {
         Depth::U8 => 255.0,

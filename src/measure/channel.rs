@@ -6,9 +6,13 @@ use super::figures::Stats;
 use super::moments::Moments;
 use crate::error::{Error, Result};
 
+/// More bins than this are refused: 16 million, 128 MiB a channel.
+pub(super) const MOST_BINS: usize = 1 << 24;
+
 /// Histogram: the count of each level, per channel.
 #[derive(Debug, Clone, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
+#[non_exhaustive]
 pub struct Histogram {
     /// A histogram a channel, in channel order.
     pub channels: Vec<ChannelHistogram>,
@@ -17,7 +21,8 @@ pub struct Histogram {
 /// One channel's histogram and the figures over **all** its values (NaN left out), within the bins' range or not. What
 /// follows from the bins (shares, percentiles, entropy and so on) are methods.
 #[derive(Debug, Clone, PartialEq)]
-#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize), serde(try_from = "stored::Unchecked"))]
+#[non_exhaustive]
 pub struct ChannelHistogram {
     /// The channel's or plane's name.
     pub name: String,
@@ -46,7 +51,61 @@ pub struct ChannelHistogram {
     pub(super) moments: Moments,
 }
 
+/// What stands in a file may be anything: what the methods rest on is looked at before there is a histogram.
+#[cfg(feature = "serde")]
+mod stored {
+    use super::{ChannelHistogram, Moments, Stats};
+    use crate::error::{Error, Result};
+
+    #[derive(serde::Deserialize)]
+    pub(super) struct Unchecked {
+        name: String,
+        #[serde(flatten)]
+        stats: Stats,
+        used: Option<f64>,
+        under: u64,
+        over: u64,
+        nan: u64,
+        at_ends: (u64, u64),
+        range: (f64, f64),
+        bins: Vec<u64>,
+        levels: Option<usize>,
+        first: i64,
+        moments: Moments,
+    }
+
+    impl TryFrom<Unchecked> for ChannelHistogram {
+        type Error = Error;
+
+        fn try_from(from: Unchecked) -> Result<ChannelHistogram> {
+            let wrong = |what: &str| Err(Error::invalid("histogram", format!("channel {}: {what}", from.name)));
+            let (low, high) = from.range;
+            if from.bins.is_empty() || from.bins.len() > super::MOST_BINS {
+                return wrong("it has no bin, or more than are counted");
+            }
+            if !(low.is_finite() && high.is_finite() && low < high) {
+                return wrong("its range is not one from a lower to a higher number");
+            }
+            if from.levels.is_some_and(|levels| !(1..=1 << 17).contains(&levels)) {
+                return wrong("its number of levels is not one of 8 or 16 bits");
+            }
+            let outside = [from.under, from.over, from.nan];
+            let sum = from.bins.iter().chain(&outside).try_fold(0u64, |sum, &n| sum.checked_add(n));
+            if sum.is_none_or(|sum| sum >= 1 << 62) || from.first.unsigned_abs() >= 1 << 53 {
+                return wrong("its counts are beyond what can be counted");
+            }
+            let Unchecked { name, stats, used, under, over, nan, at_ends, range, bins, levels, first, moments } = from;
+            Ok(ChannelHistogram { name, stats, used, under, over, nan, at_ends, range, bins, levels, first, moments })
+        }
+    }
+}
+
 impl Histogram {
+    /// A histogram of these channels.
+    pub fn new(channels: Vec<ChannelHistogram>) -> Histogram {
+        Histogram { channels }
+    }
+
     /// The histogram of this part and another, or of several pictures, together. For 8- and 16-bit integers exact and the
     /// same in any order; for other numbers bins and counts are exact and sums are within the bound that
     /// [`Moments`] states. The median stays exact where bins are levels; else it becomes that of the bins, off by at most
@@ -141,10 +200,12 @@ impl ChannelHistogram {
 
     /// Adds a histogram of the same bins.
     fn add_all(&mut self, other: &ChannelHistogram) {
-        self.bins.iter_mut().zip(&other.bins).for_each(|(sum, more)| *sum += more);
+        self.bins.iter_mut().zip(&other.bins).for_each(|(sum, more)| *sum = sum.saturating_add(*more));
         self.moments.merge(&other.moments);
-        (self.under, self.over, self.nan) = (self.under + other.under, self.over + other.over, self.nan + other.nan);
-        self.at_ends = (self.at_ends.0 + other.at_ends.0, self.at_ends.1 + other.at_ends.1);
+        let add = u64::saturating_add;
+        (self.under, self.over, self.nan) =
+            (add(self.under, other.under), add(self.over, other.over), add(self.nan, other.nan));
+        self.at_ends = (add(self.at_ends.0, other.at_ends.0), add(self.at_ends.1, other.at_ends.1));
         if self.has_every_level() {
             self.stats = Stats::of_counts(&self.bins).moved_by(self.first as f64);
         } else {
@@ -196,7 +257,7 @@ impl ChannelHistogram {
 
     /// Values in bins.
     pub fn in_bins(&self) -> u64 {
-        self.bins.iter().sum()
+        self.bins.iter().fold(0, |sum, &n| sum.saturating_add(n))
     }
 
     /// The share of the values in bins that each bin has; zeros where there is none.
@@ -228,7 +289,12 @@ impl ChannelHistogram {
     /// A percentage that is not within 0 to 100.
     pub fn percentile(&self, percent: f64) -> Result<Option<f64>> {
         if !(0.0..=100.0).contains(&percent) {
-            return Err(Error::invalid("percent", format!("a percentile is 0 to 100, not {percent}")));
+            return Err(Error::out_of_range(
+                "percent",
+                percent,
+                (0.0, 100.0),
+                format!("a percentile is 0 to 100, not {percent}"),
+            ));
         }
         Ok(self.bin_of_share(percent / 100.0).map(|bin| self.level(bin)))
     }

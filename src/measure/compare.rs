@@ -64,6 +64,7 @@ impl Default for CompareRules {
 /// Difference figures of two channels, or of all of them together, in codes or values of the pictures.
 #[derive(Debug, Clone, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
+#[non_exhaustive]
 pub struct Difference {
     /// Pairs of numbers compared; pairs with one that is not a number are left out.
     pub count: u64,
@@ -97,6 +98,7 @@ pub struct Difference {
 /// and L the peak (Wang, Bovik, Sheikh and Simoncelli 2004), of the whole the mean of its channels.
 #[derive(Debug, Clone, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
+#[non_exhaustive]
 pub struct Comparison {
     /// Whether every number is equal, alpha included; two NaN are.
     pub equal: bool,
@@ -116,6 +118,7 @@ pub struct Comparison {
 /// Difference figures of one channel.
 #[derive(Debug, Clone, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
+#[non_exhaustive]
 pub struct ChannelDifference {
     /// The channel's or plane's name.
     pub name: String,
@@ -163,7 +166,7 @@ fn compared(
 ) -> Result<(Comparison, Vec<Gap>)> {
     same_size("the second picture", a.size(), b.size())?;
     if a.size().is_empty() {
-        return Err(Error::invalid("a", format!("pictures of {} have no pixel to compare", a.size())));
+        return Err(Error::no_pixels("a", a.size(), format!("pictures of {} have no pixel to compare", a.size())));
     }
     check(rules)?;
     let peak = rules.peak.unwrap_or_else(|| full_scale(a));
@@ -203,7 +206,12 @@ fn check(rules: &CompareRules) -> Result<()> {
         return Err(Error::invalid("peak", format!("a peak is a number above 0, not {}", rules.peak.unwrap_or(0.0))));
     }
     if !rules.threshold.is_finite() || rules.threshold < 0.0 {
-        return Err(Error::invalid("threshold", format!("a threshold is a number from 0, not {}", rules.threshold)));
+        return Err(Error::out_of_range(
+            "threshold",
+            rules.threshold,
+            (0.0, f64::MAX),
+            format!("a threshold is a number from 0, not {}", rules.threshold),
+        ));
     }
     Ok(())
 }

@@ -141,7 +141,9 @@ impl Content {
     /// The view that holds a channel or plane, and which of the view's channels it is.
     fn channel(&self, index: usize) -> Result<(AnyNumbers<'_>, usize)> {
         let count = self.pixel_format().channel_names().len();
-        let outside = || Error::invalid("channel", format!("channel {index} is outside 0..{count}"));
+        let outside = || {
+            Error::not_there("channel", index as u64, count as u64, format!("channel {index} is outside 0..{count}"))
+        };
         match self {
             Content::Pixels(pixels) if index < count => Ok((pixels.samples_any().into(), index)),
             Content::Pixels(_) => Err(outside()),

@@ -13,6 +13,7 @@ use crate::threads::Threads;
 /// Statistics of one channel, NaN left out. Where there is no value, all but the count are NaN.
 #[derive(Debug, Clone, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
+#[non_exhaustive]
 pub struct Stats {
     /// Values counted.
     pub count: u64,

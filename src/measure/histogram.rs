@@ -1,5 +1,6 @@
 //! Histograms, a channel each, or of the gray value.
 
+use super::channel::MOST_BINS;
 pub(super) use super::channel::{ChannelHistogram, Histogram};
 use super::figures::Stats;
 use super::levels::{count_levels, levels_of};
@@ -55,23 +56,26 @@ impl HistogramRules {
 
     fn check(&self) -> Result<()> {
         if self.bins == Some(0) {
-            return Err(Error::invalid("bins", "a histogram needs at least one bin"));
+            return Err(Error::out_of_range(
+                "bins",
+                0.0,
+                (1.0, MOST_BINS as f64),
+                "a histogram needs at least one bin",
+            ));
         }
         if self.bins.is_some_and(|b| b > MOST_BINS) {
             return Err(Error::invalid("bins", format!("a histogram has at most {MOST_BINS} bins")));
         }
         match self.range {
-            Some((low, high)) if !(low.is_finite() && high.is_finite() && low < high) => Err(Error::invalid(
+            Some((low, high)) if !(low.is_finite() && high.is_finite() && low < high) => Err(Error::not_a_range(
                 "range",
+                (low, high),
                 format!("a range goes from a lower to a higher number, not from {low} to {high}"),
             )),
             _ => Ok(()),
         }
     }
 }
-
-/// More bins than this are refused: 16 million, 128 MiB a channel.
-const MOST_BINS: usize = 1 << 24;
 
 /// The histogram of a view, a channel each. One pass for 8- and 16-bit integers; three for other numbers (extremes, bins,
 /// median) and memory for one channel.
@@ -115,7 +119,11 @@ pub(crate) fn histogram_any(
     rules.check()?;
     mask.check(view.size())?;
     if view.size().is_empty() {
-        return Err(Error::invalid("view", format!("a region of {} has no pixel to measure", view.size())));
+        return Err(Error::no_pixels(
+            "view",
+            view.size(),
+            format!("a region of {} has no pixel to measure", view.size()),
+        ));
     }
     let names = names.iter();
     let channels = match levels_of(view.kind()) {
@@ -188,8 +196,9 @@ pub(crate) fn gray_histogram_any(
             None => sum = Some(counted),
         }
     }
-    let sum =
-        sum.ok_or_else(|| Error::invalid("view", format!("a region of {} has no pixel to measure", view.size())))?;
+    let sum = sum.ok_or_else(|| {
+        Error::no_pixels("view", view.size(), format!("a region of {} has no pixel to measure", view.size()))
+    })?;
     rules.check()?;
     let channels = sum.channels.iter().map(|c| from_levels(&c.name, &c.bins, &rules)).collect();
     Ok(Histogram { channels })

@@ -7,7 +7,8 @@ use crate::pixel::Pixel;
 
 /// Joint histogram: counts of pairs of values, first channel across, second down.
 #[derive(Debug, Clone, PartialEq)]
-#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize), serde(try_from = "Unchecked"))]
+#[non_exhaustive]
 pub struct JointHistogram {
     /// Bins for the first and the second channel.
     pub bins: (usize, usize),
@@ -20,6 +21,36 @@ pub struct JointHistogram {
     /// The correlation of all pairs of numbers (Pearson's); NaN where one channel does not vary.
     #[cfg_attr(feature = "serde", serde(with = "super::null"))]
     pub correlation: f64,
+}
+
+/// What stands in a file may be anything.
+#[cfg(feature = "serde")]
+#[derive(serde::Deserialize)]
+struct Unchecked {
+    bins: (usize, usize),
+    ranges: [(f64, f64); 2],
+    counts: Vec<u64>,
+    outside: u64,
+    #[serde(with = "super::null")]
+    correlation: f64,
+}
+
+#[cfg(feature = "serde")]
+impl TryFrom<Unchecked> for JointHistogram {
+    type Error = Error;
+
+    fn try_from(from: Unchecked) -> Result<JointHistogram> {
+        let Unchecked { bins, ranges, counts, outside, correlation } = from;
+        let product = bins.0.checked_mul(bins.1).filter(|&n| n > 0 && n <= MOST);
+        if product != Some(counts.len()) {
+            let (across, down, found) = (bins.0, bins.1, counts.len());
+            return Err(Error::invalid("bins", format!("{across} x {down} bins, but {found} counts")));
+        }
+        if !ranges.iter().all(|(low, high)| low.is_finite() && high.is_finite() && low < high) {
+            return Err(Error::not_a_range("ranges", ranges[0], "a range goes from a lower to a higher number"));
+        }
+        Ok(JointHistogram { bins, ranges, counts, outside, correlation })
+    }
 }
 
 impl JointHistogram {
@@ -58,7 +89,12 @@ pub fn joint_histogram<P: Pixel, Q: Pixel>(
 ) -> Result<JointHistogram> {
     for (channel, channels, what) in [(first.1, P::CHANNELS, P::describe()), (second.1, Q::CHANNELS, Q::describe())] {
         if channel >= channels {
-            return Err(Error::invalid("channel", format!("channel {channel} is outside 0..{channels} of {what}")));
+            return Err(Error::not_there(
+                "channel",
+                channel as u64,
+                channels as u64,
+                format!("channel {channel} is outside 0..{channels} of {what}"),
+            ));
         }
     }
     joint_any((first.0.numbers_any(), first.1), (second.0.numbers_any(), second.1), bins, ranges, mask)

@@ -8,6 +8,7 @@
 /// strips.
 #[derive(Debug, Clone, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
+#[non_exhaustive]
 pub struct Moments {
     /// Values counted.
     pub count: u64,
@@ -113,7 +114,7 @@ impl Moments {
         let (a, b) = (self.count as f64, other.count as f64);
         self.sums = match (self.sums, other.sums) {
             (MomentSums::Whole { sum, squares }, MomentSums::Whole { sum: more, squares: more_squares }) => {
-                MomentSums::Whole { sum: sum + more, squares: squares + more_squares }
+                MomentSums::Whole { sum: sum.saturating_add(more), squares: squares.saturating_add(more_squares) }
             }
             (mine, _) if other.count == 0 => mine,
             (_, theirs) if self.count == 0 => theirs,
@@ -129,7 +130,7 @@ impl Moments {
         };
         // `min` and `max` take the other side where one is NaN.
         (self.min, self.max) = (self.min.min(other.min), self.max.max(other.max));
-        (self.count, self.nan) = (self.count + other.count, self.nan + other.nan);
+        (self.count, self.nan) = (self.count.saturating_add(other.count), self.nan.saturating_add(other.nan));
     }
 }
 

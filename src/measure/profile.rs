@@ -8,7 +8,8 @@ use crate::resample::{Kernel, taps};
 
 /// The values along a line from one pixel's centre to another's.
 #[derive(Debug, Clone, PartialEq)]
-#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
+#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize), serde(try_from = "Unchecked"))]
+#[non_exhaustive]
 pub struct Profile {
     /// The first pixel, x and y.
     pub from: (u32, u32),
@@ -23,11 +24,37 @@ pub struct Profile {
 /// The values of one channel along a line.
 #[derive(Debug, Clone, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
+#[non_exhaustive]
 pub struct ChannelProfile {
     /// The channel's or plane's name.
     pub name: String,
     /// The values, in numbers of the picture; between pixels they are not rounded.
     pub values: Vec<f64>,
+}
+
+/// What stands in a file may be anything.
+#[cfg(feature = "serde")]
+#[derive(serde::Deserialize)]
+struct Unchecked {
+    from: (u32, u32),
+    to: (u32, u32),
+    step: f64,
+    channels: Vec<ChannelProfile>,
+}
+
+#[cfg(feature = "serde")]
+impl TryFrom<Unchecked> for Profile {
+    type Error = Error;
+
+    fn try_from(profile: Unchecked) -> Result<Profile> {
+        let Unchecked { from, to, step, channels } = profile;
+        let places = u64::from(from.0.abs_diff(to.0).max(from.1.abs_diff(to.1))) + 1;
+        let fits = !channels.is_empty() && channels.iter().all(|c| c.values.len() as u64 == places);
+        match fits && step.is_finite() && step > 0.0 {
+            true => Ok(Profile { from, to, step, channels }),
+            false => Err(Error::invalid("profile", format!("a line of {places} places needs a value for each"))),
+        }
+    }
 }
 
 impl Profile {

@@ -17,6 +17,7 @@ use crate::pixel::NumberKind;
 /// # Ok::<(), rahmen::Error>(())
 /// ```
 #[derive(Debug, Clone, PartialEq, Default)]
+#[non_exhaustive]
 pub struct Scan {
     /// The least and the greatest number of each channel, NaN left out; both NaN where there is none.
     pub used: Vec<(f64, f64)>,

@@ -23,8 +23,9 @@ impl Area {
         for (name, range) in [("x", &x), ("y", &y)] {
             let finite = range.start.is_finite() && range.end.is_finite();
             if !finite || range.start >= range.end {
-                return Err(Error::invalid(
+                return Err(Error::not_a_range(
                     "area",
+                    (range.start, range.end),
                     format!("{name} {}..{} is no part of a picture", range.start, range.end),
                 ));
             }
@@ -58,7 +59,7 @@ impl Area {
     /// A part that does not, or has no extent.
     pub(crate) fn check_within(self, size: Size) -> Result<()> {
         if self.width <= 0.0 || self.height <= 0.0 {
-            return Err(Error::invalid("source", format!("a picture of {size} has no pixel to resize")));
+            return Err(Error::no_pixels("source", size, format!("a picture of {size} has no pixel to resize")));
         }
         for (name, range, side) in [("x", self.x(), size.width), ("y", self.y(), size.height)] {
             if range.start < 0.0 || range.end > f64::from(side) {

@@ -74,7 +74,7 @@ impl Axis {
         let needed = (most + 2.0 * GROUP as f64) * 14.0 * f64::from(target);
         if needed > MOST_BYTES as f64 {
             let what = format!("the weights of a resize from {source} to {target}");
-            return Err(ErrorKind::Limit { what, needed: needed as u64, limit: MOST_BYTES }.into());
+            return Err(ErrorKind::Limit { what, needed: needed as u64, limit: MOST_BYTES, unit: "bytes" }.into());
         }
         let mirrored = along.is_whole();
         let count = if mirrored { target.div_ceil(2) } else { target };
@@ -236,7 +236,7 @@ mod tests {
         let sides = [1u32, 2, 3, 5, 7, 16, 33, 100, 1001];
         let pairs = sides.into_iter().flat_map(move |s| sides.map(|t| (s, t)));
         pairs.flat_map(|(s, t)| {
-            Kernel::ALL.into_iter().skip(1).flat_map(move |k| {
+            Kernel::ALL.iter().skip(1).cloned().flat_map(move |k| {
                 [(true, Edge::Clamp), (false, Edge::Reflect), (true, Edge::Wrap), (true, Edge::Constant(()))]
                     .map(|(widen, edge)| axis(s, t, k.clone(), widen, edge))
             })
@@ -260,7 +260,7 @@ mod tests {
             }
         }
         // The mean of positions that a pixel is made of is its centre, where no edge is near: what is seen stays in place.
-        for kernel in Kernel::ALL.into_iter().skip(1) {
+        for kernel in Kernel::ALL.iter().skip(1) {
             for (s, t) in [(90, 37), (90, 90), (37, 90)] {
                 let axis = axis(s, t, kernel.clone(), true, Edge::Wrap);
                 let mean: f64 = (0..t as usize)

@@ -69,8 +69,10 @@ impl CustomKernel {
     pub fn new(at: impl Fn(f64) -> f64 + Send + Sync + 'static, support: f64) -> Result<CustomKernel> {
         if !(support > 0.0 && support <= CustomKernel::MOST) {
             let most = CustomKernel::MOST;
-            return Err(Error::invalid(
+            return Err(Error::out_of_range(
                 "support",
+                support,
+                (f64::MIN_POSITIVE, most),
                 format!("a kernel's support is above 0 and at most {most}, not {support}"),
             ));
         }
@@ -90,7 +92,7 @@ impl PartialEq for Kernel {
 
 impl Kernel {
     /// Those that have a name of their own.
-    pub const ALL: [Kernel; 7] = [
+    pub const ALL: &'static [Kernel] = &[
         Kernel::Nearest,
         Kernel::Box,
         Kernel::Linear,

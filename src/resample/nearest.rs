@@ -21,9 +21,13 @@ impl Indices {
     pub(super) fn new(along: &Along) -> Result<Indices> {
         if along.target > MOST {
             let what = format!("the indices of a resize from {} to {}", along.source, along.target);
-            return Err(
-                ErrorKind::Limit { what, needed: u64::from(along.target) * 4, limit: u64::from(MOST) * 4 }.into()
-            );
+            return Err(ErrorKind::Limit {
+                what,
+                needed: u64::from(along.target) * 4,
+                limit: u64::from(MOST) * 4,
+                unit: "bytes",
+            }
+            .into());
         }
         let of: Vec<u32> = (0..along.target).map(|x| along.nearest(x)).collect();
         let repeats = (along.target / along.source) as usize;

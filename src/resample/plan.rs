@@ -148,10 +148,14 @@ impl Plan {
     /// As [`new`](Plan::new), or a part that is not inside.
     pub fn of_area(from: Size, area: Area, to: Size, rules: &ResizeRules) -> Result<Plan> {
         if from.is_empty() {
-            return Err(Error::invalid("from", format!("a picture of {from} has no pixel to resize")));
+            return Err(Error::no_pixels("from", from, format!("a picture of {from} has no pixel to resize")));
         }
         if to.is_empty() {
-            return Err(Error::invalid("to", format!("a target of {to} has no pixel; each side must be at least 1")));
+            return Err(Error::no_pixels(
+                "to",
+                to,
+                format!("a target of {to} has no pixel; each side must be at least 1"),
+            ));
         }
         area.check_within(from)?;
         let is_whole = area == Area::of(from);

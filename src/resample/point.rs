@@ -20,7 +20,7 @@ const FARTHEST: f64 = 1e12;
 /// A picture without pixels, coordinates that are not numbers or far outside, or a kernel whose weights have no sum.
 pub fn taps(size: Size, x: f64, y: f64, kernel: &Kernel, edge: Edge<()>) -> Result<Taps> {
     if size.is_empty() {
-        return Err(Error::invalid("source", format!("a picture of {size} has no pixel to sample")));
+        return Err(Error::no_pixels("source", size, format!("a picture of {size} has no pixel to sample")));
     }
     Ok(Taps { x: along("x", x, size.width, kernel, &edge)?, y: along("y", y, size.height, kernel, &edge)? })
 }

@@ -2,6 +2,7 @@
 
 /// A row or column that counts at a place.
 #[derive(Debug, Clone, Copy, PartialEq)]
+#[non_exhaustive]
 pub struct Tap {
     /// Its index, which may lie outside.
     pub at: i64,
@@ -13,6 +14,7 @@ pub struct Tap {
 
 /// Taps of a place: a pixel's weight is the product of its column's and its row's weight.
 #[derive(Debug, Clone, PartialEq)]
+#[non_exhaustive]
 pub struct Taps {
     /// Columns.
     pub x: Vec<Tap>,

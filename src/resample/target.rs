@@ -53,7 +53,7 @@ impl Target {
     /// As [`size`](Target::size), an area outside the source, or an anchor that is not 0 to 1.
     pub fn of_area(self, source: Size, area: Area) -> Result<(Area, Size)> {
         if source.is_empty() {
-            return Err(Error::invalid("source", format!("a picture of {source} has no pixel to resize")));
+            return Err(Error::no_pixels("source", source, format!("a picture of {source} has no pixel to resize")));
         }
         area.check_within(source)?;
         let (width, height) = area.sides();
@@ -77,8 +77,10 @@ impl Target {
             Target::Scale(x, y) => {
                 for factor in [x, y] {
                     if !factor.is_finite() || factor <= 0.0 {
-                        return Err(Error::invalid(
+                        return Err(Error::out_of_range(
                             "factor",
+                            factor,
+                            (f64::MIN_POSITIVE, f64::MAX),
                             format!("a scale factor must be a number above 0, not {factor}"),
                         ));
                     }
@@ -87,8 +89,9 @@ impl Target {
             }
         };
         if size.is_empty() {
-            return Err(Error::invalid(
+            return Err(Error::no_pixels(
                 "target",
+                size,
                 format!("a target of {size} has no pixel; each side must be at least 1"),
             ));
         }
@@ -109,7 +112,12 @@ impl Target {
 fn scaled(side: f64, factor: f64) -> Result<u32> {
     let exact = (side * factor + 0.5).floor().max(1.0);
     if exact > f64::from(u32::MAX) {
-        return Err(Error::invalid("factor", format!("{side} pixels times {factor} are more than a picture can have")));
+        return Err(Error::out_of_range(
+            "factor",
+            factor,
+            (0.0, f64::from(u32::MAX) / side),
+            format!("{side} pixels times {factor} are more than a picture can have"),
+        ));
     }
     Ok(exact as u32)
 }

@@ -99,7 +99,11 @@ pub(crate) fn warp_any(
     rules: &WarpRules,
 ) -> Result<()> {
     if source.size().is_empty() {
-        return Err(Error::invalid("source", format!("a picture of {} has no pixel to warp", source.size())));
+        return Err(Error::no_pixels(
+            "source",
+            source.size(),
+            format!("a picture of {} has no pixel to warp", source.size()),
+        ));
     }
     let back = map.inverse()?;
     let scales = back.rows().map(|[a, b, _]| if rules.widen { a.hypot(b).max(1.0) } else { 1.0 });
@@ -403,7 +407,12 @@ impl<S: Sample> Warp<'_, S> {
 pub fn rotated_whole(size: Size, degrees: f64) -> Result<(Affine, Size)> {
     let turn = Affine::rotate(degrees);
     if !degrees.is_finite() {
-        return Err(Error::invalid("degrees", format!("an angle of {degrees} degrees")));
+        return Err(Error::out_of_range(
+            "degrees",
+            degrees,
+            (f64::MIN, f64::MAX),
+            format!("an angle of {degrees} degrees"),
+        ));
     }
     let (w, h) = (f64::from(size.width), f64::from(size.height));
     let [[a, b, _], [d, e, _]] = turn.rows();

@@ -86,7 +86,12 @@ impl AdaptiveTone {
             return Err(Error::invalid("tiles", format!("{across} x {down} tiles are more than {MOST_TILES}")));
         }
         if rules.clip_limit.is_nan() || rules.clip_limit < 1.0 {
-            return Err(Error::invalid("clip_limit", format!("a clip limit is 1 or more, not {}", rules.clip_limit)));
+            return Err(Error::out_of_range(
+                "clip_limit",
+                rules.clip_limit,
+                (1.0, f64::INFINITY),
+                format!("a clip limit is 1 or more, not {}", rules.clip_limit),
+            ));
         }
         let colors = channels.colors();
         if let Basis::GrayValue(weights) = rules.basis {

@@ -51,6 +51,7 @@ pub struct Tone {
 
 /// A picture through a [`Tone`] that was found from it.
 #[derive(Debug, Clone)]
+#[non_exhaustive]
 pub struct Toned<P: PicturePixel> {
     /// The picture.
     pub frame: Frame<P>,

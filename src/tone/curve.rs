@@ -96,7 +96,12 @@ impl Curve {
     pub fn gamma(exponent: f64) -> Result<Curve> {
         match exponent.is_finite() && exponent > 0.0 {
             true => Ok(Curve(CurveKind::Power(exponent))),
-            false => Err(Error::invalid("exponent", format!("a gamma exponent is a number above 0, not {exponent}"))),
+            false => Err(Error::out_of_range(
+                "exponent",
+                exponent,
+                (f64::MIN_POSITIVE, f64::MAX),
+                format!("a gamma exponent is a number above 0, not {exponent}"),
+            )),
         }
     }
 

@@ -192,6 +192,7 @@ pub fn matching(from: &Histogram, to: &Histogram, basis: Basis, threads: Threads
 /// Row of the equalising table of a histogram.
 #[derive(Debug, Clone, Copy, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
+#[non_exhaustive]
 pub struct LevelRow {
     /// The level.
     pub level: f64,

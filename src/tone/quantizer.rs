@@ -32,6 +32,7 @@ pub struct Quantizer {
 /// One cell of a quantiser, in levels.
 #[derive(Debug, Clone, Copy, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
+#[non_exhaustive]
 pub struct Cell {
     /// The cell's number.
     pub index: u32,
@@ -50,7 +51,12 @@ impl Quantizer {
     /// Bits outside 1 to 16, or more cells than levels.
     pub fn new(levels: u32, bits: u32, output: Reconstruction) -> Result<Quantizer> {
         if !(1..=16).contains(&bits) {
-            return Err(Error::invalid("bits", format!("quantisation takes 1 to 16 bits, not {bits}")));
+            return Err(Error::out_of_range(
+                "bits",
+                f64::from(bits),
+                (1.0, 16.0),
+                format!("quantisation takes 1 to 16 bits, not {bits}"),
+            ));
         }
         let cells = 1 << bits;
         if cells > levels {

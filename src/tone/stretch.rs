@@ -70,8 +70,9 @@ impl StretchRules {
 pub fn stretching(histogram: &Histogram, rules: &StretchRules) -> Result<Tone> {
     match rules.by {
         StretchBy::Percentiles(low, high) if low >= high || low.is_nan() || high.is_nan() => {
-            return Err(Error::invalid(
+            return Err(Error::not_a_range(
                 "by",
+                (low, high),
                 format!("percentiles go from a lower to a higher one, not from {low} to {high}"),
             ));
         }

@@ -8,6 +8,7 @@ use crate::pixel::Depth;
 /// Quantisation error of a picture at one number of bits.
 #[derive(Debug, Clone, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
+#[non_exhaustive]
 pub struct BitLevel {
     /// Bits that tell the levels apart.
     pub bits: u32,
@@ -28,6 +29,7 @@ pub struct BitLevel {
 /// A picture quantised to every number of bits below its own.
 #[derive(Debug, Clone, PartialEq)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
+#[non_exhaustive]
 pub struct BitStudy {
     /// Levels of the picture: its max code and 1.
     pub picture_levels: u32,

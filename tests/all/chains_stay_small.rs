@@ -256,7 +256,7 @@ fn an_observer_sees_every_round_and_may_end_the_work() {
 fn a_blank_source_is_what_a_fill_makes_a_picture_of() {
     let format = PixelFormat::Pixels { depth: rahmen::Depth::U8, layout: Layout::Rgb };
     let facts = Facts::new(Size::new(5, 4), format, Metadata::default());
-    let fill = Fill { region: Region::new(1..3, 1..4).unwrap(), with: Filling::Color([1.0, 0.0, 0.2], 1.0) };
+    let fill = Fill::new(Region::new(1..3, 1..4).unwrap(), Filling::Color([1.0, 0.0, 0.2], 1.0));
     let made = Chain::new(Box::new(BlankSource::new(facts)), vec![Box::new(fill)]).unwrap().picture().unwrap();
     let view = made.view::<Rgb<u8>>().unwrap();
     assert_eq!((view[(0, 0)], view[(2, 3)]), (Rgb::new(0, 0, 0), Rgb::new(255, 0, 51)));

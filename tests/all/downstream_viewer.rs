@@ -22,7 +22,7 @@ fn show(path: &str, most: Size) -> rahmen::Result<Screen> {
     }
     let mut steps: Vec<Box<dyn Step>> = Vec::new();
     if matches!(&reader.facts().pixel_format, PixelFormat::Planes { names, .. } if names.len() > 4) {
-        steps.push(Box::new(PickPlanes { places: vec![0] }));
+        steps.push(Box::new(PickPlanes::new(vec![0])));
     }
     let light = ResizeRules::of(Kernel::CatmullRom, &reader.facts().metadata);
     steps.extend([

@@ -37,7 +37,7 @@ fn offset_of(raw: &RawLayout, x: usize, y: usize, place: usize) -> usize {
 
 fn all_layouts() -> Vec<RawLayout> {
     let mut out = Vec::new();
-    for (order, depth) in ChannelOrder::ALL.into_iter().flat_map(|o| Depth::ALL.map(|d| (o, d))) {
+    for (order, depth) in ChannelOrder::ALL.iter().copied().flat_map(|o| Depth::ALL.map(|d| (o, d))) {
         for size in [Size::new(5, 3), Size::new(1, 1), Size::new(37, 2)] {
             let base = RawLayout::new(size, order, depth);
             let padded = base.stride(size.width as usize * 4 * depth.bytes() + 3).offset(5);

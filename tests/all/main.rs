@@ -13,6 +13,7 @@ mod downstream_rig;
 mod downstream_teach;
 mod downstream_thumbs;
 mod downstream_viewer;
+mod errors_say_figures;
 mod examples_run;
 mod files_are_replaced_whole;
 mod float_maps;

@@ -367,3 +367,51 @@ fn measurements_come_back_from_json() {
     let study = bit_study(&counted, Reconstruction::Centres).unwrap();
     assert_eq!(serde_json::from_str::<BitStudy>(&serde_json::to_string(&study).unwrap()).unwrap(), study);
 }
+
+#[test]
+#[cfg(feature = "serde")]
+fn what_stands_in_json_is_looked_at_before_it_is_a_measurement() {
+    use rahmen::measure::{Histogram, JointHistogram, Profile, joint_histogram};
+    let frame = Frame::from_fn(Size::new(9, 7), |x, y| Rgb::new(x as u8 * 20, y as u8, 7)).unwrap();
+    let counted = serde_json::to_value(histogram(frame.view(), &HistogramRules::default()).unwrap()).unwrap();
+    let view = frame.view();
+    let pairs = joint_histogram((view, 0), (view, 1), (4, 4), [(0.0, 256.0); 2], &Mask::ALL).unwrap();
+    let pairs = serde_json::to_value(pairs).unwrap();
+    let line = serde_json::to_value(profile(view, (0, 0), (8, 6)).unwrap()).unwrap();
+    assert!(serde_json::from_value::<Histogram>(counted.clone()).is_ok());
+    assert!(serde_json::from_value::<JointHistogram>(pairs.clone()).is_ok());
+    assert!(serde_json::from_value::<Profile>(line.clone()).is_ok());
+    for (key, value) in [
+        ("bins", serde_json::json!([])),
+        ("bins", serde_json::json!([u64::MAX, u64::MAX])),
+        ("range", serde_json::json!([3.0, 3.0])),
+        ("range", serde_json::json!([9.0, 3.0])),
+        ("levels", serde_json::json!(0)),
+        ("levels", serde_json::json!(1u64 << 40)),
+        ("first", serde_json::json!(i64::MIN)),
+    ] {
+        let mut wrong = counted.clone();
+        wrong["channels"][0][key] = value.clone();
+        let error = serde_json::from_value::<Histogram>(wrong).expect_err(&format!("{key} {value}"));
+        assert!(error.to_string().contains("channel r"), "{error}");
+    }
+    for (key, value) in [
+        ("bins", serde_json::json!([4, 5])),
+        ("bins", serde_json::json!([usize::MAX, 2])),
+        ("counts", serde_json::json!([1, 2])),
+        ("ranges", serde_json::json!([[0.0, 0.0], [0.0, 1.0]])),
+    ] {
+        let mut wrong = pairs.clone();
+        wrong[key] = value;
+        assert!(serde_json::from_value::<JointHistogram>(wrong).is_err(), "{key}");
+    }
+    for (key, value) in [
+        ("to", serde_json::json!([u32::MAX, 6])),
+        ("step", serde_json::json!(0.0)),
+        ("channels", serde_json::json!([])),
+    ] {
+        let mut wrong = line.clone();
+        wrong[key] = value;
+        assert!(serde_json::from_value::<Profile>(wrong).is_err(), "{key}");
+    }
+}

@@ -180,7 +180,7 @@ const SIZES: [((u32, u32), (u32, u32)); 12] = [
 /// Every kernel that makes new values (the free cubic with Mitchell's numbers), and every pair of sizes.
 fn cases() -> impl Iterator<Item = (Size, Size, Kernel)> {
     let own = [Kernel::Custom(bell()), Kernel::Cubic { b: 1.0 / 3.0, c: 1.0 / 3.0 }];
-    let kernels: Vec<Kernel> = Kernel::ALL.into_iter().skip(1).chain(own).collect();
+    let kernels: Vec<Kernel> = Kernel::ALL.iter().skip(1).cloned().chain(own).collect();
     SIZES.into_iter().flat_map(move |(from, to)| {
         let (from, to) = (Size::new(from.0, from.1), Size::new(to.0, to.1));
         kernels.clone().into_iter().map(move |kernel| (from, to, kernel))
@@ -266,7 +266,7 @@ fn areas_may_begin_between_pixels_and_see_the_picture_beside_them() {
     for (x, y) in areas {
         let area = Area::new(x, y).unwrap();
         for to in [Size::new(30, 30), Size::new(7, 90), Size::new(1, 1)] {
-            for kernel in Kernel::ALL.into_iter().skip(1) {
+            for kernel in &Kernel::ALL[1..] {
                 let rules = ResizeRules::new(kernel.clone()).edge(Edge::Reflect);
                 let (worst, _) = errors_of(&frame, area, to, rules);
                 assert!(worst <= 0.53, "{area:?} -> {to} {kernel}: {worst}");
@@ -276,7 +276,7 @@ fn areas_may_begin_between_pixels_and_see_the_picture_beside_them() {
     // Whole pixels at their own size: just a crop, by every kernel that interpolates.
     let area = Area::new(3.0..33.0, 5.0..35.0).unwrap();
     let cropped = frame.region(rahmen::Region::new(3..33, 5..35).unwrap()).unwrap();
-    for kernel in Kernel::ALL.into_iter().filter(|k| *k != Kernel::Mitchell) {
+    for kernel in Kernel::ALL.iter().filter(|k| **k != Kernel::Mitchell) {
         let out = resize_area(frame.view(), area, Size::new(30, 30), &ResizeRules::new(kernel.clone())).unwrap();
         assert!(out.view() == cropped, "{kernel}");
     }
@@ -310,7 +310,7 @@ fn sampling_agrees_with_resizing_at_the_same_places() {
     fn agree<P: PicturePixel>(from: Size, most: f64) {
         let frame = source::<P>(from);
         let to = Size::new(61, 40);
-        for kernel in Kernel::ALL {
+        for kernel in Kernel::ALL.iter().cloned() {
             // Enlarging alone: a point has no width to widen for.
             let out = resize(frame.view(), to, kernel.clone()).unwrap();
             for (x, y) in (0..to.width).flat_map(|x| (0..to.height).map(move |y| (x, y))) {
@@ -358,7 +358,7 @@ fn mirrored_input_gives_mirrored_output() {
         let frame = source::<Rgb<u8>>(size);
         let mirrored = frame.view().oriented(Orientation::RotatedHalf).unwrap();
         for to in [Size::new(17, 60), Size::new(100, 9), Size::new(40, 25)] {
-            for kernel in Kernel::ALL.into_iter().skip(1) {
+            for kernel in &Kernel::ALL[1..] {
                 let a = resize(frame.view(), to, kernel.clone()).unwrap();
                 let b = resize(mirrored.view(), to, kernel.clone()).unwrap();
                 assert!(a.view().oriented(Orientation::RotatedHalf).unwrap() == b, "{size} -> {to} {kernel}");

@@ -226,9 +226,9 @@ fn matching_gives_one_distribution_to_another() {
     assert!(
         matching(&of(&from), &of(&from), Basis::Together, Threads::ALL).unwrap().applied(from.view()).unwrap() == from
     );
-    let none = Histogram { channels: vec![ChannelHistogram::of_counts("v", &[0; 256])] };
+    let none = Histogram::new(vec![ChannelHistogram::of_counts("v", &[0; 256])]);
     assert!(matching(&of(&from), &none, Basis::Together, Threads::ALL).is_err());
-    let two = Histogram { channels: vec![of(&from).channels[0].clone(), of(&from).channels[0].clone()] };
+    let two = Histogram::new(vec![of(&from).channels[0].clone(), of(&from).channels[0].clone()]);
     assert!(matching(&of(&from), &two, Basis::Together, Threads::ALL).is_err());
     let flat = equalization(&none, &EqualizeRules::default()).unwrap();
     assert!(flat.unchanged().is_some());

@@ -18,7 +18,7 @@ fn warped<P: Pixel<Number: Sample>>(from: &Frame<P>, map: Affine, to: Size, rule
 
 /// Those that give back the samples where nothing is between them.
 fn interpolating() -> impl Iterator<Item = Kernel> {
-    Kernel::ALL.into_iter().filter(|k| *k != Kernel::Mitchell)
+    Kernel::ALL.iter().filter(|&k| *k != Kernel::Mitchell).cloned()
 }
 
 #[test]
@@ -49,7 +49,7 @@ fn whole_pixels_and_quarter_turns_move_exactly() {
 fn a_map_that_scales_is_a_resize() {
     let from = frame(Size::new(60, 45));
     // Not the nearest pixel: a centre just between two is a matter of the last bit.
-    let kernels = || Kernel::ALL.into_iter().skip(1);
+    let kernels = || Kernel::ALL.iter().skip(1).cloned();
     let cases = [Size::new(24, 9), Size::new(97, 91)].into_iter().flat_map(|to| kernels().map(move |k| (to, k)));
     for (to, kernel) in cases {
         // A box of a resize follows the scale both ways, that of a warp is a pixel wide at least.
@@ -79,7 +79,7 @@ fn places_between_pixels_are_sampled() {
         let out = warped(&from, map, size, &rules);
         for (x, y) in [(25, 23), (10, 30), (0, 0), (49, 20)] {
             let (u, v) = back.at(f64::from(x) + 0.5, f64::from(y) + 0.5);
-            assert_eq!(out[(x, y)], sample(from.view(), u, v, &kernel, Edge::Reflect).unwrap(), "{kernel} {x},{y}");
+            assert_eq!(out[(x, y)], sample(from.view(), u, v, kernel, Edge::Reflect).unwrap(), "{kernel} {x},{y}");
         }
         let parallel = warped(&from, map, size, &rules.clone().threads(Threads::at_most(5)));
         assert!(parallel == warped(&from, map, size, &rules.threads(Threads::ONE)));
@@ -107,7 +107,7 @@ fn every_pixel_is_sampled<P: Pixel<Number: Sample>>(most: f64) {
         let (mut apart, mut count) = (0u32, 0u32);
         for (x, y, found) in out.view().pixels_with_xy() {
             let (u, v) = back.at(f64::from(x) + 0.5, f64::from(y) + 0.5);
-            let wanted = sample(from.view(), u, v, &kernel, Edge::Clamp).unwrap();
+            let wanted = sample(from.view(), u, v, kernel, Edge::Clamp).unwrap();
             for (a, b) in samples_of(&[found]).iter().zip(samples_of(&[wanted])) {
                 let error = (a.to_fraction() - b.to_fraction()).abs();
                 assert!(error <= most, "{kernel} {x},{y}: {found:?} instead of {wanted:?}");

@@ -79,7 +79,7 @@ impl BitStudy {
             let level = study.levels.iter().find(|l| l.bits == self.errors_at);
             let mut below = vec![Panel::Chart(Chart::staircase(&quantizer, study.picture_levels))];
             if let Some(level) = level {
-                let errors = Histogram { channels: vec![level.error.clone()] };
+                let errors = Histogram::new(vec![level.error.clone()]);
                 below.push(Panel::Chart(Chart::errors(&errors).title(format!("Errors at {} bits", self.errors_at))));
             }
             below.push(Panel::Chart(self.row_chart(&row)));

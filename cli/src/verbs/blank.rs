@@ -62,7 +62,7 @@ impl Blank {
                 Filling::Color(color.rgb, color.alpha)
             }
         };
-        let fill = Fill { region: self.size.region(), with };
+        let fill = Fill::new(self.size.region(), with);
         let mut chain = Chain::new(Box::new(BlankSource::new(facts.clone())), vec![Box::new(fill)])?;
         let mut writer = create(&self.output, &facts, &self.written, shared)?;
         chain.run_into(&mut writer).map_err(pipe_is_no_failure)?;

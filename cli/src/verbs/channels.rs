@@ -48,7 +48,7 @@ impl Making for Channels {
                 name => channel_index(input, name).map(Take::Channel).map_err(|e| Failure::words(e + ", full, none")),
             };
             let pick = spelled_out(&self.pick, input);
-            steps.push(Box::new(flow::Channels { channels: pick.iter().map(take).collect::<Done<_>>()? }));
+            steps.push(Box::new(flow::Channels::new(pick.iter().map(take).collect::<Done<_>>()?)));
         }
         Ok(steps)
     }

@@ -58,7 +58,7 @@ impl Making for Depth {
         let depth = self.to.map_or_else(|| Becomes::own_depth(input), rahmen::Depth::from);
         let mut steps: Steps = vec![Box::new(to_depth(depth, context.becomes.window()?, context))];
         if let Some(bits) = self.bits {
-            steps.push(Box::new(flow::Codes { top: (1 << bits) - 1 }));
+            steps.push(Box::new(flow::Codes::new((1 << bits) - 1)));
         }
         Ok(steps)
     }

@@ -31,6 +31,6 @@ impl Making for Fill {
             (None, Some(seed)) => Filling::Random { seed },
             (None, None) => return Err(Failure::words("fill needs --color COLOUR or --random")),
         };
-        Ok(vec![Box::new(flow::Fill { region: self.part.region(input.size)?, with })])
+        Ok(vec![Box::new(flow::Fill::new(self.part.region(input.size)?, with))])
     }
 }

@@ -40,7 +40,7 @@ impl Making for Gray {
             GrayWeights::Luminance(_) => GrayWeights::Luminance(input.metadata.transfer),
             named => named,
         };
-        Ok(vec![Box::new(flow::ToGray { weights, threads: context.shared.threads() })])
+        Ok(vec![Box::new(flow::ToGray::new(weights).threads(context.shared.threads()))])
     }
 
     fn remark(&self, input: &Facts, output: &Facts) -> Option<String> {

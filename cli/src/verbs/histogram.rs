@@ -253,7 +253,7 @@ impl Histogram {
             steps.push(Box::new(Crop::new(region)));
         }
         if let Some(weights) = self.weights {
-            steps.push(Box::new(ToGray { weights: weights_for(weights, &found), threads: shared.threads() }));
+            steps.push(Box::new(ToGray::new(weights_for(weights, &found)).threads(shared.threads())));
         }
         let named = |e: rahmen::Error| e.in_file(open::name_of(file));
         let mut mask = self.mask.as_deref().map(|path| mask_of(path, shared)).transpose()?;

@@ -94,7 +94,7 @@ impl Look {
             }
             if let (Some(name), PixelFormat::Pixels { .. }) = (&self.channel, &facts.pixel_format) {
                 let at = channel_index(facts, name).map_err(Failure::words)?;
-                steps.push(Box::new(Channels { channels: vec![Take::Channel(at)] }));
+                steps.push(Box::new(Channels::new(vec![Take::Channel(at)])));
             }
             Ok(steps)
         })?;

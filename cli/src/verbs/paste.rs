@@ -103,7 +103,7 @@ fn converting(over: &Facts, base: &Facts) -> Done<Steps> {
     if to.has_alpha() && !from.has_alpha() {
         let colors = to.channels() - 1;
         let channels = (0..colors).map(Take::Channel).chain([Take::Full]).collect();
-        steps.push(Box::new(flow::Channels { channels }));
+        steps.push(Box::new(flow::Channels::new(channels)));
     }
     steps.push(Box::new(flow::ToDepth::new(depth)));
     Ok(steps)

@@ -68,7 +68,7 @@ impl Making for Threshold {
         let mut steps: Steps = Vec::new();
         let mut facts = input.clone();
         if tone::has_color(input) && !self.each_channel {
-            let gray = ToGray { weights: weights_for(self.weights, input), threads };
+            let gray = ToGray::new(weights_for(self.weights, input)).threads(threads);
             facts = gray.plan(input)?.facts().clone();
             steps.push(Box::new(gray));
         }

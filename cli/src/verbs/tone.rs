@@ -54,11 +54,10 @@ impl Where {
         if self.everywhere && !given {
             return Err(Failure::words("--everywhere goes with a part that is measured: --x, --y or --mask"));
         }
-        Ok(Part {
-            region: self.part.is_given().then(|| self.part.region(input.size)).transpose()?,
-            mask: self.mask.as_deref().map(|path| mask_of(path, shared)).transpose()?.map(Arc::new),
-            everywhere: self.everywhere,
-        })
+        let region = self.part.is_given().then(|| self.part.region(input.size)).transpose()?;
+        let mask = self.mask.as_deref().map(|path| mask_of(path, shared)).transpose()?.map(Arc::new);
+        let part = Part::default().region(region).mask(mask);
+        Ok(if self.everywhere { part.everywhere() } else { part })
     }
 }
 

@@ -102,7 +102,7 @@ impl RealRange {
 
 /// How to interpolate: a kernel by its name, or a cubic by its two numbers.
 pub(crate) fn kernel(word: &str) -> Result<Kernel, String> {
-    let names = Kernel::ALL.map(|kernel| kernel.name()).join(", ");
+    let names = Kernel::ALL.iter().map(|kernel| kernel.name()).collect::<Vec<_>>().join(", ");
     if let Some(numbers) = word.strip_prefix("cubic=") {
         let (b, c) = pair(numbers, ',', "a cubic is cubic=B,C, such as cubic=0.3,0.35")?;
         return match f64::is_finite(b) && f64::is_finite(c) {
@@ -118,7 +118,7 @@ pub(crate) fn kernel(word: &str) -> Result<Kernel, String> {
         other => other,
     };
     let unknown = || format!("interpolation is {names} or cubic=B,C, not {word}");
-    Kernel::ALL.into_iter().find(|k| k.name() == name).ok_or_else(unknown)
+    Kernel::ALL.iter().find(|&k| k.name() == name).cloned().ok_or_else(unknown)
 }
 
 /// A place that may lie outside: `X,Y`, each with a sign.

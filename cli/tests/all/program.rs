@@ -240,7 +240,7 @@ fn bad_files_are_one_line_and_leave_nothing_behind() {
         assert_eq!(folder.names().len(), 1, "{words}");
     }
     std::fs::write(&bad, &whole).unwrap();
-    assert!(fails(1, &["histogram", &bad, "--limit-memory", "1KiB"]).contains("raise the limit"));
+    assert!(fails(1, &["histogram", &bad, "--limit-memory", "1KiB"]).contains("--limit-memory"));
     assert!(fails(1, &["save", &folder.path(""), &out]).contains("folder"));
     assert!(fails(1, &["save", &bad, &folder.path("no/such/out.png")]).contains("its folder does not exist"));
 }

@@ -4,6 +4,7 @@ use super::Ink;
 
 /// One of the two axes of a chart.
 #[derive(Debug, Clone, PartialEq)]
+#[non_exhaustive]
 pub struct Axis {
     /// What it measures, with its unit.
     pub label: String,
@@ -29,6 +30,7 @@ pub enum Mark {
 
 /// Points that belong together.
 #[derive(Debug, Clone, PartialEq)]
+#[non_exhaustive]
 pub struct Series {
     /// What they are, for the legend; empty for none.
     pub name: String,
@@ -42,6 +44,7 @@ pub struct Series {
 
 /// A chart: a title, two axes, series, and a line of remarks below.
 #[derive(Debug, Clone, PartialEq)]
+#[non_exhaustive]
 pub struct Chart {
     /// What it shows.
     pub title: String,

@@ -145,7 +145,7 @@ fn near(errors: &Histogram, room: f64) -> Histogram {
             _ => c.clone(),
         }
     });
-    Histogram { channels: channels.collect() }
+    Histogram::new(channels.collect())
 }
 
 /// A series a channel of each histogram: coloured by channel if there is one histogram, else by histogram.
@@ -242,7 +242,7 @@ mod tests {
     use super::*;
 
     fn counted(bins: &[u64]) -> Histogram {
-        Histogram { channels: vec![ChannelHistogram::of_counts("gray", bins)] }
+        Histogram::new(vec![ChannelHistogram::of_counts("gray", bins)])
     }
 
     #[test]

@@ -8,6 +8,7 @@ use crate::pixel::Pixel;
 
 /// Rule for pixels that several tiles hold.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+#[non_exhaustive]
 pub enum Overlap {
     /// The last tile's, in the grid's order.
     #[default]

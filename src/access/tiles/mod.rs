@@ -14,6 +14,7 @@ pub use assemble::Overlap;
 /// Rule for the columns and rows at the far ends that do not fill a tile.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash, Default)]
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize), serde(rename_all = "snake_case"))]
+#[non_exhaustive]
 pub enum Rest {
     /// They are dropped.
     Drop,
@@ -68,6 +69,7 @@ impl TryFrom<Unchecked> for TileGrid {
 
 /// One tile of a grid.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[non_exhaustive]
 pub struct Tile {
     /// Column of tiles, from 0.
     pub column: u32,
@@ -84,7 +86,11 @@ impl TileGrid {
     /// A tile or a step of zero.
     pub fn new(picture: Size, tile: Size, step: (u32, u32), rest: Rest) -> Result<TileGrid> {
         if tile.is_empty() {
-            return Err(Error::invalid("tile", format!("a tile of {tile} has no pixel; both sides must be 1 or more")));
+            return Err(Error::no_pixels(
+                "tile",
+                tile,
+                format!("a tile of {tile} has no pixel; both sides must be 1 or more"),
+            ));
         }
         if step.0 == 0 || step.1 == 0 {
             return Err(Error::invalid(

@@ -119,7 +119,12 @@ impl PnmDecoder {
     fn headers(&mut self, input: &mut &[u8]) -> Result<Stop> {
         if self.ended && self.state == State::Header {
             let (page, pages) = (self.start.page, self.page.saturating_sub(1));
-            return Err(Error::invalid("page", format!("there is no page {page}; the file has {pages}")));
+            return Err(Error::not_there(
+                "page",
+                page.into(),
+                pages.into(),
+                format!("there is no page {page}; the file has {pages}"),
+            ));
         }
         if self.ended {
             if !self.part.is_empty() {

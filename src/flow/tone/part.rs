@@ -21,6 +21,7 @@ pub(super) fn tone_form(input: &Facts, step: &str) -> Result<(Depth, Layout)> {
 
 /// Part of a picture that is measured and changed: all of it, a region, or the pixels of a mask.
 #[derive(Debug, Clone, Default)]
+#[non_exhaustive]
 pub struct Part {
     /// Only this region.
     pub region: Option<Region>,
@@ -31,11 +32,26 @@ pub struct Part {
 }
 
 impl Part {
+    /// Sets the region.
+    pub fn region(self, region: impl Into<Option<Region>>) -> Part {
+        Part { region: region.into(), ..self }
+    }
+
+    /// Sets the mask: a gray picture of the whole's size.
+    pub fn mask(self, mask: impl Into<Option<Arc<Pixels>>>) -> Part {
+        Part { mask: mask.into(), ..self }
+    }
+
+    /// Applies what is found in the part to all of the picture.
+    pub fn everywhere(self) -> Part {
+        Part { everywhere: true, ..self }
+    }
+
     pub(super) fn check(&self, facts: &Facts) -> Result<()> {
         if let Some(region) = self.region {
             region.inside(facts.size)?;
             if region.is_empty() {
-                return Err(Error::invalid("region", format!("the region {region} has no pixel")));
+                return Err(Error::no_pixels("region", region.size(), format!("the region {region} has no pixel")));
             }
         }
         self.mask.as_ref().map_or(Ok(()), |mask| Mask::of_pixels(mask)?.check(facts.size))
