@@ -58,13 +58,15 @@ pub fn snap<P: Pixel<Number: Sample>>(view: ViewMut<'_, P>, tops: &[u32]) -> Res
     run(view.into_samples_any(), tops, Way::Snap)
 }
 
-/// [`snap`] of pixels whose type is known at run time, to one max code for all channels.
-///
-/// # Errors
-/// As [`expand`].
-pub fn snap_pixels(pixels: &mut Pixels, top: u32) -> Result<()> {
-    let tops = vec![top; pixels.layout().channels()];
-    run(pixels.samples_any_mut(), &tops, Way::Snap)
+impl Pixels {
+    /// Rounds samples to those that codes 0..=top stand for: [`snap`], to one max code for all channels.
+    ///
+    /// # Errors
+    /// As [`snap`].
+    pub fn snap_codes(&mut self, top: u32) -> Result<()> {
+        let tops = vec![top; self.layout().channels()];
+        run(self.samples_any_mut(), &tops, Way::Snap)
+    }
 }
 
 /// [`reduce`] of pixels whose type is known at run time.

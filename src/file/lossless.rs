@@ -1,7 +1,6 @@
 //! Turning JPEG files without decoding them, so that nothing is lost to rounding and quantising once more. Other formats
 //! lose nothing when their pixels are rearranged.
 
-use super::formats::Formats;
 use super::input::Input;
 use super::options::Limits;
 #[cfg(feature = "jpeg")]
@@ -161,7 +160,7 @@ fn orient_input(mut input: Input<'_>, orientation: Option<Orientation>, rules: &
     use super::decoder::{RowsOut, Start, Stop};
     use super::jpeg::{JpegDecoder, oriented};
     input.fill(sniff::ENOUGH)?;
-    match sniff::format_of(input.at_hand(), &Formats::default()) {
+    match sniff::format_of(input.at_hand(), &super::formats::Formats::default()) {
         Some(FileFormat::Jpeg) => {}
         Some(other) => {
             let line =

@@ -35,7 +35,7 @@ impl Step for Codes {
         let top = self.top;
         Ok(by_rows(same_form(input, input.size, metadata), move |content, _| {
             let mut content = content.clone();
-            codes::snap_pixels(content.pixels_mut()?, top)?;
+            content.pixels_mut()?.snap_codes(top)?;
             Ok(content)
         }))
     }

@@ -1,5 +1,6 @@
 //! An inspection rig: 12-bit camera memory in padded rows, measured and thresholded by code where it lies, saved and read back.
 
+use rahmen::file::{ReadAs, ReadOptions, read_with, write_with};
 use rahmen::measure::{HistogramRules, Mask, histogram, masked_histogram};
 use rahmen::tone::{Curve, EqualizeRules, ThresholdBy, ThresholdRules, Tone, equalize, threshold};
 use rahmen::{Gray, Levels, Picture, Region, Size, View};
@@ -29,9 +30,8 @@ fn codes_are_codes_all_the_way() {
     assert!(histogram(part, &HistogramRules::default().levels(Levels::Codes(vec![4095, 4095]))).is_err());
     // Bins of one code each are codes.
     let bins = histogram(part, &HistogramRules::default().bins(4096).range(0.0, 4096.0)).unwrap();
-    assert_eq!(
-        (&bins.channels[0].bins, bins.channels[0].is_by_level()),
-        (&histogram(part, &rules).unwrap().channels[0].bins, true)
+    assert!(
+        bins.channels[0].is_by_level() && bins.channels[0].bins == histogram(part, &rules).unwrap().channels[0].bins
     );
 
     let at = ThresholdRules::new(ThresholdBy::Level(2048.0)).levels(Levels::codes(4095));
@@ -49,9 +49,8 @@ fn codes_are_codes_all_the_way() {
     assert_eq!(picture.histogram().unwrap(), histogram(part, &rules).unwrap());
     for name in ["rig.png", "rig.pgm"] {
         let path = folder.path().join(name);
-        assert!(rahmen::file::write_with(&path, &picture, Default::default()).unwrap().is_empty());
-        let back =
-            rahmen::file::read_with(&path, rahmen::file::ReadOptions::default().read_as(rahmen::file::ReadAs::Codes));
+        assert!(write_with(&path, &picture, Default::default()).unwrap().is_empty());
+        let back = read_with(&path, ReadOptions::default().read_as(ReadAs::Codes));
         assert_eq!(back.unwrap().view::<Gray<u16>>().unwrap(), part);
     }
     // Codes that are said to be scaled samples are not written.

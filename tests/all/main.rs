@@ -8,6 +8,7 @@ mod bitmap_files;
 mod chains_stay_small;
 mod conversions_are_exact;
 mod downstream_channels;
+mod downstream_color;
 mod downstream_custom;
 mod downstream_rig;
 mod downstream_teach;
