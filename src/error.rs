@@ -135,6 +135,17 @@ pub enum ErrorKind {
         /// What is not there, in words.
         reason: String,
     },
+    /// Another number of things than an argument needs: channels, planes, max codes, points.
+    WrongCount {
+        /// The argument's name.
+        argument: &'static str,
+        /// How many were given.
+        found: u64,
+        /// The least and the greatest number that would do.
+        wanted: (u64, u64),
+        /// What is wrong, in words.
+        reason: String,
+    },
     /// A range that runs backwards, is empty, or has an end that is not a number.
     NotARange {
         /// The argument's name.
@@ -218,6 +229,7 @@ impl fmt::Display for ErrorKind {
             ErrorKind::InvalidArgument { reason, .. }
             | ErrorKind::OutOfRange { reason, .. }
             | ErrorKind::NotThere { reason, .. }
+            | ErrorKind::WrongCount { reason, .. }
             | ErrorKind::NotARange { reason, .. }
             | ErrorKind::NoPixels { reason, .. }
             | ErrorKind::WrongOrder(reason) => f.write_str(reason),
@@ -434,6 +446,17 @@ impl Error {
     #[cold]
     pub(crate) fn not_there(argument: &'static str, number: u64, count: u64, reason: impl Into<String>) -> Self {
         ErrorKind::NotThere { argument, number, count, reason: reason.into() }.into()
+    }
+
+    #[cold]
+    pub(crate) fn wrong_count(
+        argument: &'static str,
+        found: usize,
+        wanted: (usize, usize),
+        reason: impl Into<String>,
+    ) -> Self {
+        let wanted = (wanted.0 as u64, wanted.1 as u64);
+        ErrorKind::WrongCount { argument, found: found as u64, wanted, reason: reason.into() }.into()
     }
 
     #[cold]

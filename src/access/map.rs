@@ -156,8 +156,10 @@ impl<P: Pixel> View<'_, P> {
     pub fn cast_unscaled_into<Q: Pixel>(&self, target: ViewMut<'_, Q>) -> Result<()> {
         same_size("the target", self.size(), target.size())?;
         if P::CHANNELS != Q::CHANNELS {
-            return Err(Error::invalid(
+            return Err(Error::wrong_count(
                 "target",
+                Q::CHANNELS,
+                (P::CHANNELS, P::CHANNELS),
                 format!("{} and {} differ in channels", P::describe(), Q::describe()),
             ));
         }

@@ -123,8 +123,10 @@ fn check_planes<P: Pixel>(size: Size, planes: impl Iterator<Item = Size>) -> Res
 
 fn check_sizes(names: &[&str], describe: fn() -> String, size: Size, planes: &[Size]) -> Result<()> {
     if planes.len() != names.len() {
-        return Err(Error::invalid(
+        return Err(Error::wrong_count(
             "take",
+            planes.len(),
+            (names.len(), names.len()),
             format!(
                 "{} has {} channels ({}), but there are {} planes",
                 describe(),

@@ -87,9 +87,12 @@ fn check_channels(pixels: &Pixels, tops: &[u32]) -> Result<()> {
     let (layout, channels) = (pixels.layout(), pixels.layout().channels());
     match tops.len() == channels {
         true => Ok(()),
-        false => {
-            Err(Error::invalid("max_codes", format!("{layout} has {channels} channels, not {} max codes", tops.len())))
-        }
+        false => Err(Error::wrong_count(
+            "max_codes",
+            tops.len(),
+            (channels, channels),
+            format!("{layout} has {channels} channels, not {} max codes", tops.len()),
+        )),
     }
 }
 
@@ -117,7 +120,12 @@ fn check_count<P: Pixel>(tops: &[u32]) -> Result<()> {
         return Ok(());
     }
     let (name, channels) = (P::describe(), P::CHANNELS);
-    Err(Error::invalid("max_codes", format!("{name} has {channels} channels, not {} max codes", tops.len())))
+    Err(Error::wrong_count(
+        "max_codes",
+        tops.len(),
+        (channels, channels),
+        format!("{name} has {channels} channels, not {} max codes", tops.len()),
+    ))
 }
 
 /// As many max codes as channels.

@@ -65,7 +65,7 @@ impl Pixels {
         let (Some(first), true) = (planes.first(), planes.len() == names.len()) else {
             let (wanted, found) = (names.join(", "), planes.len());
             let line = format!("{layout} has {} channels ({wanted}), but there are {found} planes", names.len());
-            return Err(Error::invalid("planes", line));
+            return Err(Error::wrong_count("planes", found, (names.len(), names.len()), line));
         };
         for (name, plane) in names.iter().zip(planes) {
             same_size(&format!("plane {name}"), first.size(), plane.size())?;

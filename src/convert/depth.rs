@@ -125,7 +125,12 @@ pub(crate) fn layout_of_planes(count: usize) -> Result<Layout> {
         2 => Ok(Layout::GrayAlpha),
         3 => Ok(Layout::Rgb),
         4 => Ok(Layout::Rgba),
-        n => Err(Error::invalid("planes", format!("{n} planes do not make a picture; pick one to four of them"))),
+        n => Err(Error::wrong_count(
+            "planes",
+            n,
+            (1, 4),
+            format!("{n} planes do not make a picture; pick one to four of them"),
+        )),
     }
 }
 

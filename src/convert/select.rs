@@ -81,7 +81,9 @@ pub fn selected_layout(from: Layout, channels: &[Take]) -> Result<Layout> {
         3 => Ok(Layout::Rgb),
         4 if from == Layout::Cmyk && inks => Ok(Layout::Cmyk),
         4 => Ok(Layout::Rgba),
-        n => Err(Error::invalid("take", format!("{n} channels do not make a picture; pick one to four"))),
+        n => {
+            Err(Error::wrong_count("take", n, (1, 4), format!("{n} channels do not make a picture; pick one to four")))
+        }
     }
 }
 
@@ -100,7 +102,7 @@ where
     same_size("the target", view.size(), target.size())?;
     if channels.len() != Q::CHANNELS {
         let wanted = format!("{} channels were picked for {}", channels.len(), Q::describe());
-        return Err(Error::invalid("take", wanted));
+        return Err(Error::wrong_count("take", channels.len(), (Q::CHANNELS, Q::CHANNELS), wanted));
     }
     for take in channels {
         if let Take::Channel(c) = take {

@@ -157,9 +157,12 @@ pub(super) fn palette_of(facts: &Facts) -> Result<Option<&Palette>> {
 #[cfg_attr(not(any(feature = "png", feature = "bmp", feature = "tga")), allow(dead_code))]
 pub(super) fn check_indices(indices: &[u8], colors: usize) -> Result<()> {
     match indices.iter().max() {
-        Some(&most) if usize::from(most) >= colors => {
-            Err(Error::invalid("pixels", format!("an index of {most}; the palette has {colors} colours, from 0")))
-        }
+        Some(&most) if usize::from(most) >= colors => Err(Error::not_there(
+            "pixels",
+            most.into(),
+            colors as u64,
+            format!("an index of {most}; the palette has {colors} colours, from 0"),
+        )),
         _ => Ok(()),
     }
 }

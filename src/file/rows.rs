@@ -190,7 +190,7 @@ fn begin(input: &mut Input<'_>, options: &ReadOptions, formats: &Formats) -> Res
         return Err(Error::invalid("reduced", "only JPEG can be read at a part of its size; resize it instead"));
     }
     if options.page == 0 {
-        return Err(Error::invalid("page", "pages count from 1"));
+        return Err(Error::out_of_range("page", 0.0, (1.0, f64::from(u32::MAX)), "pages count from 1"));
     }
     let start = Start {
         limits: options.limits,

@@ -156,8 +156,10 @@ pub(super) fn look_up(indices: &Pixels, palette: &Palette) -> Result<Pixels> {
             for (index, to) in indices.row(y).iter().zip(out.row_mut(y)) {
                 *to = *colors.get(usize::from(index.value)).ok_or_else(|| {
                     let count = colors.len();
-                    Error::invalid(
+                    Error::not_there(
                         "pixels",
+                        index.value.into(),
+                        count as u64,
                         format!("row {y} has index {}; the palette has {count} colours", index.value),
                     )
                 })?;

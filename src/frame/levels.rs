@@ -82,8 +82,10 @@ impl Levels {
             }
             list => {
                 let (found, wanted) = (list.len(), channels.count);
-                Err(Error::invalid(
+                Err(Error::wrong_count(
                     "levels",
+                    found,
+                    (1, wanted),
                     format!("{found} max codes; give one, or one for each of {wanted} channels"),
                 ))
             }
@@ -116,7 +118,7 @@ impl Levels {
         if self.are_codes() {
             if largest > max {
                 let line = format!("code {largest} is beyond 0..={max}, which the max code allows");
-                return Err(Error::invalid("levels", line));
+                return Err(Error::out_of_range("levels", f64::from(largest), (0.0, f64::from(max)), line));
             }
             counts.truncate(max as usize + 1);
             return Ok(counts);
@@ -197,7 +199,7 @@ pub(crate) fn check_codes(view: AnySamples<'_>, max_codes: &[u32], first_row: u3
                 if let Some(x) = values.position(|v| v.to_f64() > f64::from(max)) {
                     let code = row[x * count + channel];
                     let line = format!("code {code} at x {x}, y {y} is beyond 0..={max}, which the max code allows");
-                    return Err(Error::invalid("max_codes", line));
+                    return Err(Error::out_of_range("max_codes", code.to_f64(), (0.0, f64::from(max)), line));
                 }
             }
         }

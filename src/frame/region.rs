@@ -35,7 +35,7 @@ impl Region {
             r.end.checked_sub(r.start).ok_or_else(|| {
                 Error::not_a_range(
                     "range",
-                    (0.0, 0.0),
+                    (r.start.into(), r.end.into()),
                     format!("{axis} {}..{} runs backwards: a range is start..end", r.start, r.end),
                 )
             })
@@ -94,8 +94,9 @@ impl Region {
         let edges = |axis: &str, r: Range<f64>, side: u32| {
             let inside = |v: f64| (0.0..=1.0).contains(&v);
             if !inside(r.start) || !inside(r.end) {
-                return Err(Error::invalid(
+                return Err(Error::not_a_range(
                     "fractions",
+                    (r.start, r.end),
                     format!("{axis} {}..{} is outside the fractions 0..1", r.start, r.end),
                 ));
             }

@@ -127,8 +127,10 @@ impl Histogram {
     pub fn merge(&mut self, other: &Histogram) -> Result<()> {
         if self.channels.len() != other.channels.len() {
             let (mine, theirs) = (self.channels.len(), other.channels.len());
-            return Err(Error::invalid(
+            return Err(Error::wrong_count(
                 "other",
+                theirs,
+                (mine, mine),
                 format!("histograms of {mine} and of {theirs} channels do not add up"),
             ));
         }

@@ -203,7 +203,9 @@ pub(super) fn compare_planes(
 
 fn check(rules: &CompareRules) -> Result<()> {
     if rules.peak.is_some_and(|p| !p.is_finite() || p <= 0.0) {
-        return Err(Error::invalid("peak", format!("a peak is a number above 0, not {}", rules.peak.unwrap_or(0.0))));
+        let peak = rules.peak.unwrap_or(0.0);
+        let reason = format!("a peak is a number above 0, not {peak}");
+        return Err(Error::out_of_range("peak", peak, (f64::MIN_POSITIVE, f64::MAX), reason));
     }
     if !rules.threshold.is_finite() || rules.threshold < 0.0 {
         return Err(Error::out_of_range(

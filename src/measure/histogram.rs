@@ -64,7 +64,12 @@ impl HistogramRules {
             ));
         }
         if self.bins.is_some_and(|b| b > MOST_BINS) {
-            return Err(Error::invalid("bins", format!("a histogram has at most {MOST_BINS} bins")));
+            return Err(Error::out_of_range(
+                "bins",
+                self.bins.unwrap_or(0) as f64,
+                (1.0, MOST_BINS as f64),
+                format!("a histogram has at most {MOST_BINS} bins"),
+            ));
         }
         match self.range {
             Some((low, high)) if !(low.is_finite() && high.is_finite() && low < high) => Err(Error::not_a_range(

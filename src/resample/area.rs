@@ -64,7 +64,7 @@ impl Area {
         for (name, range, side) in [("x", self.x(), size.width), ("y", self.y(), size.height)] {
             if range.start < 0.0 || range.end > f64::from(side) {
                 let line = format!("{name} {}..{} is outside the picture's 0..{side}", range.start, range.end);
-                return Err(Error::invalid("area", line));
+                return Err(Error::not_a_range("area", (range.start, range.end), line));
             }
         }
         Ok(())

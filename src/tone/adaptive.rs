@@ -83,7 +83,12 @@ impl AdaptiveTone {
             return Err(Error::invalid("tiles", format!("{across} x {down} tiles do not divide a picture of {size}")));
         }
         if across.saturating_mul(down) > MOST_TILES {
-            return Err(Error::invalid("tiles", format!("{across} x {down} tiles are more than {MOST_TILES}")));
+            return Err(Error::wrong_count(
+                "tiles",
+                across as usize * down as usize,
+                (1, MOST_TILES as usize),
+                format!("{across} x {down} tiles are more than {MOST_TILES}"),
+            ));
         }
         if rules.clip_limit.is_nan() || rules.clip_limit < 1.0 {
             return Err(Error::out_of_range(

@@ -135,7 +135,9 @@ impl Curve {
     /// Fewer than two levels.
     pub fn levels(fractions: &[f64]) -> Result<Curve> {
         match fractions.len() {
-            0 | 1 => Err(Error::invalid("levels", "a curve of levels needs at least two")),
+            few @ (0 | 1) => {
+                Err(Error::wrong_count("levels", few, (2, usize::MAX), "a curve of levels needs at least two"))
+            }
             _ => Ok(Curve(CurveKind::Levels(fractions.into()))),
         }
     }

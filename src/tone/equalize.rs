@@ -169,7 +169,8 @@ pub fn equalize<P: PicturePixel>(view: View<'_, P>, rules: &EqualizeRules) -> Re
 pub fn matching(from: &Histogram, to: &Histogram, basis: Basis, threads: Threads) -> Result<Tone> {
     if to.channels.len() != 1 && to.channels.len() != from.channels.len() {
         let (from, to) = (from.channels.len(), to.channels.len());
-        return Err(Error::invalid("to", format!("{from} channels cannot be matched to {to}; give one, or as many")));
+        let reason = format!("{from} channels cannot be matched to {to}; give one, or as many");
+        return Err(Error::wrong_count("to", to, (1, from), reason));
     }
     let target = |i: usize| &to.channels[i.min(to.channels.len() - 1)];
     if let Some(empty) = to.channels.iter().find(|c| c.in_bins() == 0) {

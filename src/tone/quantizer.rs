@@ -60,8 +60,10 @@ impl Quantizer {
         }
         let cells = 1 << bits;
         if cells > levels {
-            return Err(Error::invalid(
+            return Err(Error::out_of_range(
                 "bits",
+                f64::from(bits),
+                (1.0, f64::from(levels.max(1).ilog2())),
                 format!("{bits} bits tell {cells} levels apart; there are only {levels}"),
             ));
         }
