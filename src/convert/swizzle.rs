@@ -1,6 +1,6 @@
 //! Row kernels that move channels and make no new values: written once over samples and channel counts.
 
-use crate::simd::Level;
+use crate::simd::{Level, Work};
 
 /// Every `N` samples become `M`. The closure reads and writes them where they lie: an array that it took or gave by value
 /// would travel as one odd-sized number and be taken apart by shifts.
@@ -10,11 +10,29 @@ pub(crate) fn each<S: Copy, const N: usize, const M: usize>(
     to: &mut [S],
     change: impl Fn(&[S; N], &mut [S; M]),
 ) {
-    Level::best().row(from, to, |from, to| {
-        for (from, to) in from.as_chunks::<N>().0.iter().zip(to.as_chunks_mut::<M>().0) {
-            change(from, to);
+    Level::best().work_in_256_bits(Each { from: from.as_chunks::<N>().0, to: to.as_chunks_mut::<M>().0, change });
+}
+
+/// The work of [`each`]. Wider registers make shuffles no quicker, and another copy of each would have to be compiled.
+struct Each<'a, S, const N: usize, const M: usize, F> {
+    from: &'a [[S; N]],
+    to: &'a mut [[S; M]],
+    change: F,
+}
+
+impl<S: Copy, const N: usize, const M: usize, F: Fn(&[S; N], &mut [S; M])> Work for Each<'_, S, N, M, F> {
+    type Out = ();
+
+    #[inline(always)]
+    fn work(self) {
+        let Each { from, to, change } = self;
+        let count = from.len().min(to.len());
+        let (from, to) = (&from[..count], &mut to[..count]);
+        // By indices: a pair of iterators would be compiled for each.
+        for i in 0..count {
+            change(&from[i], &mut to[i]);
         }
-    });
+    }
 }
 
 /// Samples to one channel's place among `N`.

@@ -321,6 +321,36 @@ pub(crate) type ByteMove<'a> = dyn Fn(SampleView<'_, u8>, SampleViewMut<'_, u8>)
 pub(crate) type ByteChange<'a> = dyn FnMut(SampleViewMut<'_, u8>, SampleView<'_, u8>) -> Result<()> + 'a;
 
 /// Rows of one view over those of another of its size.
+impl AnyPlanes {
+    /// Planes at these places, counted from 0, in this order. One copy.
+    ///
+    /// # Errors
+    /// A place that is not there, or one that is listed twice.
+    pub fn pick(&self, places: &[usize]) -> Result<AnyPlanes> {
+        let (names, count) = (self.names(), self.len());
+        let mut picked = Vec::with_capacity(places.len());
+        for &place in places {
+            picked.push(names.get(place).cloned().ok_or_else(|| no_plane(place, count))?);
+        }
+        let mut out = Content::new(self.size(), &PixelFormat::Planes { number: self.number(), names: picked })?;
+        let from = self.views();
+        for (&place, to) in places.iter().zip(out.views_mut()) {
+            copy_rows(from[place].as_bytes(), to.into_bytes());
+        }
+        match out {
+            Content::Planes(planes) => Ok(planes),
+            // What was asked for were planes.
+            Content::Pixels(_) => Err(no_plane(0, count)),
+        }
+    }
+}
+
+#[cold]
+fn no_plane(place: usize, count: usize) -> Error {
+    let line = format!("there is no plane {place}; there are {count}, counted from 0");
+    Error::not_there("places", place as u64, count as u64, line)
+}
+
 fn copy_rows(from: SampleView<'_, u8>, to: SampleViewMut<'_, u8>) {
     row_pairs(from, to, &mut |from, to| to.copy_from_slice(from));
 }

@@ -185,16 +185,6 @@ fn place_of(names: &mut dyn Iterator<Item = &str>, name: &str) -> Option<usize> 
     names.enumerate().find(|(_, other)| *other == name).map(|(place, _)| place)
 }
 
-#[cold]
-fn no_plane(place: usize, count: usize) -> Error {
-    Error::not_there(
-        "places",
-        place as u64,
-        count as u64,
-        format!("there is no plane {place}; there are {count}, counted from 0"),
-    )
-}
-
 fn check_new(name: &str, wanted: Size, found: Size, is_there: bool) -> Result<()> {
     if found != wanted {
         return Err(Error::sizes(format!("plane {name}"), wanted, found));
@@ -286,22 +276,6 @@ impl AnyPlanes {
         });
         out.reverse();
         out
-    }
-
-    /// Planes at these places, counted from 0, in this order. One copy.
-    ///
-    /// # Errors
-    /// A place that is not there, or one that is listed twice.
-    pub fn pick(&self, places: &[usize]) -> Result<AnyPlanes> {
-        fn picked<T: Number>(planes: &Planes<T>, places: &[usize]) -> Result<Planes<T>> {
-            let mut out = Planes::new(planes.size);
-            for &place in places {
-                let (name, frame) = planes.planes.get(place).ok_or_else(|| no_plane(place, planes.len()))?;
-                out.push_named(name.clone(), frame.clone())?;
-            }
-            Ok(out)
-        }
-        each_arm!(self, p => Ok(picked(p, places)?.into()))
     }
 
     /// Calls with each plane's name and its numbers, in order.
