@@ -4,7 +4,7 @@ use crate::fail::Done;
 use crate::verbs::Verb;
 use crate::words::{self, RangeWord};
 use clap::{Args, Parser, ValueEnum};
-use rahmen::file::{Limits, ReadOptions};
+use rahmen::file::{Limits, ReadOptions, Salvage};
 use rahmen::frame::RawLayout;
 use rahmen::{Facts, Region, Size, Threads};
 use std::io::Write;
@@ -39,9 +39,11 @@ pub(crate) struct Shared {
     /// Read raw bytes of this layout: "order=bgra depth=u8 size=640x480 stride=2568 offset=0 alpha=ignored"
     #[arg(long, global = true, value_name = "LAYOUT", value_parser = words::raw, help_heading = "Reading")]
     pub(crate) raw: Option<RawLayout>,
-    /// Salvage what can be read of a damaged file; a note says how many rows that is
-    #[arg(long, global = true, help_heading = "Reading")]
-    pub(crate) salvage: bool,
+    /// Salvage what can be read of a damaged file, up to the last row that can be; =fill keeps the declared size, with lost rows
+    /// zero. A note says how many rows are good, suspect and lost
+    #[arg(long, global = true, value_name = "fill", num_args = 0..=1, require_equals = true)]
+    #[arg(default_missing_value = "cut", help_heading = "Reading")]
+    pub(crate) salvage: Option<SalvageWord>,
     /// Print results of looking verbs only; no remarks
     #[arg(long, global = true, help_heading = "Everywhere")]
     pub(crate) quiet: bool,
@@ -60,13 +62,17 @@ impl Shared {
         let mut options = ReadOptions::default().limits(self.limit_memory.map_or(limits, |bytes| limits.memory(bytes)));
         options.page = self.page.unwrap_or(1);
         options.raw = self.raw;
-        options.salvage = self.salvage;
+        options.salvage = self.salvage.map(|word| match word {
+            SalvageWord::Cut => Salvage::Cut,
+            SalvageWord::Fill => Salvage::Fill,
+        });
         options
     }
 
     /// A word about reading, if there is one: verbs that read no picture refuse it.
     pub(crate) fn reading_word(&self) -> Option<&'static str> {
-        let words = [(self.page.is_some(), "--page"), (self.raw.is_some(), "--raw"), (self.salvage, "--salvage")];
+        let words =
+            [(self.page.is_some(), "--page"), (self.raw.is_some(), "--raw"), (self.salvage.is_some(), "--salvage")];
         words.into_iter().find_map(|(given, word)| given.then_some(word))
     }
 
@@ -129,6 +135,13 @@ impl Part {
             _ => Region::new(x, y),
         }
     }
+}
+
+/// How much of a damaged picture is given.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+pub(crate) enum SalvageWord {
+    Cut,
+    Fill,
 }
 
 /// Whether a picture becomes gray or colour on the way.

@@ -284,7 +284,6 @@ impl Words<'_> {
             true => open::open_twice(self.input, options, shared)?,
             false => open::open_with(self.input, options, shared)?,
         };
-        let height = reader.stored().size.height;
         let input = reader.facts().clone();
         let steps = all_steps(self.verb, &input, &Context { shared, becomes: &becomes });
         let steps = steps.map_err(|e| open::in_file(e, self.input))?;
@@ -299,7 +298,7 @@ impl Words<'_> {
         let remarks = writer.remarks();
         chain.run_into(&mut writer).map_err(named).map_err(pipe_is_no_failure)?;
         remarks.iter().for_each(|remark| shared.note(remark));
-        open::note_damage(self.input, height, chain.take_damage(), shared);
+        open::note_damage(self.input, chain.take_damage(), shared);
         // What the verb has changed is told against what it saw.
         let seen = if becomes.upright {
             Orient::upright().plan(&input).map_err(named)?.facts().clone()

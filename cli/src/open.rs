@@ -81,7 +81,6 @@ pub(crate) fn whole(path: &Path, shared: &Shared) -> Done<Picture> {
 /// A picture read whole, behind steps.
 pub(crate) fn load(path: &Path, shared: &Shared, steps: &mut StepsFor<'_>) -> Done<Picture> {
     let reader = open(path, shared)?;
-    let height = reader.stored().size.height;
     let steps = steps(reader.facts())?;
     let whole = || {
         if steps.is_empty() {
@@ -95,18 +94,18 @@ pub(crate) fn load(path: &Path, shared: &Shared, steps: &mut StepsFor<'_>) -> Do
         Ok((sink.into_picture()?, chain.take_damage()))
     };
     let (picture, damage) = whole().map_err(|e| e.in_file(name_of(path)))?;
-    note_damage(path, height, damage, shared);
+    note_damage(path, damage, shared);
     Ok(picture)
 }
 
 /// Says what of a damaged file could be read.
-pub(crate) fn note_damage(path: &Path, height: u32, damage: Option<Damage>, shared: &Shared) {
+pub(crate) fn note_damage(path: &Path, damage: Option<Damage>, shared: &Shared) {
     let Some(damage) = damage else { return };
     let name = name_of(path);
     let why = crate::fail::said(&damage.error);
     let why = why.strip_prefix(&format!("{name}: ")).unwrap_or(&why);
-    let (good, suspect, lost) = (damage.rows_good(height), damage.rows_suspect(), damage.rows_lost());
-    let counts = format!("of {height} rows {good} are good, {suspect} suspect, {lost} lost (zero)");
+    let (good, suspect, lost) = (damage.rows_good(), damage.rows_suspect(), damage.rows_lost());
+    let counts = format!("of {} rows {good} are good, {suspect} suspect, {lost} lost", damage.rows);
     shared.note(&format!("{name}: {counts}: {why}"));
 }
 

@@ -75,7 +75,7 @@ pub(crate) fn before_and_after(
 ) -> Done<Figure> {
     let quiet = shared.quietly(true);
     // What was made is read as it is, whatever was said about reading what it was made of.
-    let plain = Shared { page: None, raw: None, salvage: false, ..quiet.clone() };
+    let plain = Shared { page: None, raw: None, salvage: None, ..quiet.clone() };
     let row = |path: &Path, shared: &Shared, what: &str| -> Done<_> {
         let picture = open::whole(path, shared)?;
         let counted = colors_of(&picture)?;

@@ -131,6 +131,7 @@ pub struct RowsOut<'a> {
     given: u32,
     wanted: u32,
     lost: Vec<Range<u32>>,
+    suspect: Vec<Range<u32>>,
 }
 
 /// Where the next row goes.
@@ -151,12 +152,12 @@ impl<'a> RowsOut<'a> {
     /// Decodes rows into a strip, until it is full.
     pub(super) fn into_strip(strip: &'a mut Content) -> RowsOut<'a> {
         let wanted = strip.size().height;
-        RowsOut { target: Some(strip), given: 0, wanted, lost: Vec::new() }
+        RowsOut { target: Some(strip), given: 0, wanted, lost: Vec::new(), suspect: Vec::new() }
     }
 
     /// Skips `rows` rows.
     pub(super) fn skip(wanted: u32) -> RowsOut<'a> {
-        RowsOut { target: None, given: 0, wanted, lost: Vec::new() }
+        RowsOut { target: None, given: 0, wanted, lost: Vec::new(), suspect: Vec::new() }
     }
 
     /// Whether all wanted rows have been given.
@@ -202,16 +203,23 @@ impl<'a> RowsOut<'a> {
         }
     }
 
-    /// The row that was given last is not whole.
+    /// The row that was given last is not what it should be.
     pub fn spoil(&mut self) {
         if let Some(row) = self.given.checked_sub(1) {
             self.lost.push(row..self.given);
         }
     }
 
-    /// Rows of the strip that were lost.
-    pub(super) fn lost(self) -> Vec<Range<u32>> {
-        self.lost
+    /// The row that was given last is there, but not whole or not sure.
+    pub fn doubt(&mut self) {
+        if let Some(row) = self.given.checked_sub(1) {
+            self.suspect.push(row..self.given);
+        }
+    }
+
+    /// Rows of the strip that were lost, and those that are suspect.
+    pub(super) fn lost_and_suspect(self) -> (Vec<Range<u32>>, Vec<Range<u32>>) {
+        (self.lost, self.suspect)
     }
 }
 

@@ -10,6 +10,8 @@
 mod as_picture;
 #[cfg(feature = "bmp")]
 mod bmp;
+#[cfg(any(feature = "png", feature = "jpeg"))]
+mod budget;
 mod decoder;
 mod encoder;
 #[cfg(any(feature = "png", feature = "jpeg"))]
@@ -54,7 +56,7 @@ pub use extensions::writable_extensions;
 pub use formats::{Format, Formats};
 pub use lossless::{LosslessRules, OrientedFile, PartialBlocks, orient_lossless, orient_lossless_from};
 pub use options::{
-    Chroma, ChromaSampling, JpegOptions, Limits, ReadAs, ReadOptions, Reduced, StatedMeaning, WriteOptions,
+    Chroma, ChromaSampling, JpegOptions, Limits, ReadAs, ReadOptions, Reduced, Salvage, StatedMeaning, WriteOptions,
 };
 pub use reader::Reader;
 pub use whole::{decode, encode, facts, facts_from, facts_with, read, read_from, read_with, write, write_with};

@@ -130,9 +130,8 @@ pub struct ReadOptions {
     pub window: Option<Window>,
     /// Whether the pixels are laid down as the file's orientation asks for; the orientation is then upright.
     pub upright: bool,
-    /// Whether damaged files give the rows that can be read; [`Source::damage`](crate::flow::Source::damage) says which
-    /// could not.
-    pub salvage: bool,
+    /// Whether what can be read of a damaged file is given, and how (default: damage is an error).
+    pub salvage: Option<Salvage>,
     /// Which picture of several in a file, from 1.
     pub page: u32,
     /// That the file is bytes of this layout, whatever they look like.
@@ -142,6 +141,16 @@ pub struct ReadOptions {
     pub reduced: Reduced,
     /// JPEG only: interpolation of subsampled chroma.
     pub chroma: Chroma,
+}
+
+/// How what can be read of a damaged file is given. Such a file is gone through twice; one of which no row can be read stays an error.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[non_exhaustive]
+pub enum Salvage {
+    /// The picture ends with the last row that could be read.
+    Cut,
+    /// The picture has the size that the file declares; lost rows are zero.
+    Fill,
 }
 
 /// What the caller says that the samples of a file mean.
@@ -204,7 +213,7 @@ impl Default for ReadOptions {
             depth: None,
             window: None,
             upright: false,
-            salvage: false,
+            salvage: None,
             page: 1,
             raw: None,
             reduced: Reduced::Full,
@@ -244,9 +253,14 @@ impl ReadOptions {
         ReadOptions { upright: true, ..self }
     }
 
-    /// Salvages what can be read of a damaged file.
+    /// Gives what can be read of a damaged file, without the rows behind the last one that could be read.
     pub fn salvage(self) -> ReadOptions {
-        ReadOptions { salvage: true, ..self }
+        ReadOptions { salvage: Some(Salvage::Cut), ..self }
+    }
+
+    /// Gives what can be read of a damaged file in the size that it declares: lost rows are zero.
+    pub fn salvage_filled(self) -> ReadOptions {
+        ReadOptions { salvage: Some(Salvage::Fill), ..self }
     }
 
     /// Sets which picture of several is read, from 1.

@@ -3,15 +3,19 @@
 use super::decoder::{Decoder, RowsOut, Start, Stop, decoder_for, ended_early};
 use super::formats::Formats;
 use super::input::Input;
-use super::options::{ReadAs, ReadOptions, Reduced};
+use super::options::{ReadAs, ReadOptions, Reduced, Salvage};
 use super::sniff;
 use crate::error::{Error, ErrorKind, Result};
 use crate::flow::{Damage, Source, Strip};
 use crate::frame::{Content, Facts, FileFormat, Picture, RowOrder, Size};
+use std::ops::Range;
 use std::path::PathBuf;
 
 /// Bytes of a file that are read for its facts alone, at most.
 pub(super) const HEADER_BUDGET: u64 = 60 << 10;
+
+/// Bytes of rows that are looked at together where a file is gone through before it is salvaged.
+const SURVEY_BYTES: u64 = 1 << 20;
 
 /// A file as a source of the rows that it stores.
 pub(super) struct FileRows<'a> {
@@ -28,6 +32,8 @@ pub(super) struct FileRows<'a> {
     /// Whether bytes were wrong, so that the decoder is asked which rows may be.
     doubts: bool,
     damage: Option<Damage>,
+    /// What going through the file before has found, where it is salvaged: the picture may end earlier then.
+    surveyed: Option<Damage>,
 }
 
 impl<'a> FileRows<'a> {
@@ -42,10 +48,21 @@ impl<'a> FileRows<'a> {
             Some(path) => e.in_file(path),
             None => e,
         };
+        let whole = options.salvage.is_some() && !input.has_budget();
+        if whole && input.length().is_none() {
+            // It is gone through twice.
+            input.keep(u64::MAX).map_err(named)?;
+        }
         let (decoder, facts) = begin(&mut input, &options, formats).map_err(named)?;
         let (next, done, broken, doubts, damage) = (0, false, false, false, None);
         let formats = formats.clone();
-        Ok(FileRows { input, path, decoder, facts, options, formats, next, done, broken, doubts, damage })
+        let surveyed = None;
+        let mut rows =
+            FileRows { input, path, decoder, facts, options, formats, next, done, broken, doubts, damage, surveyed };
+        if whole {
+            rows.survey()?;
+        }
+        Ok(rows)
     }
 
     pub(super) fn path(&self) -> Option<&PathBuf> {
@@ -88,7 +105,7 @@ impl<'a> FileRows<'a> {
             let format = self.format();
             match push(&mut self.input, self.decoder.as_mut(), &mut rows, format) {
                 Ok(stop) => self.done = stop == Stop::Done,
-                Err(e) if self.options.salvage && e.is_about_bytes() => self.salvage(&mut rows, e)?,
+                Err(e) if self.options.salvage.is_some() && e.is_about_bytes() => self.salvage(&mut rows, e)?,
                 Err(e) => return Err(self.place(e)),
             }
         }
@@ -104,10 +121,52 @@ impl<'a> FileRows<'a> {
             damage.doubt(self.decoder.suspect().into_iter().map(|r| r.start.min(height)..r.end.min(height)));
         }
         rows.lose(rows.left());
-        for lost in rows.lost() {
-            let lost = lost.start.saturating_add(first)..lost.end.saturating_add(first);
-            self.damage.iter_mut().for_each(|damage| damage.lose(lost.clone()));
+        let (lost, suspect) = rows.lost_and_suspect();
+        let placed = |rows: Range<u32>| rows.start.saturating_add(first)..rows.end.saturating_add(first);
+        if let Some(damage) = &mut self.damage {
+            lost.into_iter().for_each(|rows| damage.lose(placed(rows)));
+            damage.doubt(suspect.into_iter().map(placed));
         }
+        Ok(())
+    }
+
+    /// Goes through the whole file, to know which rows can be read before the first is given.
+    fn survey(&mut self) -> Result<()> {
+        let Size { width, height } = self.facts.size;
+        let row = self.facts.pixel_format.bytes(Size::new(width, 1));
+        self.options.limits.check_memory("a row", row).map_err(|e| self.place(e))?;
+        let each = u32::try_from(SURVEY_BYTES.checked_div(row).unwrap_or(1)).unwrap_or(u32::MAX).clamp(1, height);
+        // Rows that are skipped may not be looked at.
+        let mut rows = Content::new(Size::new(width, each), &self.facts.pixel_format)?;
+        let mut first = 0u32;
+        while first < height && !self.broken {
+            let count = each.min(height.saturating_sub(first));
+            if count < each {
+                rows = Content::new(Size::new(width, count), &self.facts.pixel_format)?;
+            }
+            self.step(RowsOut::into_strip(&mut rows), first)?;
+            first = first.saturating_add(count);
+        }
+        // Where no more will come, however many were declared, they are lost at once.
+        self.step(RowsOut::skip(height.saturating_sub(first)), first)?;
+        self.next = height;
+        self.finish()?;
+        let found = self.damage.take();
+        Source::rewind(self)?;
+        let Some(mut damage) = found else { return Ok(()) };
+        damage.rows = height;
+        // Lost rows come in order; what none of them covers, from the end, was the last to be read.
+        let end = match damage.lost.last() {
+            Some(last) if last.end >= height => last.start,
+            _ => height,
+        };
+        if end == 0 {
+            return Err(damage.error);
+        }
+        if self.options.salvage == Some(Salvage::Cut) {
+            self.facts.size.height = end;
+        }
+        self.surveyed = Some(damage);
         Ok(())
     }
 
@@ -141,7 +200,8 @@ impl<'a> FileRows<'a> {
         let place = |e: Error, rows: &FileRows<'_>| rows.place(e.in_format(rows.format(), None));
         self.options.limits.check_memory("the picture", bytes).map_err(|e| place(e, self))?;
         // A file that cannot hold what it declares is found out before memory is taken for it.
-        if let (Some(end), Some(length), false) = (self.decoder.rows_end(), self.input.length(), self.options.salvage)
+        if let (Some(end), Some(length), false) =
+            (self.decoder.rows_end(), self.input.length(), self.options.salvage.is_some())
             && length < end
         {
             let error = ended_early(format!("{end} bytes, of which there are {length},"));
@@ -157,7 +217,8 @@ impl<'a> FileRows<'a> {
 
     /// Reads what follows the last row, so that checksums are checked.
     fn finish(&mut self) -> Result<()> {
-        while !self.done && !self.broken {
+        // What stands behind the last row was looked at when the file was gone through.
+        while !self.done && !self.broken && self.surveyed.is_none() {
             self.step(RowsOut::skip(0), self.facts.size.height)?;
             if self.damage.is_some() {
                 break;
@@ -311,10 +372,10 @@ impl Source for FileRows<'_> {
     }
 
     fn damage(&self) -> Option<&Damage> {
-        self.damage.as_ref()
+        self.surveyed.as_ref().or(self.damage.as_ref())
     }
 
     fn take_damage(&mut self) -> Option<Damage> {
-        self.damage.take()
+        self.surveyed.take().or_else(|| self.damage.take())
     }
 }

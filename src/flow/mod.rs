@@ -137,6 +137,8 @@ pub struct Damage {
     /// Suspect rows: nothing was found wrong in themselves, but in what they were read with - a block whose checksum is wrong, coded
     /// data that no mark confirms up to where it fails. Ranges in order; lost rows may be among them.
     pub suspect: Vec<Range<u32>>,
+    /// Rows of the picture, as the file declares them.
+    pub rows: u32,
     /// The first error of reading.
     pub error: Error,
 }
@@ -157,14 +159,14 @@ impl Damage {
         self.suspect.iter().fold(0, |sum, range| sum.saturating_add(of(range)))
     }
 
-    /// Number of good rows of so many.
-    pub fn rows_good(&self, of: u32) -> u32 {
-        of.saturating_sub(self.rows_lost()).saturating_sub(self.rows_suspect())
+    /// Number of good rows.
+    pub fn rows_good(&self) -> u32 {
+        self.rows.saturating_sub(self.rows_lost()).saturating_sub(self.rows_suspect())
     }
 
     /// Damage with this error, and no rows so far.
     pub(crate) fn new(error: Error) -> Damage {
-        Damage { lost: Vec::new(), suspect: Vec::new(), error }
+        Damage { lost: Vec::new(), suspect: Vec::new(), rows: 0, error }
     }
 
     /// Adds suspect rows, which may be known already.

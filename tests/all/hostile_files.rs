@@ -136,10 +136,10 @@ fn cut_at_every_byte_it_is_an_error_or_what_is_left_of_the_rows() {
             assert_eq!(stream.is_ok(), length >= enough, "{name} cut to {length}");
             let anywhere = Reader::from_seekable(Cursor::new(part.clone()), options).and_then(Reader::read_whole);
             assert_eq!(anywhere.is_ok(), length >= enough, "{name} cut to {length}, in any order");
-            let Ok(reader) = Reader::from_seekable(Cursor::new(part), options.salvage()) else { continue };
+            let Ok(reader) = Reader::from_seekable(Cursor::new(part), options.salvage_filled()) else { continue };
             let Ok((rest, damage)) = reader.read_damaged() else { continue };
             assert_eq!((rest.size(), damage.is_none()), (picture.size(), length >= enough), "{name} cut to {length}");
-            let lost = damage.map_or(Vec::new(), |d| d.lost);
+            let lost = damage.map_or(Vec::new(), |d| [d.lost, d.suspect].concat());
             for y in (0..rest.size().height).filter(|y| !lost.iter().any(|r| r.contains(y))) {
                 let row = rest.size().region().rows(y..=y).unwrap();
                 let same = rest.content().crop(row).unwrap() == picture.content().crop(row).unwrap();
@@ -191,7 +191,7 @@ fn changed_at_random_it_is_an_error_or_a_picture() {
                     bytes[at] = [value, 0, 0xff, bytes[at] ^ (1 << (value % 8))][usize::from(value % 4)];
                 }
             }
-            for options in [options, options.salvage()] {
+            for options in [options, options.salvage_filled()] {
                 if let Ok(picture) = read_from(Cursor::new(bytes.clone()), options) {
                     assert!(picture.pixel_format().bytes(picture.size()) <= 1 << 20);
                 }

@@ -113,7 +113,7 @@ fn report(file: &Path, scan: bool, shared: &Shared) -> Done<Report> {
                 let named = |e: rahmen::Error| e.in_file(open::name_of(file));
                 let mut chain = Chain::new(Box::new(&mut reader), vec![Box::new(ToCodes)]).map_err(named)?;
                 let scan = scanned(&mut chain, file)?;
-                open::note_damage(file, facts.size.height, chain.take_damage(), shared);
+                open::note_damage(file, chain.take_damage(), shared);
                 scan
             };
             // How a file stores its pixels may be known exactly only behind the last one.

@@ -262,7 +262,6 @@ impl Histogram {
                 rahmen::Content::Pixels(full.clone()).crop(region).map_err(|e| e.in_file(mask_name(&self.mask)))?;
             mask = Some(part.pixels()?.clone());
         }
-        let height = reader.stored().size.height;
         let mut chain = Chain::new(Box::new(reader), steps).map_err(named)?;
         let facts = chain.facts().clone();
         let mut rules = HistogramRules::of(&facts.metadata);
@@ -274,7 +273,7 @@ impl Histogram {
                     sink = sink.mask(mask)?;
                 }
                 chain.run_into(&mut sink).map_err(named)?;
-                open::note_damage(file, height, chain.take_damage(), shared);
+                open::note_damage(file, chain.take_damage(), shared);
                 sink.into_histogram().map_err(named)?
             }
             // The range of floats is known only behind the last row.
@@ -282,7 +281,7 @@ impl Histogram {
                 shared.read_options().limits.check_picture(&facts).map_err(named)?;
                 let mut whole = rahmen::flow::PictureSink::new(&facts)?;
                 chain.run_into(&mut whole).map_err(named)?;
-                open::note_damage(file, height, chain.take_damage(), shared);
+                open::note_damage(file, chain.take_damage(), shared);
                 let picture = whole.into_picture().map_err(named)?;
                 let mask = mask.as_ref().map_or(Ok(Mask::ALL), Mask::of_pixels)?;
                 picture.content().masked_histogram(&mask, &rules).map_err(named)?

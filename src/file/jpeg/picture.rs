@@ -49,7 +49,7 @@ impl PartialPicture {
             } else {
                 self.canvas.give(self.given, out.next_row());
                 if near.iter().any(|&row| touches(&self.damaged, row)) {
-                    out.spoil();
+                    out.doubt();
                 }
             }
             self.given = self.given.saturating_add(1);

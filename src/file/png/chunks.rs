@@ -4,9 +4,9 @@ use super::header::{Color, Header};
 use super::packed::{Chunks, unpack};
 use super::texts;
 use crate::error::{Error, Result};
+use crate::file::budget::Budget;
 use crate::file::decoder::take_bytes;
 use crate::file::exif;
-use crate::file::options::Limits;
 use crate::frame::{Metadata, Resolution, ResolutionUnit, Time};
 use crate::pixel::{Primaries, Transfer};
 use crate::simd::arrays;
@@ -26,7 +26,6 @@ const MAX_CODES: &[u8; 4] = b"mxCD";
 pub(super) struct Context<'a> {
     pub(super) header: &'a Header,
     pub(super) palette: &'a [[u8; 3]],
-    pub(super) limits: &'a Limits,
 }
 
 /// Whether a chunk of this kind is read by [`read`].
@@ -39,7 +38,13 @@ pub(super) fn is_read(kind: &[u8; 4]) -> bool {
 }
 
 /// Takes one chunk into the metadata.
-pub(super) fn read(kind: [u8; 4], mut body: &[u8], context: &Context<'_>, into: &mut Metadata) -> Result<()> {
+pub(super) fn read(
+    kind: [u8; 4],
+    mut body: &[u8],
+    context: &Context<'_>,
+    budget: &mut Budget,
+    into: &mut Metadata,
+) -> Result<()> {
     match &kind {
         b"pHYs" => into.resolution = resolution(body)?,
         // 11.3.2.2: the encoding exponent times 100,000. sRGB, iCCP and cICP take precedence.
@@ -68,7 +73,7 @@ pub(super) fn read(kind: [u8; 4], mut body: &[u8], context: &Context<'_>, into: 
         }
         b"sRGB" => {}
         b"iCCP" => {
-            into.icc = Some(profile(body, context.limits)?);
+            into.icc = Some(profile(body, budget)?);
             into.primaries = Primaries::Unknown;
         }
         b"cICP" => code_points(body, into)?,
@@ -96,7 +101,7 @@ pub(super) fn read(kind: [u8; 4], mut body: &[u8], context: &Context<'_>, into: 
             into.orientation = exif::orientation_of(body).unwrap_or_default();
             into.exif = Some(body.to_vec());
         }
-        _ => texts::read(kind, body, context.limits, into)?,
+        _ => texts::read(kind, body, budget, into)?,
     }
     Ok(())
 }
@@ -115,12 +120,12 @@ fn resolution(mut body: &[u8]) -> Result<Option<Resolution>> {
 }
 
 /// 11.3.2.3: a name, a zero, method 0, a zlib stream.
-fn profile(body: &[u8], limits: &Limits) -> Result<Vec<u8>> {
+fn profile(body: &[u8], budget: &mut Budget) -> Result<Vec<u8>> {
     let packed = texts::split_at_zero(body).and_then(|(_, rest)| rest.split_first());
     let Some((_, packed)) = packed.filter(|(method, _)| **method == 0) else {
         return Err(Error::malformed("iCCP must hold a name and a profile packed by method 0"));
     };
-    unpack(packed, limits)
+    unpack(packed, budget)
 }
 
 /// The largest codes of each channel, where they are such.

@@ -5,6 +5,7 @@ use super::header::{Color, Header};
 use super::rows::Rows;
 use super::{SIGNATURE, chunks};
 use crate::error::{Error, Result};
+use crate::file::budget::Budget;
 use crate::file::decoder::{Decoder, RowsOut, Start, Stop, collect};
 use crate::file::options::Limits;
 use crate::frame::{Facts, FileFormat, Metadata, Palette, PixelFormat, RowOrder};
@@ -19,7 +20,7 @@ pub(in crate::file) struct PngDecoder {
     /// Bytes of a signature, chunk header, small chunk or checksum that is not complete yet.
     part: Vec<u8>,
     crc: crc32fast::Hasher,
-    metadata_bytes: u64,
+    budget: Budget,
     header: Option<Header>,
     colors: Colors,
     metadata: Metadata,
@@ -68,7 +69,7 @@ impl PngDecoder {
             state: State::Signature,
             part: Vec::new(),
             crc: crc32fast::Hasher::new(),
-            metadata_bytes: 0,
+            budget: Budget::new(start.limits),
             header: None,
             colors: Colors::default(),
             metadata: Metadata::default(),
@@ -120,8 +121,7 @@ impl PngDecoder {
             }
             b"IHDR" | b"IEND" | b"PLTE" | b"tRNS" => State::Body { kind, length },
             kind if chunks::is_read(kind) => {
-                self.metadata_bytes = self.metadata_bytes.saturating_add(u64::from(length));
-                self.limits.check_metadata(self.metadata_bytes)?;
+                self.budget.take(u64::from(length))?;
                 State::Body { kind: *kind, length }
             }
             [b'A'..=b'Z', ..] => {
@@ -212,8 +212,8 @@ impl PngDecoder {
             }
             _ => {
                 let Some(header) = self.header else { return Ok(()) };
-                let context = chunks::Context { header: &header, palette: &self.colors.palette, limits: &self.limits };
-                chunks::read(kind, &body, &context, &mut self.metadata)?;
+                let context = chunks::Context { header: &header, palette: &self.colors.palette };
+                chunks::read(kind, &body, &context, &mut self.budget, &mut self.metadata)?;
             }
         }
         Ok(())

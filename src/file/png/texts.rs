@@ -2,14 +2,14 @@
 
 use super::packed::{Chunks, unpack};
 use crate::error::{Error, Result};
-use crate::file::options::Limits;
+use crate::file::budget::Budget;
 use crate::frame::{Metadata, Text};
 
 /// The keyword of an XMP packet.
 const XMP: &str = "XML:com.adobe.xmp";
 
 /// Takes one text chunk into the metadata.
-pub(super) fn read(kind: [u8; 4], body: &[u8], limits: &Limits, into: &mut Metadata) -> Result<()> {
+pub(super) fn read(kind: [u8; 4], body: &[u8], budget: &mut Budget, into: &mut Metadata) -> Result<()> {
     let Some((keyword, rest)) = split_at_zero(body) else {
         let kind = String::from_utf8_lossy(&kind).into_owned();
         return Err(Error::malformed(format!("{kind} must hold a keyword and a zero byte")));
@@ -19,11 +19,11 @@ pub(super) fn read(kind: [u8; 4], body: &[u8], limits: &Limits, into: &mut Metad
         b"tEXt" => from_latin1(rest),
         // A keyword, a zero, method 0, a zlib stream of Latin-1.
         b"zTXt" => match rest.split_first() {
-            Some((0, packed)) => from_latin1(&unpack(packed, limits)?),
+            Some((0, packed)) => from_latin1(&unpack(packed, budget)?),
             _ => return Err(Error::malformed("zTXt must hold a text packed by method 0")),
         },
         // A keyword, a zero, whether it is packed, method 0, a language, a zero, the keyword in it, a zero, UTF-8.
-        _ => international(rest, limits)?,
+        _ => international(rest, budget)?,
     };
     let keyword = from_latin1(keyword);
     if keyword == XMP {
@@ -34,14 +34,14 @@ pub(super) fn read(kind: [u8; 4], body: &[u8], limits: &Limits, into: &mut Metad
     Ok(())
 }
 
-fn international(rest: &[u8], limits: &Limits) -> Result<String> {
+fn international(rest: &[u8], budget: &mut Budget) -> Result<String> {
     let wrong = || Error::malformed("iTXt must hold flags, a language, a keyword in it and a text");
     let (flags, rest) = rest.split_first_chunk::<2>().ok_or_else(wrong)?;
     let (_, rest) = split_at_zero(rest).ok_or_else(wrong)?;
     let (_, text) = split_at_zero(rest).ok_or_else(wrong)?;
     let bytes = match flags {
         [0, _] => text.to_vec(),
-        [1, 0] => unpack(text, limits)?,
+        [1, 0] => unpack(text, budget)?,
         _ => return Err(wrong()),
     };
     String::from_utf8(bytes).map_err(|_| Error::malformed("the text of iTXt is not UTF-8"))

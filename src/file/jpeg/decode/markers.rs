@@ -107,8 +107,7 @@ impl JpegDecoder {
             0xdc => {}
             0xde | 0xdf => return Err(Error::not_supported("hierarchical JPEG")),
             0xe0..=0xef | 0xfe if self.facts.is_none() => {
-                self.noted = self.noted.saturating_add(body.len() as u64);
-                self.start.limits.check_metadata(self.noted)?;
+                self.budget.take(body.len() as u64)?;
                 self.notes.take(marker, body);
                 if self.collects {
                     self.kept.push((marker, body.to_vec()));

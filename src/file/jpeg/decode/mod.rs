@@ -13,6 +13,7 @@ use super::running::Running;
 use super::scan::Tables;
 use super::segments::{Notes, Quantisers};
 use crate::error::{Error, Result};
+use crate::file::budget::Budget;
 use crate::file::decoder::{Decoder, RowsOut, Start, Stop};
 use crate::frame::{Facts, FileFormat, RowOrder};
 use std::ops::Range;
@@ -33,7 +34,7 @@ pub(in crate::file) struct JpegDecoder {
     /// Where what has been fed ends in the file.
     fed: u64,
     notes: Notes,
-    noted: u64,
+    budget: Budget,
     quantisers: Quantisers,
     tables: Tables,
     interval: u32,
@@ -103,7 +104,7 @@ impl JpegDecoder {
             data: Pile::default(),
             fed: 0,
             notes: Notes::default(),
-            noted: 0,
+            budget: Budget::new(start.limits),
             quantisers: [None; 4],
             tables: Tables::default(),
             interval: 0,

@@ -1,0 +1,51 @@
+//! What a file's metadata may take in all, counted as it is held: bytes after unpacking, and what each item costs beside its bytes.
+
+use super::options::Limits;
+use crate::error::Result;
+
+/// Bytes that an item costs beside its own: a text is two strings, each with its place in memory and in a list.
+const ITEM: u64 = 160;
+
+/// A count of what metadata have taken so far.
+#[derive(Debug, Clone, Copy)]
+pub(super) struct Budget {
+    limits: Limits,
+    used: u64,
+}
+
+impl Budget {
+    pub(super) fn new(limits: Limits) -> Budget {
+        Budget { limits, used: 0 }
+    }
+
+    /// Counts an item of so many bytes.
+    ///
+    /// # Errors
+    /// More than the limit for metadata with it.
+    pub(super) fn take(&mut self, bytes: u64) -> Result<()> {
+        self.used = self.used.saturating_add(bytes).saturating_add(ITEM);
+        self.limits.check_metadata(self.used)
+    }
+
+    /// Bytes that an item may still have.
+    #[cfg_attr(not(feature = "png"), allow(dead_code))]
+    pub(super) fn left(&self) -> u64 {
+        self.limits.metadata.saturating_sub(self.used).saturating_sub(ITEM)
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn items_cost_more_than_their_bytes_and_add_up() {
+        let mut budget = Budget::new(Limits::default().metadata(1000));
+        assert_eq!(budget.left(), 840);
+        budget.take(340).unwrap();
+        assert_eq!(budget.left(), 340);
+        budget.take(340).unwrap();
+        assert_eq!(budget.left(), 0);
+        assert!(budget.take(0).is_err());
+    }
+}
