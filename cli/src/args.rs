@@ -92,7 +92,8 @@ impl Shared {
     /// A remark: one line on standard error.
     pub(crate) fn note(&self, line: &str) {
         if !self.quiet {
-            eprintln!("note: {}", crate::text::safe(line));
+            // Whoever does not listen does not stop the work.
+            let _ = writeln!(std::io::stderr(), "note: {}", crate::text::safe(line));
         }
     }
 

@@ -2,6 +2,7 @@
 
 use clap::error::ContextKind;
 use rahmen::{Depth, ErrorKind, Help};
+use std::io::Write;
 use std::process::ExitCode;
 
 /// What ends the program, or one file of several, before its work is done.
@@ -34,7 +35,7 @@ impl Failure {
             Failure::Reported => return ExitCode::from(1),
             Failure::NobodyReads => return ExitCode::SUCCESS,
         };
-        eprintln!("rahmen: {line}");
+        let _ = writeln!(std::io::stderr(), "rahmen: {line}");
         ExitCode::from(status)
     }
 }

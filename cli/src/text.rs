@@ -1,8 +1,21 @@
 //! Text for people: aligned tables, plain numbers, and texts from files made safe for a terminal.
 
-/// A text without control characters, which could move the cursor or worse: each is shown as an escape.
+/// A text without control characters, which could move the cursor or worse, and without those that turn the direction of writing: each
+/// is shown as an escape.
 pub(crate) fn safe(text: &str) -> String {
-    text.chars().flat_map(|c| if c.is_control() { c.escape_default().collect() } else { vec![c] }).collect()
+    let turns =
+        |c: char| matches!(c, '\u{200e}' | '\u{200f}' | '\u{061c}' | '\u{202a}'..='\u{202e}' | '\u{2066}'..='\u{2069}');
+    let shown = |c: char| if c.is_control() || turns(c) { c.escape_default().collect() } else { vec![c] };
+    text.chars().flat_map(shown).collect()
+}
+
+/// A text of a file as far as people read it in a report.
+pub(crate) fn safe_start(text: &str) -> String {
+    const SHOWN: usize = 500;
+    match text.char_indices().nth(SHOWN) {
+        None => safe(text),
+        Some((end, _)) => format!("{}... ({} characters in all)", safe(&text[..end]), text.chars().count()),
+    }
 }
 
 /// A number in as few digits as tell it apart from its neighbours; six significant ones for long fractions.

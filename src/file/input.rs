@@ -158,10 +158,11 @@ impl<'a> Input<'a> {
                     let ahead = usize::try_from(jump.to.saturating_sub(self.used)).unwrap_or(BLOCK);
                     self.take(ahead.min(self.at_hand().len()));
                     if self.used < jump.to {
-                        self.fill(1)?;
-                        if self.is_spent() {
-                            break;
-                        }
+                        // What is passed over is not looked at: a file would go there without reading it.
+                        let budget = self.budget.take();
+                        let filled = self.fill(1);
+                        self.budget = budget;
+                        filled?;
                     }
                 }
             }

@@ -319,7 +319,8 @@ pub(super) fn push(
             return Ok(Stop::Facts);
         }
         if input.is_spent() {
-            let line = format!("the header is longer than {HEADER_BUDGET} bytes, which is all that is read for facts");
+            let expected = decoder.expected();
+            let line = format!("facts of a header of over {HEADER_BUDGET} bytes: {expected} expected");
             return Err(Error::not_supported(line).in_format(format, Some(input.used())));
         }
         if !decoder.input_ended() {

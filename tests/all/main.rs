@@ -5,6 +5,7 @@ mod common;
 
 mod array_files;
 mod bitmap_files;
+mod built_on_purpose;
 mod chains_stay_small;
 mod conversions_are_exact;
 mod downstream_channels;

@@ -4,7 +4,7 @@ use crate::args::Shared;
 use crate::fail::Done;
 use crate::look;
 use crate::open;
-use crate::text::{Align, number, safe, table};
+use crate::text::{Align, number, safe, safe_start, table};
 use clap::Args;
 use rahmen::flow::{Chain, ToCodes};
 use rahmen::frame::{Resolution, ResolutionUnit};
@@ -288,7 +288,7 @@ fn text(report: &Report) -> String {
         row("had bits", bits.iter().map(u8::to_string).collect::<Vec<_>>().join(", "));
     }
     for text in &m.text {
-        row("text", format!("{}: {}", safe(&text.keyword), safe(&text.text)));
+        row("text", format!("{}: {}", safe(&text.keyword), safe_start(&text.text)));
     }
     for remark in &facts.remarks {
         row("note", safe(remark));

@@ -15,6 +15,9 @@ use rahmen_show::text::{Colors, Terminal, picture};
 use std::io::IsTerminal;
 use std::path::{Path, PathBuf};
 
+/// A terminal that says it is larger than this is not believed.
+const MOST_CELLS: u32 = 2000;
+
 /// The words of `look`.
 #[derive(Debug, Args)]
 pub(crate) struct Look {
@@ -58,7 +61,8 @@ enum ColorWord {
 impl Look {
     pub(crate) fn run(mut self, shared: &Shared) -> Done {
         self.files = looking::with_folders(&self.files)?;
-        let (columns, lines) = terminal_size::terminal_size().map_or((80, 40), |(w, h)| (w.0.into(), h.0.into()));
+        let (columns, lines) = terminal_size::terminal_size()
+            .map_or((80, 40), |(w, h)| (u32::from(w.0).min(MOST_CELLS), u32::from(h.0).min(MOST_CELLS)));
         let colors = self.colors.map_or_else(found_colors, |word| match word {
             ColorWord::True => Colors::True,
             ColorWord::Palette => Colors::Palette256,

@@ -67,6 +67,9 @@ impl Running {
                 picture.canvas.advance();
                 picture.rows = row.saturating_add(1);
             }
+            if !picture.streams && self.skips_ended(frame, interval) {
+                continue;
+            }
             let mut bits = Bits::new(data, self.place);
             let mut carried = self.carried;
             let result = match picture.streams {
@@ -106,6 +109,22 @@ impl Running {
     /// Whether a restart marker has to come next.
     pub(super) fn is_before_mark(&self, interval: u32) -> bool {
         interval > 0 && self.until_restart == 0 && self.next < self.all && self.next >= self.lost_until
+    }
+
+    /// In a first scan of a band, blocks whose band has ended stay as they are: they are passed over all at once.
+    fn skips_ended(&mut self, frame: &FrameHeader, interval: u32) -> bool {
+        let first_of_band = frame.coding == Coding::Progressive && self.scan.first > 0 && self.scan.high == 0;
+        if !first_of_band || self.carried.ended == 0 {
+            return false;
+        }
+        let left = self.all.saturating_sub(self.next).min(u64::from(self.carried.ended));
+        let due = if interval > 0 { left.min(u64::from(self.until_restart)) } else { left };
+        // At most as many as the 32 bits of `ended` count.
+        let count = u32::try_from(due).unwrap_or(0);
+        self.carried.ended = self.carried.ended.saturating_sub(count);
+        self.until_restart = self.until_restart.saturating_sub(count);
+        self.next = self.next.saturating_add(u64::from(count));
+        count > 0
     }
 
     fn column_and_row(&self) -> (u32, u32) {

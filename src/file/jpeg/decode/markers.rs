@@ -1,7 +1,7 @@
 //! Markers and their segments: what a file says before its scans, and how each scan begins.
 
-use super::{JpegDecoder, LOOK_BYTES, MOST_SCANS, SEVERAL_SCANS, State, Step};
-use crate::error::{Error, Result};
+use super::{JpegDecoder, LOOK_BYTES, MOST_SCANS, MOST_VISITS, SEVERAL_SCANS, SPARE_VISITS, State, Step};
+use crate::error::{Error, ErrorKind, Result};
 use crate::file::decoder::Stop;
 use crate::file::jpeg::bits::Place;
 use crate::file::jpeg::canvas::{self, canvas};
@@ -225,6 +225,14 @@ impl JpegDecoder {
             _ => frame.mcus,
         };
         let all = u64::from(across).saturating_mul(u64::from(down));
+        // Each scan goes over all its blocks, however few bytes it has.
+        let blocks = frame.components.iter().map(|c| u64::from(c.blocks.0).saturating_mul(u64::from(c.blocks.1)));
+        let most = blocks.fold(0, u64::saturating_add).saturating_mul(MOST_VISITS).saturating_add(SPARE_VISITS);
+        self.visits = self.visits.saturating_add(all);
+        if self.visits > most {
+            let what = format!("going over the picture's blocks in {} scans", self.scans);
+            return Err(ErrorKind::Limit { what, needed: self.visits, limit: most, unit: "blocks" }.into());
+        }
         self.scan = Some(Running {
             scan,
             place: Place::at(0),
@@ -246,10 +254,13 @@ impl JpegDecoder {
 
     /// Finds the number of lines behind the first scan (B.2.5), and starts the scan with it.
     pub(super) fn lines(&mut self) -> Result<Step> {
-        let said = self.data.windows(6).find_map(|w| match *w {
+        // From where it was looked for before; a mark may have been cut in two there.
+        let from = self.looked_for_lines.saturating_sub(5);
+        let said = self.data.get(from..).unwrap_or_default().windows(6).find_map(|w| match *w {
             [0xff, 0xdc, 0, 4, high, low] => Some(u16::from_be_bytes([high, low])),
             _ => None,
         });
+        self.looked_for_lines = self.data.len();
         match (said, &mut self.frame) {
             (Some(0), _) => Err(Error::malformed("a number of lines of 0")),
             (Some(lines), Some(frame)) => {

@@ -20,6 +20,10 @@ use std::ops::Range;
 
 /// Scans in a file at most: many times as many as encoders write. Each goes over all blocks, however few bytes it has.
 const MOST_SCANS: u32 = 250;
+/// How often the scans may go over each block of the picture, and blocks that small pictures may have beside that. Files of ten scans go
+/// over it four times.
+const MOST_VISITS: u64 = 40;
+const SPARE_VISITS: u64 = 1 << 22;
 /// What facts say of scans before they are counted.
 const SEVERAL_SCANS: &str = ", several scans";
 /// Bytes of a segment that are looked at where only a header is wanted.
@@ -42,6 +46,10 @@ pub(in crate::file) struct JpegDecoder {
     facts: Option<Facts>,
     scan: Option<Running>,
     scans: u32,
+    /// Blocks that the scans have gone over.
+    visits: u64,
+    /// Bytes in which the number of lines was looked for.
+    looked_for_lines: usize,
     /// The header of the first scan, while the number of lines is looked for.
     waiting: Vec<u8>,
     picture: Option<PartialPicture>,
@@ -112,6 +120,8 @@ impl JpegDecoder {
             facts: None,
             scan: None,
             scans: 0,
+            visits: 0,
+            looked_for_lines: 0,
             waiting: Vec::new(),
             picture: None,
             collects: false,
@@ -267,6 +277,7 @@ impl Decoder for JpegDecoder {
                 false => format!("the rest of scan {}, or a further one,", self.scans),
             },
             (_, Some(_)) => "the end-of-image marker".to_string(),
+            _ if self.state == State::Lines => "the number of lines, which stands behind the first scan,".to_string(),
             _ => "the rest of the header".to_string(),
         }
     }

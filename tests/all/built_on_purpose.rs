@@ -1,0 +1,169 @@
+//! Files built to take much for little: each is an error that names the limit, or takes no more than an honest one.
+#![cfg(all(feature = "png", feature = "jpeg", feature = "qoi"))]
+
+use crate::common::jpeg::{Jpeg, planes, progressive, segment, sequential};
+use crate::common::{chunk, png_of_samples, zlib};
+use rahmen::file::{Limits, ReadOptions, Reader, decode, facts_from};
+use rahmen::{Error, ErrorKind, Frame, Rgb, Size};
+use std::io::Cursor;
+
+/// A small PNG with further chunks behind its header.
+fn png_with(chunks: &[u8]) -> Vec<u8> {
+    let plain = png_of_samples((2, 2), (0, 8), &[1, 2, 3, 4], false, &|_| 0, &[]);
+    // Signature and IHDR are 33 bytes.
+    [&plain[..33], chunks, &plain[33..]].concat()
+}
+
+fn is_over_metadata(error: &Error, limit: u64) -> bool {
+    matches!(error.kind(), ErrorKind::Limit { what, limit: l, unit: "bytes", .. } if what.contains("metadata") && *l == limit)
+}
+
+#[test]
+fn texts_that_unpack_to_much_count_together() {
+    let limits = Limits::default().metadata(4 << 20);
+    let options = ReadOptions::default().limits(limits);
+    let text = |bytes: usize| chunk(b"zTXt", &[&b"Comment\0\0"[..], &zlib(&vec![b'a'; bytes])].concat());
+    // Each is within the limit, all together are not; behind the pixels as well.
+    let one = png_with(&text(3 << 20));
+    assert_eq!(decode(&one, options).unwrap().metadata().text[0].text.len(), 3 << 20);
+    let many = png_with(&text(3 << 20).repeat(16));
+    assert!(is_over_metadata(&decode(&many, options).unwrap_err(), 4 << 20));
+    let end = one.len() - 12;
+    let behind = [&one[..end], &text(3 << 20), &one[end..]].concat();
+    assert!(is_over_metadata(&decode(&behind, options).unwrap_err(), 4 << 20));
+}
+
+#[test]
+fn small_items_cost_more_than_their_bytes() {
+    let options = ReadOptions::default().limits(Limits::default().metadata(1 << 20));
+    let texts = |count: usize| png_with(&chunk(b"tEXt", b"k\0v").repeat(count));
+    assert_eq!(decode(&texts(1000), options).unwrap().metadata().text.len(), 1000);
+    assert!(is_over_metadata(&decode(&texts(20_000), options).unwrap_err(), 1 << 20));
+    let comments = |count: usize| Jpeg { segments: segment(0xfe, b"x").repeat(count), ..small(0xc0) }.file();
+    assert!(decode(&comments(1000), options).is_ok());
+    assert!(is_over_metadata(&decode(&comments(20_000), options).unwrap_err(), 1 << 20));
+}
+
+fn small(frame: u8) -> Jpeg {
+    Jpeg {
+        width: 64,
+        height: 48,
+        bits: 8,
+        frame,
+        planes: planes(64, 48, &[(2, 2), (1, 1), (1, 1)], 8),
+        ids: vec![1, 2, 3],
+        step: 5,
+        wide_quantiser: false,
+        interval: 0,
+        scans: if frame == 0xc2 { progressive(3)[2].clone() } else { sequential(3)[0].clone() },
+        skewed: true,
+        segments: Vec::new(),
+        late_height: false,
+    }
+}
+
+/// A gray progressive file of 8,000 x 8,000 pixels: a scan of means, and scans that say 31 times of 32,767 blocks that a band is empty.
+fn many_scans(count: usize) -> Vec<u8> {
+    let frame = segment(0xc2, &[8, 0x1f, 0x40, 0x1f, 0x40, 1, 1, 0x11, 0]);
+    // One code of one bit, 0: no difference of means; a run of 2^14 blocks and 14 further bits.
+    let table = |class: u8, symbol: u8| segment(0xc4, &[&[class, 1][..], &[0; 15], &[symbol]].concat());
+    let means = [segment(0xda, &[1, 1, 0, 0, 0, 0]), vec![0; 125_000]].concat();
+    let bits: Vec<u8> = (0..31 * 15).map(|i| u8::from(i % 15 != 0)).collect();
+    let bytes = bits.chunks(8).map(|bits| (0..8).fold(0, |byte, i| byte << 1 | bits.get(i).copied().unwrap_or(1)));
+    let runs: Vec<u8> = bytes.flat_map(|byte| if byte == 0xff { vec![0xff, 0] } else { vec![byte] }).collect();
+    let scan = [segment(0xda, &[1, 1, 0, 1, 5, 0]), runs].concat();
+    let quantiser = segment(0xdb, &[&[0][..], &[1; 64]].concat());
+    [
+        &[0xff, 0xd8][..],
+        &quantiser,
+        &frame,
+        &table(0, 0),
+        &table(0x10, 0xe0),
+        &means,
+        &scan.repeat(count),
+        &[0xff, 0xd9],
+    ]
+    .concat()
+}
+
+#[test]
+fn scans_may_go_over_a_picture_only_so_often() {
+    // Ten are what encoders write, and say nothing here: level gray.
+    let honest = Reader::from_seekable(
+        Cursor::new(many_scans(10)),
+        ReadOptions::default().reduced(rahmen::file::Reduced::Eighth),
+    );
+    let gray = honest.unwrap().read_whole().unwrap();
+    assert_eq!((gray.size(), gray.view::<rahmen::Gray<u8>>().unwrap()[(999, 999)].value), (Size::new(1000, 1000), 128));
+    let error = decode(&many_scans(1000), ReadOptions::default()).unwrap_err();
+    assert!(matches!(error.kind(), ErrorKind::Limit { unit: "blocks", limit: 44_194_304, .. }), "{error:?}");
+    assert!(error.to_string().contains("blocks in 45 scans"), "{error}");
+}
+
+#[test]
+fn a_height_that_comes_late_is_looked_for_once() {
+    let file = Jpeg { late_height: true, ..small(0xc0) }.file();
+    let whole = decode(&file, ReadOptions::default()).unwrap();
+    // However small the pieces are, and with much that comes before the mark.
+    let scan = file.windows(2).position(|w| w == [0xff, 0xda]).unwrap() + 14;
+    struct Pieces(Vec<u8>, usize);
+    impl std::io::Read for Pieces {
+        fn read(&mut self, to: &mut [u8]) -> std::io::Result<usize> {
+            let count = to.len().min(7).min(self.0.len() - self.1);
+            to[..count].copy_from_slice(&self.0[self.1..self.1 + count]);
+            self.1 += count;
+            Ok(count)
+        }
+    }
+    let pieces = Reader::from_read(Pieces(file.clone(), 0), ReadOptions::default()).unwrap().read_whole().unwrap();
+    assert!(pieces.content() == whole.content());
+    let long = [&file[..scan], &[0x11; 100_000], &file[scan..]].concat();
+    let error = facts_from(Cursor::new(long), ReadOptions::default()).unwrap_err().to_string();
+    assert!(error.contains("number of lines"), "{error}");
+}
+
+#[test]
+fn facts_of_a_stream_are_those_of_the_file() {
+    let folder = tempfile::tempdir().unwrap();
+    let segments = [
+        segment(0xe2, &[&b"ICC_PROFILE\0\x01\x02"[..], &[7; 60_000]].concat()),
+        segment(0xe2, &[&b"ICC_PROFILE\0\x02\x02"[..], &[8; 60_000]].concat()),
+        segment(0xfe, b"behind the profile"),
+    ];
+    let long = Jpeg { segments: segments.concat(), ..small(0xc0) }.file();
+    for (name, file) in [("plain.jpg", small(0xc0).file()), ("several.jpg", small(0xc2).file()), ("long.jpg", long)] {
+        let path = folder.path().join(name);
+        std::fs::write(&path, &file).unwrap();
+        let of_file = rahmen::file::facts(&path).unwrap();
+        let of_stream = facts_from(file.as_slice(), ReadOptions::default()).unwrap();
+        assert_eq!(
+            (&of_file.stored, of_file.size, &of_file.metadata),
+            (&of_stream.stored, of_stream.size, &of_stream.metadata),
+            "{name}"
+        );
+    }
+}
+
+#[test]
+fn what_a_header_claims_is_not_salvaged() {
+    // 27 bytes that declare 20,000 x 19,457 pixels, and some that declare the most there can be.
+    for (width, height) in [(20_000u32, 19_457u32), (u32::MAX >> 1, u32::MAX >> 1)] {
+        let file = [&b"qoif"[..], &width.to_be_bytes(), &height.to_be_bytes(), &[3, 0], &[0xfe; 13]].concat();
+        for options in [ReadOptions::default().salvage(), ReadOptions::default().salvage_filled()] {
+            let limits = Limits::default().memory(u64::MAX >> 1);
+            let started = Reader::from_seekable(
+                Cursor::new(file.clone()),
+                if width == 20_000 { options } else { options.limits(limits).limits(Limits::default()) },
+            );
+            assert!(started.is_err(), "{width} x {height}");
+        }
+    }
+    let frame = Frame::from_fn(Size::new(50, 40), |x, y| Rgb::new(x as u8, y as u8, (x * y) as u8)).unwrap();
+    let mut file = rahmen::file::encode(&frame, rahmen::FileFormat::Qoi, Default::default()).unwrap();
+    file.truncate(file.len() / 2);
+    file[8..12].copy_from_slice(&2_000_000_000u32.to_be_bytes());
+    let reader = Reader::from_seekable(Cursor::new(file), ReadOptions::default().salvage()).unwrap();
+    assert!((10..40).contains(&reader.facts().size.height), "{}", reader.facts().size);
+    let (picture, damage) = reader.read_damaged().unwrap();
+    assert_eq!((picture.size().width, damage.unwrap().rows), (50, 2_000_000_000));
+}
