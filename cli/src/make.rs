@@ -236,6 +236,11 @@ impl Written {
 
 /// Starts the file that is to be written.
 pub(crate) fn create(output: &Path, facts: &Facts, written: &Written, shared: &Shared) -> Done<Writer<'static>> {
+    // However many rows it has, one of them is held at least.
+    let row = facts.pixel_format.bytes(rahmen::Size::new(facts.size.width, 1));
+    let limits = shared.read_options().limits;
+    limits.check_size(facts.size)?;
+    limits.check_memory("a row of the picture", row)?;
     let options = written.options(output, shared)?;
     Ok(match output == Path::new("-") {
         true => Writer::to_stream(std::io::stdout(), facts, options).map_err(|e| e.in_file("standard output"))?,

@@ -399,6 +399,9 @@ impl<S: Sample> Warp<'_, S> {
     }
 }
 
+/// Angles beyond this are refused: a number of such a size does not tell one degree from the next.
+const MOST_DEGREES: f64 = 1e9;
+
 /// The map that rotates a picture clockwise by `degrees` about its centre, and the size that holds all of it; sides are
 /// rounded up, but for what rounding leaves over a whole number.
 ///
@@ -406,12 +409,12 @@ impl<S: Sample> Warp<'_, S> {
 /// An angle that is not a number, or a size beyond `u32`.
 pub fn rotated_whole(size: Size, degrees: f64) -> Result<(Affine, Size)> {
     let turn = Affine::rotate(degrees);
-    if !degrees.is_finite() {
+    if degrees.is_nan() || degrees.abs() > MOST_DEGREES {
         return Err(Error::out_of_range(
             "degrees",
             degrees,
-            (f64::MIN, f64::MAX),
-            format!("an angle of {degrees} degrees"),
+            (-MOST_DEGREES, MOST_DEGREES),
+            format!("an angle of {degrees:e} degrees"),
         ));
     }
     let (w, h) = (f64::from(size.width), f64::from(size.height));

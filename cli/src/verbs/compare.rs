@@ -5,6 +5,7 @@ use crate::fail::{Done, said};
 use crate::open;
 use crate::plots::{Plotting, picture_panel};
 use crate::text::{Align, number, safe, table};
+use crate::words;
 use clap::Args;
 use rahmen::Picture;
 use rahmen::flow::{Orient, Step, ToCodes, apply};
@@ -37,7 +38,7 @@ pub(crate) struct Compare {
     #[arg(long, value_name = "FILE")]
     error: Option<PathBuf>,
     /// With --error or --plot: amplify errors N times
-    #[arg(long, value_name = "N", default_value_t = 1.0)]
+    #[arg(long, value_name = "N", default_value_t = 1.0, value_parser = words::above_none)]
     gain: f64,
     #[command(flatten)]
     plotting: Plotting,

@@ -100,6 +100,12 @@ impl RealRange {
     }
 }
 
+/// A number that is one, and above 0.
+pub(crate) fn above_none(word: &str) -> Result<f64, String> {
+    let number = word.parse::<f64>().ok().filter(|number| number.is_finite() && *number > 0.0);
+    number.ok_or_else(|| format!("a number above 0 is expected, not {word}"))
+}
+
 /// How to interpolate: a kernel by its name, or a cubic by its two numbers.
 pub(crate) fn kernel(word: &str) -> Result<Kernel, String> {
     let names = Kernel::ALL.iter().map(|kernel| kernel.name()).collect::<Vec<_>>().join(", ");

@@ -281,3 +281,41 @@ fn the_tour_makes_a_new_folder_and_names_it() {
     out(&["tour", &folder.path("elsewhere/deep")]);
     assert!(Path::new(&folder.path("elsewhere/deep/board.png")).is_file());
 }
+
+#[test]
+fn pictures_that_are_too_large_to_make_are_refused_before_memory_is_taken() {
+    let folder = Folder::new();
+    let out = folder.path("blank.png");
+    let line = fails(1, &["blank", &out, "--size", "4294967295x4294967295"]);
+    assert!(line.contains("over the limit of 2147483648 pixels"), "{line}");
+    let line = fails(1, &["blank", &out, "--size", "2000000000x3"]);
+    assert!(line.contains("a row of the picture") && line.contains("--limit-memory"), "{line}");
+    assert_eq!(folder.names().len(), 0);
+}
+
+#[test]
+#[cfg(unix)]
+fn a_standard_error_that_takes_nothing_stops_nothing() {
+    let folder = Folder::new();
+    let to = folder.path("quay.jpg");
+    let full = std::fs::OpenOptions::new().write(true).open("/dev/full");
+    let Ok(full) = full else { return };
+    let mut command = std::process::Command::new(env!("CARGO_BIN_EXE_rahmen"));
+    // Texts are left out, which is said in a note.
+    let status = command.args(["save", &demo("quay-dawn.png"), &to, "--verbose"]).stderr(full).status().unwrap();
+    assert!(status.success() && std::fs::metadata(&to).unwrap().len() > 1000, "{status}");
+    let full = std::fs::OpenOptions::new().write(true).open("/dev/full").unwrap();
+    let mut command = std::process::Command::new(env!("CARGO_BIN_EXE_rahmen"));
+    assert_eq!(command.args(["facts", "nothing.png"]).stderr(full).status().unwrap().code(), Some(1));
+}
+
+#[test]
+fn numbers_that_are_none_are_refused_as_words() {
+    let folder = Folder::new();
+    let (a, to) = (demo("quay-dawn.png"), folder.path("to.png"));
+    for gain in ["nan", "inf", "0", "-2"] {
+        let line = fails(2, &["compare", &a, &a, "--error", &to, &format!("--gain={gain}")]);
+        assert!(line.contains("above 0"), "{line}");
+    }
+    assert!(fails(1, &["rotate", &a, &to, "1e308"]).contains("an angle of"));
+}

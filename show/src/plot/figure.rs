@@ -128,7 +128,7 @@ impl Figure {
         }
         let end = text.rfind("</svg>").unwrap_or(text.len());
         text.insert_str(end, &images);
-        Ok(text)
+        Ok(well_formed(&text))
     }
 
     /// Writes the figure: `.svg` as such, any other extension as a picture.
@@ -274,6 +274,13 @@ fn with_fonts() {
     });
 }
 
+/// A text without the characters that XML has no place for (XML 1.0, 2.2), which titles and names may hold; each becomes the mark of a
+/// character that is not known.
+fn well_formed(text: &str) -> String {
+    let fits = |c: char| matches!(c, '\t' | '\n' | '\r' | '\u{20}'..='\u{fffd}' | '\u{10000}'..);
+    text.chars().map(|c| if fits(c) { c } else { '\u{fffd}' }).collect()
+}
+
 #[cfg(test)]
 mod tests {
     use super::*;
@@ -299,6 +306,10 @@ mod tests {
         assert_eq!(frame[(at.0 + 200, at.1 + 9)], Rgb::new(200, 200, 200));
         let svg = figure.to_svg().unwrap();
         assert!(svg.contains("share of values, %") && svg.contains("data:image/png;base64,iVBOR"));
+        let odd =
+            Figure::new("a\u{1b}[31m \u{1} <b> & c").row(vec![Panel::Chart(Chart::histogram(&[("x\u{0}", &counted)]))]);
+        let odd = odd.to_svg().unwrap();
+        assert!(odd.chars().all(|c| c >= ' ' || c == '\n') && odd.contains("&lt;b&gt; &amp; c"), "{odd}");
         let folder = std::env::temp_dir();
         assert!(figure.save(folder.join("plot.docx")).unwrap_err().to_string().contains("plots are written as"));
     }
