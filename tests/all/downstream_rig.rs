@@ -28,7 +28,6 @@ fn codes_are_codes_all_the_way() {
     assert!(histogram(part, &HistogramRules::default().levels(Levels::scaled(4095))).is_err());
     assert!(histogram(part, &HistogramRules::default().levels(Levels::codes(2000))).is_err());
     assert!(histogram(part, &HistogramRules::default().levels(Levels::Codes(vec![4095, 4095]))).is_err());
-    // Bins of one code each are codes.
     let bins = histogram(part, &HistogramRules::default().bins(4096).range(0.0, 4096.0)).unwrap();
     assert!(
         bins.channels[0].is_by_level() && bins.channels[0].bins == histogram(part, &rules).unwrap().channels[0].bins
