@@ -24,6 +24,7 @@ mod foreign_memory;
 mod geometry_follows_references;
 mod hostile_files;
 mod house;
+mod into_foreign_memory;
 mod jpeg_every_kind;
 mod jpeg_lossless;
 mod jpeg_salvage;
