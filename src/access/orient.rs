@@ -267,8 +267,9 @@ fn whole_block<T: Copy, const N: usize>(from: &[&[T]; N], to: &mut [&mut [T]; N]
 /// change the rows' addresses, and they would be loaded again for every pixel.
 #[inline]
 fn column_into<T: Copy, const N: usize>(rows: &[&[T; N]; N], column: usize, line: &mut [T; N]) {
-    for (to, row) in line.iter_mut().zip(rows) {
-        *to = row[column];
+    // By indices: a pair of iterators may stay a call.
+    for i in 0..N {
+        line[i] = rows[i][column];
     }
 }
 
