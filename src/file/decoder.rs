@@ -267,11 +267,6 @@ pub(super) fn take_bytes<const N: usize>(from: &mut &[u8]) -> Option<[u8; N]> {
 /// Gathers bytes from the front of `input` until `part` has `wanted` of them; true when it has. What a [`Decoder`] does with whatever
 /// is fed to it in pieces.
 pub fn gather(part: &mut Vec<u8>, input: &mut &[u8], wanted: usize) -> bool {
-    collect(part, input, wanted)
-}
-
-/// [`gather`], by its name within the library.
-pub(super) fn collect(part: &mut Vec<u8>, input: &mut &[u8], wanted: usize) -> bool {
     let missing = wanted.saturating_sub(part.len()).min(input.len());
     let (head, tail) = input.split_at(missing);
     part.extend_from_slice(head);

@@ -3,7 +3,7 @@
 //!
 //! Not here: what the bytes of a row mean.
 
-use super::decoder::{Jump, RowsOut, Slot, Stop, collect};
+use super::decoder::{Jump, RowsOut, Slot, Stop, gather};
 use crate::error::Result;
 use crate::frame::RowOrder;
 
@@ -113,7 +113,7 @@ impl StoredRows {
                 put(row, out.next_row())
             }
             _ => {
-                let complete = collect(&mut self.part, rest, self.row);
+                let complete = gather(&mut self.part, rest, self.row);
                 if !complete {
                     self.at = self.at.saturating_add(before as u64);
                     return Ok(Some(Stop::NeedInput));
@@ -153,7 +153,7 @@ impl StoredRows {
             return result.map(|()| None);
         }
         let before = rest.len();
-        let complete = collect(&mut self.part, rest, wanted);
+        let complete = gather(&mut self.part, rest, wanted);
         self.at = self.at.saturating_add(before.saturating_sub(rest.len()) as u64);
         if !complete {
             return Ok(Some(Stop::NeedInput));

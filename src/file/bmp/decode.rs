@@ -4,7 +4,7 @@ use super::header::{FIRST, Field, Header, Kind, enough};
 use super::runs::Runs;
 use crate::convert::swizzle::each;
 use crate::error::{Error, Result};
-use crate::file::decoder::{Decoder, Jump, RowsOut, Slot, Start, Stop, collect};
+use crate::file::decoder::{Decoder, Jump, RowsOut, Slot, Start, Stop, gather};
 use crate::file::stored::StoredRows;
 use crate::frame::{Facts, FileFormat, Metadata, Palette, PixelFormat, RowOrder, SamplesMut};
 use crate::pixel::{Depth, Layout, Meaning, Primaries, Rgba, codes};
@@ -50,9 +50,9 @@ impl BmpDecoder {
     /// Collects all that stands before the pixels; true once it is there.
     fn header(&mut self, input: &mut &[u8]) -> Result<bool> {
         let before = input.len();
-        let complete = collect(&mut self.part, input, FIRST) && {
+        let complete = gather(&mut self.part, input, FIRST) && {
             let wanted = enough(&self.part);
-            collect(&mut self.part, input, wanted)
+            gather(&mut self.part, input, wanted)
         };
         self.at = self.at.saturating_add(before.saturating_sub(input.len()) as u64);
         if !complete {
@@ -123,7 +123,7 @@ impl BmpDecoder {
                 return Some(Stop::Elsewhere(Jump { to: place, keep_to: Some(end), wanted: bytes as usize }));
             }
             let before = input.len();
-            let complete = collect(&mut self.part, input, bytes as usize);
+            let complete = gather(&mut self.part, input, bytes as usize);
             self.at = self.at.saturating_add(before.saturating_sub(input.len()) as u64);
             if !complete {
                 return Some(Stop::NeedInput);

@@ -3,7 +3,7 @@
 use super::element::Element;
 use super::header::{Header, wanted};
 use crate::error::{Error, Result};
-use crate::file::decoder::{Decoder, RowsOut, Slot, Start, Stop, collect};
+use crate::file::decoder::{Decoder, RowsOut, Slot, Start, Stop, gather};
 use crate::file::stored::StoredRows;
 use crate::frame::{AnyNumbersMut, AnyPlanes, Facts, FileFormat, Metadata, PixelFormat, RowOrder, SamplesMut, Size};
 use crate::pixel::{Depth, Layout, Meaning, NumberKind, Sample, Transfer};
@@ -131,7 +131,7 @@ impl Decoder for NpyDecoder {
                 if self.part.len() >= wanted {
                     break;
                 }
-                if !collect(&mut self.part, rest, wanted) {
+                if !gather(&mut self.part, rest, wanted) {
                     return Ok(Stop::NeedInput);
                 }
             }
@@ -145,14 +145,14 @@ impl Decoder for NpyDecoder {
                 if out.is_full() && bytes.is_empty() {
                     return Ok(Stop::RowsGiven);
                 }
-                if !collect(bytes, rest, *all) {
+                if !gather(bytes, rest, *all) {
                     return Ok(Stop::NeedInput);
                 }
                 while *given < size.height {
                     if out.is_full() {
                         return Ok(Stop::RowsGiven);
                     }
-                    gather(bytes, *given, *size, put, row);
+                    gather_row(bytes, *given, *size, put, row);
                     put.row(row, out.next_row()).inspect_err(|_| out.spoil())?;
                     *given = given.saturating_add(1);
                 }
@@ -189,7 +189,7 @@ impl Decoder for NpyDecoder {
 }
 
 /// Row y of an array whose first axis runs fastest: element (y, x, c) is at y + height * (x + width * c).
-fn gather(bytes: &[u8], y: u32, size: Size, put: &Put, row: &mut Vec<u8>) {
+fn gather_row(bytes: &[u8], y: u32, size: Size, put: &Put, row: &mut Vec<u8>) {
     let (each, width, height) = (put.element.bytes(), size.width as usize, size.height as usize);
     row.clear();
     for x in 0..width {

@@ -6,7 +6,7 @@ use super::rows::Rows;
 use super::{SIGNATURE, chunks};
 use crate::error::{Error, Result};
 use crate::file::budget::Budget;
-use crate::file::decoder::{Decoder, RowsOut, Start, Stop, collect};
+use crate::file::decoder::{Decoder, RowsOut, Start, Stop, gather};
 use crate::file::options::Limits;
 use crate::frame::{Facts, FileFormat, Metadata, Palette, PixelFormat, RowOrder};
 use crate::pixel::{Layout, Meaning, Rgba};
@@ -84,9 +84,9 @@ impl PngDecoder {
     }
 
     /// Collects bytes into `part` until it has `wanted`; true when it has.
-    fn collect(&mut self, input: &mut &[u8], wanted: usize) -> bool {
+    fn gather(&mut self, input: &mut &[u8], wanted: usize) -> bool {
         let before = input.len();
-        let complete = collect(&mut self.part, input, wanted);
+        let complete = gather(&mut self.part, input, wanted);
         self.at = self.at.saturating_add(before.saturating_sub(input.len()) as u64);
         complete
     }
@@ -254,7 +254,7 @@ impl PngDecoder {
             }
             match self.state {
                 State::Signature => {
-                    if !self.collect(rest, SIGNATURE.len()) {
+                    if !self.gather(rest, SIGNATURE.len()) {
                         return Ok(Stop::NeedInput);
                     }
                     if self.part != SIGNATURE {
@@ -267,14 +267,14 @@ impl PngDecoder {
                     if self.part.is_empty() {
                         self.chunk_at = self.at;
                     }
-                    if !self.collect(rest, 8) {
+                    if !self.gather(rest, 8) {
                         return Ok(Stop::NeedInput);
                     }
                     self.chunk_header()?;
                 }
                 State::Body { kind, length } => {
                     let before = self.part.len();
-                    let complete = self.collect(rest, length as usize);
+                    let complete = self.gather(rest, length as usize);
                     self.crc.update(self.part.get(before..).unwrap_or_default());
                     if !complete {
                         return Ok(Stop::NeedInput);
@@ -313,7 +313,7 @@ impl PngDecoder {
                 }
                 State::Checksum { kind, body } => {
                     let wanted = (body.unwrap_or(0) as usize).saturating_add(4);
-                    if !self.collect(rest, wanted) {
+                    if !self.gather(rest, wanted) {
                         return Ok(Stop::NeedInput);
                     }
                     self.checksum(kind, body.is_some())?;

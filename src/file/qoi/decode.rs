@@ -2,7 +2,7 @@
 
 use super::{END, MAGIC, Rgba, START, place};
 use crate::error::{Error, Result};
-use crate::file::decoder::{Decoder, RowsOut, Slot, Start, Stop, collect, take_bytes};
+use crate::file::decoder::{Decoder, RowsOut, Slot, Start, Stop, gather, take_bytes};
 use crate::file::options::Limits;
 use crate::frame::{Facts, FileFormat, Metadata, PixelFormat, SamplesMut, Size};
 use crate::pixel::{Depth, Layout, Transfer};
@@ -40,8 +40,8 @@ impl QoiDecoder {
         }
     }
 
-    fn collect(&mut self, input: &mut &[u8], wanted: usize) -> bool {
-        collect(&mut self.part, input, wanted)
+    fn gather(&mut self, input: &mut &[u8], wanted: usize) -> bool {
+        gather(&mut self.part, input, wanted)
     }
 
     fn header(&mut self) -> Result<()> {
@@ -87,7 +87,7 @@ impl QoiDecoder {
             0x80..=0xbf => 2,
             _ => 1,
         };
-        if !self.collect(input, length) {
+        if !self.gather(input, length) {
             return Ok(false);
         }
         let [r, g, b, a] = self.pixel;
@@ -131,7 +131,7 @@ impl QoiDecoder {
 impl Decoder for QoiDecoder {
     fn feed(&mut self, rest: &mut &[u8], out: &mut RowsOut<'_>) -> Result<Stop> {
         let Some(facts) = &self.facts else {
-            if !self.collect(rest, HEADER) {
+            if !self.gather(rest, HEADER) {
                 return Ok(Stop::NeedInput);
             }
             self.header()?;
@@ -160,7 +160,7 @@ impl Decoder for QoiDecoder {
             return Err(Error::malformed("a run goes on beyond the last pixel"));
         }
         if !self.done {
-            if !self.collect(rest, END.len()) {
+            if !self.gather(rest, END.len()) {
                 return Ok(Stop::NeedInput);
             }
             if self.part != END {

@@ -1,7 +1,7 @@
 //! Reading.
 
 use crate::error::{Error, ErrorKind, Help, Result};
-use crate::file::decoder::{Decoder, RowsOut, Slot, Start, Stop, collect};
+use crate::file::decoder::{Decoder, RowsOut, Slot, Start, Stop, gather};
 use crate::file::stored::StoredRows;
 use crate::frame::{Facts, FileFormat, Metadata, PixelFormat, Pixels, RawLayout, RowOrder, SamplesMut, SamplesRef};
 use crate::pixel::{Depth, Meaning, Transfer};
@@ -77,7 +77,7 @@ impl Decoder for RawDecoder {
                 if out.is_full() && bytes.is_empty() {
                     return Ok(Stop::RowsGiven);
                 }
-                if pixels.is_none() && !collect(bytes, rest, *needed) {
+                if pixels.is_none() && !gather(bytes, rest, *needed) {
                     return Ok(Stop::NeedInput);
                 }
                 let pixels = match pixels {

@@ -6,7 +6,7 @@ use super::runs::Packets;
 use crate::convert::premultiply::unpremultiply_row;
 use crate::convert::swizzle::each;
 use crate::error::{Error, Result};
-use crate::file::decoder::{Decoder, RowsOut, Slot, Start, Stop, collect};
+use crate::file::decoder::{Decoder, RowsOut, Slot, Start, Stop, gather};
 use crate::file::stored::StoredRows;
 use crate::frame::{Facts, FileFormat, Metadata, Palette, PixelFormat, RowOrder, SamplesMut};
 use crate::pixel::{Depth, Layout, Meaning, Rgba};
@@ -93,7 +93,7 @@ impl TgaDecoder {
             (State::Area, _) => AREA,
             _ => HEADER,
         };
-        if !collect(&mut self.part, input, wanted) {
+        if !gather(&mut self.part, input, wanted) {
             return Ok(Some(Stop::NeedInput));
         }
         let part = std::mem::take(&mut self.part);

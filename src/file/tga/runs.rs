@@ -1,7 +1,7 @@
 //! Packets of runs: a machine that is pushed bytes and gives rows of pixels as they would stand in a plain file.
 
 use crate::error::{Error, Result};
-use crate::file::decoder::collect;
+use crate::file::decoder::gather;
 
 /// What the machine is in the middle of.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -44,7 +44,7 @@ impl Packets {
                     self.packet = if count & 128 != 0 { Packet::Run(pixels) } else { Packet::Pixels(pixels) };
                 }
                 Packet::Run(count) => {
-                    if !collect(&mut self.pixel, input, self.pixel_bytes) {
+                    if !gather(&mut self.pixel, input, self.pixel_bytes) {
                         return Ok(false);
                     }
                     self.packet = Packet::Repeat(count);
@@ -63,7 +63,7 @@ impl Packets {
                     self.left(count.saturating_sub(now), Packet::Pixels);
                 }
                 Packet::Pixels(count) => {
-                    if !collect(&mut self.pixel, input, self.pixel_bytes) {
+                    if !gather(&mut self.pixel, input, self.pixel_bytes) {
                         return Ok(false);
                     }
                     self.row.extend_from_slice(&self.pixel);
