@@ -75,7 +75,11 @@ pub(crate) fn spread(threads: Threads, count: usize, work: &(dyn Fn(usize) + Syn
 
 /// Runs the jobs, at most as many at a time as are allowed.
 pub(crate) fn each<J: Send>(threads: Threads, jobs: Vec<J>, run: impl Fn(J) + Sync) {
-    let slots: Vec<Mutex<Option<J>>> = jobs.into_iter().map(|job| Mutex::new(Some(job))).collect();
+    // Loops, not chains of iterators: all of this is compiled for each kind of job.
+    let mut slots = Vec::with_capacity(jobs.len());
+    for job in jobs {
+        slots.push(Mutex::new(Some(job)));
+    }
     spread(threads, slots.len(), &|index| {
         if let Some(job) = taken(&slots[index]) {
             run(job);
@@ -85,11 +89,25 @@ pub(crate) fn each<J: Send>(threads: Threads, jobs: Vec<J>, run: impl Fn(J) + Sy
 
 /// Runs the jobs like [`each`] and gives their results in the jobs' order.
 pub(crate) fn collect<J: Send, R: Send>(threads: Threads, jobs: Vec<J>, run: impl Fn(J) -> R + Sync) -> Vec<R> {
-    let mut results = Vec::new();
-    results.resize_with(jobs.len(), || None);
-    each(threads, jobs.into_iter().zip(&mut results).collect(), |(job, result)| *result = Some(run(job)));
-    // Each has been set: a job that ends otherwise ends all of this too.
-    results.into_iter().flatten().collect()
+    let mut slots = Vec::with_capacity(jobs.len());
+    for job in jobs {
+        slots.push((Mutex::new(Some(job)), Mutex::new(None)));
+    }
+    spread(threads, slots.len(), &|index| {
+        let (job, result) = &slots[index];
+        if let Some(job) = taken(job) {
+            let found = run(job);
+            *result.lock().unwrap_or_else(PoisonError::into_inner) = Some(found);
+        }
+    });
+    let mut results = Vec::with_capacity(slots.len());
+    for (_, result) in &slots {
+        // Each has been set: a job that ends otherwise ends all of this too.
+        if let Some(result) = taken(result) {
+            results.push(result);
+        }
+    }
+    results
 }
 
 /// What a slot holds; it is asked for once, and nothing panics meanwhile.

@@ -3,7 +3,7 @@
 //! Every move is written once over arrays of `N` bytes and compiled for the eight sizes that pixels have, not for each
 //! pixel type.
 
-use crate::frame::{SampleView, SampleViewMut};
+use crate::frame::SampleView;
 use crate::pixel::{Pixel, samples_of};
 
 /// Runs an expression with the bytes of a pixel as a constant.
@@ -73,9 +73,9 @@ pub(crate) fn row<'a, const N: usize>(view: &SampleView<'a, u8>, y: u32) -> &'a 
     view.row(y).as_chunks().0
 }
 
-/// The rows of pixels of `N` bytes, from the top.
-pub(crate) fn rows_mut<'a, const N: usize>(
-    view: SampleViewMut<'a, u8>,
-) -> impl DoubleEndedIterator<Item = &'a mut [[u8; N]]> + ExactSizeIterator {
-    view.into_rows().map(|row| row.as_chunks_mut().0)
+/// The pixels of `N` bytes of a row to write. Of a row, not of all rows of a view: an iterator over these would be compiled
+/// for each size.
+#[inline(always)]
+pub(crate) fn pixels_mut<const N: usize>(row: &mut [u8]) -> &mut [[u8; N]] {
+    row.as_chunks_mut().0
 }

@@ -104,23 +104,34 @@ pub(crate) fn orient_bytes(from: SampleView<'_, u8>, orientation: Orientation, t
 /// Mirrored left-right, and top-bottom too where that is asked for.
 fn mirrored<const N: usize>(from: SampleView<'_, u8>, to: SampleViewMut<'_, u8>, top_bottom: bool) {
     let (level, height) = (Level::best(), from.height());
-    for (y, to) in (0u32..).zip(bytes::rows_mut::<N>(to)) {
-        reversed_row::<N>(level, bytes::row(&from, if top_bottom { height - 1 - y } else { y }), to);
+    for (y, to) in (0u32..).zip(to.into_rows()) {
+        let from = bytes::row(&from, if top_bottom { height - 1 - y } else { y });
+        reversed_row::<N>(level, from, bytes::pixels_mut(to));
     }
 }
 
 /// Transposed, and mirrored afterwards where that is asked for.
 fn transposed<const N: usize>(from: SampleView<'_, u8>, to: SampleViewMut<'_, u8>, left_right: bool, top_bottom: bool) {
     // A mirror left-right after a transposition is one top-bottom before it.
-    let mut from: Vec<&[[u8; N]]> = (0..from.height()).map(|y| bytes::row(&from, y)).collect();
-    let mut to: Vec<_> = bytes::rows_mut::<N>(to).collect();
-    if left_right {
-        from.reverse();
+    let height = from.height();
+    let mut rows: Vec<&[[u8; N]]> = Vec::with_capacity(height as usize);
+    for y in 0..height {
+        rows.push(bytes::row(&from, if left_right { height - 1 - y } else { y }));
     }
+    let mut to = pixel_rows::<N>(to);
     if top_bottom {
         to.reverse();
     }
-    transpose_rows(&from, &mut to);
+    transpose_rows(&rows, &mut to);
+}
+
+/// All rows of pixels of `N` bytes, to write.
+fn pixel_rows<'a, const N: usize>(view: SampleViewMut<'a, u8>) -> Vec<&'a mut [[u8; N]]> {
+    let mut rows = Vec::with_capacity(view.height() as usize);
+    for row in view.into_rows() {
+        rows.push(bytes::pixels_mut(row));
+    }
+    rows
 }
 
 impl<P: Pixel> ViewMut<'_, P> {
@@ -146,10 +157,12 @@ fn orient_in_place(mut view: SampleViewMut<'_, u8>, orientation: Orientation) {
     let (transpose, left_right, top_bottom) = orientation.parts();
     with_pixel_bytes!(view.channels().count, N => {
         if transpose {
-            transpose_in_place(&mut bytes::rows_mut::<N>(view.reborrow()).collect::<Vec<_>>());
+            transpose_in_place(&mut pixel_rows::<N>(view.reborrow()));
         }
         if left_right {
-            bytes::rows_mut::<N>(view.reborrow()).for_each(<[[u8; N]]>::reverse);
+            for row in view.rows_mut() {
+                bytes::pixels_mut::<N>(row).reverse();
+            }
         }
     });
     if top_bottom {
@@ -202,7 +215,11 @@ fn reversed_row<const N: usize>(level: Level, from: &[[u8; N]], to: &mut [[u8; N
     match N {
         3 => reversed_threes::<u8>(level, from.as_flattened(), to.as_flattened_mut()),
         _ => level.row(from, to, |from, to| {
-            to.iter_mut().zip(from.iter().rev()).for_each(|(to, from)| *to = *from);
+            let count = to.len().min(from.len());
+            let (from, to) = (&from[..count], &mut to[..count]);
+            for i in 0..count {
+                to[i] = from[count - 1 - i];
+            }
         }),
     }
 }
@@ -244,9 +261,9 @@ fn transpose_blocks<T: Copy, const N: usize>(
                 whole(rows, lines, x, y);
                 continue;
             }
-            for (x, line) in (x..).zip(to[x..].iter_mut().take(N)) {
-                for (y, row) in (y..).zip(from[y..].iter().take(N)) {
-                    line[y] = row[x];
+            for x in x..width.min(x + N) {
+                for y in y..height.min(y + N) {
+                    to[x][y] = from[y][x];
                 }
             }
         }

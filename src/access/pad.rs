@@ -105,7 +105,8 @@ pub(super) fn pad_bytes(
 
 fn padded<const N: usize>(from: SampleView<'_, u8>, margins: Margins, edge: Edge<[u8; N]>, to: SampleViewMut<'_, u8>) {
     let outside = if let Edge::Constant(pixel) = edge { pixel } else { [0; N] };
-    for (y, row) in (0u32..).zip(bytes::rows_mut::<N>(to)) {
+    for (y, row) in (0u32..).zip(to.into_rows()) {
+        let row = bytes::pixels_mut(row);
         match edge.inside(i64::from(y) - i64::from(margins.top), from.height()) {
             Some(y) => pad_row(bytes::row(&from, y), margins.left, &edge, outside, row),
             None => row.fill(outside),

@@ -139,26 +139,34 @@ fn run(view: AnySamplesMut<'_>, tops: &[u32], way: Way) -> Result<()> {
 }
 
 fn run_samples<S: Sample>(mut view: SampleViewMut<'_, S>, tops: &[u32], way: Way) -> Result<()> {
-    tops.iter().try_for_each(|&top| check_top(S::DEPTH, top))?;
     let full = S::DEPTH.max_code().map_or(0, u32::from);
-    let table = |&top: &u32| -> Vec<S> {
-        let value = |v: u32| match way {
-            Way::Expand => codes::sample_of(v, top, full),
-            Way::Reduce => codes::code_of(v, top, full),
-            Way::Snap => codes::sample_of(codes::code_of(v, top, full), top, full),
-        };
-        (0..=full).map(|v| number(value(v))).collect()
-    };
-    let tables: Vec<_> = tops.iter().map(table).collect();
+    let mut tables = Vec::with_capacity(tops.len());
+    for &top in tops {
+        check_top(S::DEPTH, top)?;
+        let mut table = Vec::with_capacity(full as usize + 1);
+        for v in 0..full + 1 {
+            table.push(number::<S>(changed(v, top, full, way)));
+        }
+        tables.push(table);
+    }
     for row in view.rows_mut() {
-        for (channel, table) in tables.iter().enumerate() {
-            for v in row.iter_mut().skip(channel).step_by(tables.len()) {
+        for pixel in row.chunks_exact_mut(tables.len()) {
+            for i in 0..pixel.len() {
                 // The table has an entry for every value of the depth.
-                *v = table[index(*v)];
+                pixel[i] = tables[i][index(pixel[i])];
             }
         }
     }
     Ok(())
+}
+
+/// One number, one way.
+fn changed(v: u32, top: u32, full: u32, way: Way) -> u32 {
+    match way {
+        Way::Expand => codes::sample_of(v, top, full),
+        Way::Reduce => codes::code_of(v, top, full),
+        Way::Snap => codes::sample_of(codes::code_of(v, top, full), top, full),
+    }
 }
 
 /// A whole number up to the depth's max code, unscaled.

@@ -4,7 +4,7 @@ use super::channels::{interleave, replaced, separate};
 use super::select::check_channel;
 use crate::error::{Error, ErrorKind, Result};
 use crate::frame::{
-    Content, Pixels, SampleView, SampleViewMut, ViewMut, depths_differ, same_size, with_same_samples, with_samples,
+    Content, Pixels, SampleView, SampleViewMut, depths_differ, same_size, with_same_samples, with_samples,
     with_samples_mut,
 };
 use crate::pixel::{Gray, Layout, Sample};
@@ -81,14 +81,20 @@ impl Pixels {
 }
 
 fn split_samples<S: Sample>(view: SampleView<'_, S>, planes: &mut [Pixels]) -> Result<()> {
-    let views = planes.iter_mut().map(|plane| plane.view_mut::<Gray<S>>().map(ViewMut::into_samples));
-    separate(view, views.collect::<Result<_>>()?);
+    let mut views = Vec::with_capacity(planes.len());
+    for plane in planes {
+        views.push(plane.view_mut::<Gray<S>>()?.into_samples());
+    }
+    separate(view, views);
     Ok(())
 }
 
 fn merge_samples<S: Sample>(planes: &[&Pixels], target: SampleViewMut<'_, S>) -> Result<()> {
-    let views = planes.iter().map(|plane| plane.view::<Gray<S>>().map(|view| view.samples()));
-    interleave(&views.collect::<Result<Vec<_>>>()?, target);
+    let mut views = Vec::with_capacity(planes.len());
+    for plane in planes {
+        views.push(plane.view::<Gray<S>>()?.samples());
+    }
+    interleave(&views, target);
     Ok(())
 }
 

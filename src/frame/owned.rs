@@ -149,7 +149,7 @@ impl<P: Pixel> Frame<P> {
     /// The pixel at (x, y), or `None` outside.
     #[inline]
     pub fn get(&self, x: u32, y: u32) -> Option<P> {
-        self.size.contains(x, y).then(|| self.row(y)[x as usize])
+        if self.size.contains(x, y) { Some(self.row(y)[x as usize]) } else { None }
     }
 
     /// The pixel at (x, y).

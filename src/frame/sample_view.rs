@@ -82,9 +82,8 @@ impl<'a, T: Number> SampleView<'a, T> {
     }
 
     /// The rows from the top.
-    pub fn rows(&self) -> impl ExactSizeIterator<Item = &'a [T]> + DoubleEndedIterator + use<'a, T> {
-        let window = self.window;
-        (0..self.size.height as usize).map(move |y| window.row(y))
+    pub fn rows(&self) -> SampleRows<'a, T> {
+        SampleRows { window: self.window, left: 0..self.size.height as usize }
     }
 
     /// All samples as one slice, where the rows have no gaps between them.
@@ -265,6 +264,48 @@ impl<'a> SampleViewMut<'a, u8> {
         Some(SampleViewMut { window: self.window.numbers()?, size: self.size, channels })
     }
 }
+
+/// The rows of a view of numbers, from the top; from both ends.
+///
+/// A type of its own, not a chain of adapters, whose every method would be compiled for each type of numbers.
+#[derive(Clone)]
+pub struct SampleRows<'a, T: Number> {
+    window: Window<'a, T>,
+    left: std::ops::Range<usize>,
+}
+
+impl<T: Number> std::fmt::Debug for SampleRows<'_, T> {
+    fn fmt(&self, f: &mut std::fmt::Formatter<'_>) -> std::fmt::Result {
+        write!(f, "SampleRows({} left)", self.left.len())
+    }
+}
+
+impl<'a, T: Number> Iterator for SampleRows<'a, T> {
+    type Item = &'a [T];
+
+    #[inline]
+    fn next(&mut self) -> Option<Self::Item> {
+        match self.left.next() {
+            Some(y) => Some(self.window.row(y)),
+            None => None,
+        }
+    }
+
+    fn size_hint(&self) -> (usize, Option<usize>) {
+        (self.left.len(), Some(self.left.len()))
+    }
+}
+
+impl<T: Number> DoubleEndedIterator for SampleRows<'_, T> {
+    fn next_back(&mut self) -> Option<Self::Item> {
+        match self.left.next_back() {
+            Some(y) => Some(self.window.row(y)),
+            None => None,
+        }
+    }
+}
+
+impl<T: Number> ExactSizeIterator for SampleRows<'_, T> {}
 
 /// The rows of a mutable view of numbers, from the top; from both ends.
 pub struct SampleRowsMut<'a, T: Number> {

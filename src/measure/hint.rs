@@ -142,8 +142,11 @@ impl Pair<'_> {
 
 /// Numbers of a row of bytes.
 fn numbers(bytes: &[u8], kind: NumberKind, out: &mut Vec<f64>) {
+    #[inline(always)]
     fn all<const N: usize>(bytes: &[u8], out: &mut Vec<f64>, of: impl Fn([u8; N]) -> f64) {
-        out.extend(bytes.as_chunks::<N>().0.iter().map(|b| of(*b)));
+        for b in bytes.as_chunks::<N>().0 {
+            out.push(of(*b));
+        }
     }
     out.clear();
     match kind {

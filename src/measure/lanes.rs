@@ -150,11 +150,15 @@ impl<T: Number + Ord, const L: usize> Lanes<T, L> {
     }
 
     fn channel(&self, channel: usize, channels: usize, count: u64) -> Moments {
-        let lanes = || (channel..L).step_by(channels);
-        let sum = lanes().map(|k| u128::from(self.sums[k])).sum();
-        let squares = lanes().map(|k| u128::from(self.squares[k])).sum();
-        let min = lanes().map(|k| self.min[k]).min().map_or(f64::NAN, T::to_f64);
-        let max = lanes().map(|k| self.max[k]).max().map_or(f64::NAN, T::to_f64);
+        let (mut sum, mut squares) = (0u128, 0u128);
+        // A channel has a lane: there are at least as many lanes as channels.
+        let (mut min, mut max) = (self.min[channel], self.max[channel]);
+        for k in (channel..L).step_by(channels) {
+            sum += u128::from(self.sums[k]);
+            squares += u128::from(self.squares[k]);
+            (min, max) = (min.min(self.min[k]), max.max(self.max[k]));
+        }
+        let (min, max) = (min.to_f64(), max.to_f64());
         Moments { count, nan: 0, min, max, sums: MomentSums::Whole { sum, squares } }
     }
 }

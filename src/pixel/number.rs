@@ -182,7 +182,14 @@ impl<'a> NumbersRef<'a> {
     /// Every `step`th number from `first` on as `f64`, in place of what the buffer held.
     pub(crate) fn gather(self, first: usize, step: usize, into: &mut Vec<f64>) {
         into.clear();
-        with_numbers!(self, row => into.extend(row.iter().skip(first).step_by(step).map(|v| v.to_f64())));
+        with_numbers!(self, row => {
+            into.reserve(row.len().saturating_sub(first).div_ceil(step));
+            let mut at = first;
+            while at < row.len() {
+                into.push(row[at].to_f64());
+                at += step;
+            }
+        });
     }
 }
 

@@ -71,7 +71,8 @@ fn rows_of<const N: usize>(
 ) {
     let rows = &rows.of[first as usize..][..target.height() as usize];
     let mut before: Option<(u32, &mut [[u8; N]])> = None;
-    for (out, &from) in bytes::rows_mut::<N>(target).zip(rows) {
+    for (out, &from) in target.into_rows().zip(rows) {
+        let out = bytes::pixels_mut::<N>(out);
         match &before {
             // The same source row again: copy the finished one.
             Some((same, done)) if *same == from => out.copy_from_slice(done),
@@ -82,7 +83,11 @@ fn rows_of<const N: usize>(
                     Some(3) => repeat::<N, 3>(row, out),
                     Some(4) => repeat::<N, 4>(row, out),
                     Some(n) => out.chunks_exact_mut(n).zip(row).for_each(|(to, &p)| to.fill(p)),
-                    None => out.iter_mut().zip(&columns.of).for_each(|(to, &x)| *to = row[x as usize]),
+                    None => {
+                        for (to, &x) in out.iter_mut().zip(&columns.of) {
+                            *to = row[x as usize];
+                        }
+                    }
                 }
             }
         }
@@ -92,7 +97,12 @@ fn rows_of<const N: usize>(
 
 /// Each pixel so many times.
 fn repeat<const N: usize, const TIMES: usize>(row: &[[u8; N]], out: &mut [[u8; N]]) {
-    out.as_chunks_mut::<TIMES>().0.iter_mut().zip(row).for_each(|(to, &p)| *to = [p; TIMES]);
+    let out = out.as_chunks_mut::<TIMES>().0;
+    let count = out.len().min(row.len());
+    let (row, out) = (&row[..count], &mut out[..count]);
+    for i in 0..count {
+        out[i] = [row[i]; TIMES];
+    }
 }
 
 #[cfg(test)]

@@ -162,8 +162,8 @@ struct Nearest<'a> {
 impl Nearest<'_> {
     fn run(&self, level: Level, first: u32, target: SampleViewMut<'_, u8>) {
         with_pixel_bytes!(self.source.channels().count, N => {
-            for (y, to) in (first..).zip(bytes::rows_mut::<N>(target)) {
-                level.work_in_256_bits(NearestRow::<N> { nearest: self, y, to });
+            for (y, to) in (first..).zip(target.into_rows()) {
+                level.work_in_256_bits(NearestRow::<N> { nearest: self, y, to: bytes::pixels_mut(to) });
             }
         });
     }

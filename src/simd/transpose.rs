@@ -23,9 +23,12 @@ pub(crate) fn sixteen<T: Copy>(rows: &[&[T; 16]; 16], out: &mut [[T; 16]; 16]) {
 #[target_feature(enable = "sse2")]
 #[inline]
 fn interleaved<T: Copy>(rows: &[&[T; 16]; 16], out: &mut [[T; 16]; 16]) {
-    use std::arch::x86_64::{_mm_loadu_si128, _mm_storeu_si128, _mm_unpackhi_epi8, _mm_unpacklo_epi8};
-    // SAFETY: each row is sixteen values of one byte, as the caller asserts.
-    let mut square = rows.map(|row| unsafe { _mm_loadu_si128(row.as_ptr().cast()) });
+    use std::arch::x86_64::{_mm_loadu_si128, _mm_setzero_si128, _mm_storeu_si128, _mm_unpackhi_epi8, _mm_unpacklo_epi8};
+    let mut square = [_mm_setzero_si128(); 16];
+    for i in 0..16 {
+        // SAFETY: each row is sixteen values of one byte, as the caller asserts.
+        square[i] = unsafe { _mm_loadu_si128(rows[i].as_ptr().cast()) };
+    }
     for _ in 0..4 {
         let mut next = square;
         for i in 0..8 {
@@ -34,9 +37,9 @@ fn interleaved<T: Copy>(rows: &[&[T; 16]; 16], out: &mut [[T; 16]; 16]) {
         }
         square = next;
     }
-    for (to, lane) in out.iter_mut().zip(square) {
+    for i in 0..16 {
         // SAFETY: as above; `Copy` values that are moved whole keep their bits.
-        unsafe { _mm_storeu_si128(to.as_mut_ptr().cast(), lane) };
+        unsafe { _mm_storeu_si128(out[i].as_mut_ptr().cast(), square[i]) };
     }
 }
 

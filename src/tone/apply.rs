@@ -196,11 +196,14 @@ impl<'a, S: Sample> Rows<'a, S> {
             weights.check()?;
         }
         let by_table = S::DEPTH.max_code().is_some() && !(tone.is_luminance() && colors == 3);
-        let table = |channel: usize| match tone.levels.are_codes() {
-            true => tone.curve(channel).table_of_codes::<S>(max_codes[channel]),
-            false => tone.curve(channel).table::<S>(max_codes[channel]),
-        };
-        let tables: Vec<_> = if by_table { (0..colors).map(table).collect() } else { Vec::new() };
+        let mut tables = Vec::new();
+        for (channel, &max_code) in max_codes[..if by_table { colors } else { 0 }].iter().enumerate() {
+            let curve = tone.curve(channel);
+            tables.push(match tone.levels.are_codes() {
+                true => curve.table_of_codes::<S>(max_code),
+                false => curve.table::<S>(max_code),
+            });
+        }
         let same = !tables.is_empty() && !alpha && tables.windows(2).all(|t| t[0] == t[1]);
         let bytes =
             (same && S::KIND == NumberKind::U8).then(|| arrays::from_fn(|i| tables[0][i].cast_unscaled::<u8>()));
@@ -218,7 +221,9 @@ impl<'a, S: Sample> Rows<'a, S> {
         let (pixels, length) = (view.width() as usize, view.width() as usize * self.channels);
         view.each_band(threads, bytes, &|first, strip| {
             if mask.is_all() {
-                strip.into_rows().for_each(|row| self.run(row));
+                for row in strip.into_rows() {
+                    self.run(row);
+                }
                 return;
             }
             let mut changed = vec![S::default(); length];
@@ -227,8 +232,12 @@ impl<'a, S: Sample> Rows<'a, S> {
                 mask.row(y, &mut weights);
                 changed.copy_from_slice(row);
                 self.run(&mut changed);
-                let pixels = row.chunks_exact_mut(self.channels).zip(changed.chunks_exact(self.channels));
-                pixels.zip(&weights).filter(|(_, w)| **w > 0).for_each(|((to, from), _)| to.copy_from_slice(from));
+                for (x, &weight) in weights.iter().enumerate() {
+                    let pixel = x * self.channels..(x + 1) * self.channels;
+                    if weight > 0 {
+                        row[pixel.clone()].copy_from_slice(&changed[pixel]);
+                    }
+                }
             }
         });
     }

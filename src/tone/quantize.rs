@@ -83,10 +83,10 @@ pub(crate) fn quantize_any(view: AnySamplesMut<'_>, rules: &QuantizeRules) -> Re
 
 fn quantize_samples<S: Sample>(out: SampleViewMut<'_, S>, rules: &QuantizeRules) -> Result<()> {
     let max_codes = rules.levels.max_codes(out.channels(), S::DEPTH.max_code().map_or(u32::MAX, u32::from))?;
-    let channels = max_codes[..out.channels().colors()]
-        .iter()
-        .map(|&max| Channel::new(rules.bits, rules.reconstruction, max, rules.levels.are_codes()))
-        .collect::<Result<Vec<Channel<S>>>>()?;
+    let mut channels: Vec<Channel<S>> = Vec::with_capacity(4);
+    for &max in &max_codes[..out.channels().colors()] {
+        channels.push(Channel::new(rules.bits, rules.reconstruction, max, rules.levels.are_codes())?);
+    }
     match rules.dither {
         Dither::None => by_cell(out, &channels, rules.threads),
         Dither::Ordered => ordered(out, &channels, rules.threads),
@@ -98,10 +98,14 @@ fn quantize_samples<S: Sample>(out: SampleViewMut<'_, S>, rules: &QuantizeRules)
 fn by_cell<S: Sample>(out: SampleViewMut<'_, S>, channels: &[Channel<S>], threads: Threads) {
     let all = out.channels().count;
     let full = S::DEPTH.max_code();
-    let table = |channel: &Channel<S>| -> Vec<S> {
-        full.map_or(Vec::new(), |full| (0..=full).map(|v| channel.of(S::from_f64(v.into()))).collect())
-    };
-    let tables: Vec<_> = channels.iter().map(table).collect();
+    let mut tables: Vec<Vec<S>> = Vec::with_capacity(channels.len());
+    for channel in channels {
+        let mut table = Vec::new();
+        for v in 0..full.map_or(0, |full| u32::from(full) + 1) {
+            table.push(channel.of(S::from_f64(v.into())));
+        }
+        tables.push(table);
+    }
     let same = full == Some(255) && channels.len() == all && tables.windows(2).all(|t| t[0] == t[1]);
     let bytes: Option<[u8; 256]> = same.then(|| arrays::from_fn(|i| tables[0][i].cast_unscaled()));
     each_row(out, threads, &|_, row| match (&bytes, full) {
@@ -114,12 +118,16 @@ fn by_cell<S: Sample>(out: SampleViewMut<'_, S>, channels: &[Channel<S>], thread
         (None, _) if const { !matches!(S::DEPTH, Depth::F32) } => {
             for pixel in row.chunks_exact_mut(all) {
                 // As many entries as the type has values.
-                pixel.iter_mut().zip(&tables).for_each(|(v, table)| *v = table[v.to_f64() as usize]);
+                for (i, table) in tables.iter().enumerate() {
+                    pixel[i] = table[pixel[i].to_f64() as usize];
+                }
             }
         }
         (None, _) => {
             for pixel in row.chunks_exact_mut(all) {
-                pixel.iter_mut().zip(channels).for_each(|(v, channel)| *v = channel.of(*v));
+                for (i, channel) in channels.iter().enumerate() {
+                    pixel[i] = channel.of(pixel[i]);
+                }
             }
         }
     });

@@ -241,11 +241,11 @@ fn cut_beyond<const N: usize>(
     target: SampleViewMut<'_, u8>,
 ) {
     let at = |at: u32, by: u32, side| edge.inside(i64::from(at) + i64::from(by), side);
-    for (y, row) in (0u32..).zip(bytes::rows_mut::<N>(target)) {
+    for (y, row) in (0u32..).zip(target.into_rows()) {
         // Such edges always lead inside a view that has a tile.
         let Some(y) = at(tile.y(), y, from.height()) else { continue };
         let source = bytes::row::<N>(&from, y);
-        for (x, to) in (0u32..).zip(row) {
+        for (x, to) in (0u32..).zip(bytes::pixels_mut::<N>(row)) {
             let Some(x) = at(tile.x(), x, from.width()) else { continue };
             *to = source[x as usize];
         }

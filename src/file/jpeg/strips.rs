@@ -160,11 +160,11 @@ impl<S: Code> Strips<S> {
         }
         wide.clear();
         let (a, b) = (down.saturating_sub(weight), weight);
-        let mix = |(&near, &far): (&S, &S)| {
+        wide.resize(near.len().min(far.len()), 0);
+        for ((to, &near), &far) in wide.iter_mut().zip(near).zip(far) {
             let (near, far): (u32, u32) = (near.into(), far.into());
-            near.wrapping_mul(a).wrapping_add(far.wrapping_mul(b))
-        };
-        wide.extend(near.iter().zip(far).map(mix));
+            *to = near.wrapping_mul(a).wrapping_add(far.wrapping_mul(b));
+        }
         let across = if whole_across { 1 } else { strip.h.1.saturating_mul(2) };
         let all = down.saturating_mul(across).max(1);
         let half = all >> 1;
