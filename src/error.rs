@@ -290,8 +290,8 @@ pub enum Help {
     Upright,
     /// Reduce the picture to two levels of gray.
     TwoLevels,
-    /// Raise the limit of memory, if the file is to be trusted.
-    RaiseMemoryLimit,
+    /// Raise the limit of this name, a field of [`Limits`](crate::file::Limits), if the file is to be trusted.
+    RaiseLimit(&'static str),
     /// Write a file with this extension.
     Extension(&'static str),
     /// Describe the raw bytes that are read.
@@ -323,7 +323,7 @@ impl fmt::Display for Help {
             Help::Flatten => f.write_str("flatten it on a background (`flatten`)"),
             Help::Upright => f.write_str("lay the pixels down upright (`upright`)"),
             Help::TwoLevels => f.write_str("reduce it to two levels of gray"),
-            Help::RaiseMemoryLimit => f.write_str("raise `Limits::memory` if the file is to be trusted"),
+            Help::RaiseLimit(name) => write!(f, "raise `Limits::{name}` if the file is to be trusted"),
             Help::Extension(name) => write!(f, "write .{name}"),
             Help::RawLayout | Help::RawLayoutOut => f.write_str("describe the layout of the raw bytes"),
             Help::RawAlphaIgnored => f.write_str("let the layout ignore alpha"),
@@ -564,6 +564,6 @@ mod tests {
         let e: Error = ErrorKind::Limit { what: "the picture".into(), needed: 9, limit: 5 << 20, unit: "bytes" }.into();
         assert_eq!(e.to_string(), "the picture needs 9 bytes, over the limit of 5242880 bytes (5.0 MiB)");
         let trusted = "; raise `Limits::memory` if the file is to be trusted";
-        assert!(e.with_help(&[Help::RaiseMemoryLimit]).to_string().ends_with(trusted));
+        assert!(e.with_help(&[Help::RaiseLimit("memory")]).to_string().ends_with(trusted));
     }
 }

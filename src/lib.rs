@@ -50,6 +50,7 @@ pub mod file;
 pub mod flow;
 pub mod frame;
 pub mod measure;
+mod memory;
 pub mod pixel;
 pub mod resample;
 mod simd;
@@ -62,6 +63,7 @@ pub use frame::{
     AnyPlanes, Content, Facts, FileFormat, Frame, Levels, Metadata, Orientation, Picture, PixelFormat, Planes, Region,
     Size, View, ViewMut,
 };
+pub use memory::MemoryBudget;
 pub use pixel::{
     Cmyk, Depth, Gray, GrayAlpha, Lab, Layout, Meaning, Number, NumberKind, PicturePixel, Pixel, Primaries, Rgb, Rgba,
     Sample, Transfer,

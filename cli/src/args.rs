@@ -29,9 +29,13 @@ pub(crate) struct Shared {
     #[arg(long, global = true, value_name = "N", default_value_t = 0, hide_default_value = true)]
     #[arg(help_heading = "Everywhere")]
     pub(crate) threads: usize,
-    /// Maximum memory of a picture, such as 4GiB (default: 1GiB)
+    /// Maximum memory that is held at once, such as 4GiB (default: 1GiB)
     #[arg(long, global = true, value_name = "SIZE", value_parser = words::memory, help_heading = "Everywhere")]
     pub(crate) limit_memory: Option<u64>,
+    /// Another limit on what a file may claim: metadata=SIZE (64MiB), side=N pixels (2147483648), pages=N (100000), scans=N of a JPEG
+    /// (250), work=N pixels a byte of file (10000); repeatable
+    #[arg(long = "limit", global = true, value_name = "NAME=N", value_parser = words::limit, help_heading = "Everywhere")]
+    pub(crate) limits: Vec<(words::LimitName, u64)>,
     /// Page: which picture of several in a file, from 1
     #[arg(long, global = true, value_name = "N", value_parser = clap::value_parser!(u32).range(1..))]
     #[arg(help_heading = "Reading")]
@@ -58,8 +62,21 @@ impl Shared {
     }
 
     pub(crate) fn read_options(&self) -> ReadOptions {
-        let limits = Limits::default();
-        let mut options = ReadOptions::default().limits(self.limit_memory.map_or(limits, |bytes| limits.memory(bytes)));
+        let mut limits = Limits::default();
+        if let Some(bytes) = self.limit_memory {
+            limits.memory = bytes;
+        }
+        for &(name, value) in &self.limits {
+            let count = u32::try_from(value).unwrap_or(u32::MAX);
+            match name {
+                words::LimitName::Metadata => limits.metadata = value,
+                words::LimitName::Side => limits.side = count,
+                words::LimitName::Pages => limits.pages = count,
+                words::LimitName::Scans => limits.scans = count,
+                words::LimitName::Work => limits.work = count,
+            }
+        }
+        let mut options = ReadOptions::default().limits(limits);
         options.page = self.page.unwrap_or(1);
         options.raw = self.raw;
         options.salvage = self.salvage.map(|word| match word {

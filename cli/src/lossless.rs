@@ -49,6 +49,7 @@ pub(crate) fn run(
     if let Some(word) = shared.reading_word() {
         return Err(Failure::words(format!("{word} is about pixels; --lossless decodes none; leave one out")));
     }
+    crate::process::check_output(output)?;
     let made = match input == Path::new("-") {
         true => file::orient_lossless_from(std::io::stdin(), orientation, rules)
             .map_err(|e| e.in_file(open::name_of(input))),

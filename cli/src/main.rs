@@ -11,6 +11,7 @@ mod lossless;
 mod make;
 mod open;
 mod plots;
+mod process;
 mod text;
 mod verbs;
 mod words;
@@ -20,7 +21,10 @@ use std::process::ExitCode;
 
 fn main() -> ExitCode {
     let done = match args::Cli::try_parse() {
-        Ok(cli) => verbs::run(cli),
+        Ok(cli) => {
+            let shared = cli.shared.clone();
+            process::run(&shared, || verbs::run(cli))
+        }
         Err(words) => fail::of_words(words),
     };
     match done {

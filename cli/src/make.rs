@@ -4,7 +4,7 @@ use crate::args::{As, Depth, Shared};
 use crate::fail::{Done, Failure};
 use crate::plots::Plotting;
 use crate::words::{self, Color};
-use crate::{lossless, open};
+use crate::{lossless, open, process};
 use clap::Args;
 use rahmen::convert::depth::Window;
 use rahmen::file::{ChromaSampling, LosslessRules, ReadAs, ReadOptions, StatedMeaning, WriteOptions, Writer};
@@ -242,6 +242,7 @@ pub(crate) fn create(output: &Path, facts: &Facts, written: &Written, shared: &S
     limits.check_size(facts.size)?;
     limits.check_memory("a row of the picture", row)?;
     let options = written.options(output, shared)?;
+    process::check_output(output)?;
     Ok(match output == Path::new("-") {
         true => Writer::to_stream(std::io::stdout(), facts, options).map_err(|e| e.in_file("standard output"))?,
         false => Writer::create(output, facts, options)?,
@@ -303,6 +304,7 @@ impl Words<'_> {
         let remarks = writer.remarks();
         chain.run_into(&mut writer).map_err(named).map_err(pipe_is_no_failure)?;
         remarks.iter().for_each(|remark| shared.note(remark));
+        chain.take_late_remarks().iter().for_each(|remark| shared.note(remark));
         open::note_damage(self.input, chain.take_damage(), shared);
         // What the verb has changed is told against what it saw.
         let seen = if becomes.upright {

@@ -55,9 +55,9 @@ impl<'a, P: Pixel> Neighbors<'a, P> {
         if bytes > isize::MAX as u128 || count > u64::from(u32::MAX) {
             return Err(crate::ErrorKind::TooLarge { what: format!("a radius of {radius:?}") }.into());
         }
-        let mut rows = crate::frame::gate::reserve::<Vec<P>>(count as usize)?;
+        let (mut rows, _) = crate::frame::gate::reserve::<Vec<P>>(count as usize)?;
         for _ in 0..count {
-            let mut row = crate::frame::gate::reserve::<P>(length as usize)?;
+            let (mut row, _) = crate::frame::gate::reserve::<P>(length as usize)?;
             row.resize(length as usize, P::default());
             rows.push(row);
         }

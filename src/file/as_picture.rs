@@ -46,7 +46,7 @@ impl<P: PicturePixel> AsPicture for View<'_, P> {
         let mut first = 0;
         while first < self.height() {
             let end = first.saturating_add(each).min(self.height());
-            take(first, &self.region(self.size().region().rows(first..end)?)?.to_frame().into())?;
+            take(first, &self.region(self.size().region().rows(first..end)?)?.try_to_frame()?.into())?;
             first = end;
         }
         Ok(())

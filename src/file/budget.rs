@@ -2,29 +2,33 @@
 
 use super::options::Limits;
 use crate::error::Result;
+use crate::memory::Charge;
 
 /// Bytes that an item costs beside its own: a text is two strings, each with its place in memory and in a list.
 const ITEM: u64 = 160;
 
 /// A count of what metadata have taken so far.
-#[derive(Debug, Clone, Copy)]
+#[derive(Debug)]
 pub(super) struct Budget {
     limits: Limits,
     used: u64,
+    charge: Charge,
 }
 
 impl Budget {
     pub(super) fn new(limits: Limits) -> Budget {
-        Budget { limits, used: 0 }
+        Budget { limits, used: 0, charge: Charge::NONE }
     }
 
     /// Counts an item of so many bytes.
     ///
     /// # Errors
-    /// More than the limit for metadata with it.
+    /// More than the limit for metadata with it, or than the memory that may be held.
     pub(super) fn take(&mut self, bytes: u64) -> Result<()> {
-        self.used = self.used.saturating_add(bytes).saturating_add(ITEM);
-        self.limits.check_metadata(self.used)
+        let cost = bytes.saturating_add(ITEM);
+        self.used = self.used.saturating_add(cost);
+        self.limits.check_metadata(self.used)?;
+        self.charge.grow(cost)
     }
 
     /// Bytes that an item may still have.

@@ -165,6 +165,11 @@ impl<'a> RowsOut<'a> {
         self.given >= self.wanted
     }
 
+    /// Rows that have been given.
+    pub(super) fn given(&self) -> u32 {
+        self.given
+    }
+
     /// Rows that are still wanted.
     pub fn left(&self) -> u32 {
         self.wanted.saturating_sub(self.given)

@@ -1,9 +1,10 @@
 //! Limits and options: plain values with stated defaults.
 
 use crate::convert::depth::Window;
-use crate::error::{ErrorKind, Help, Result};
+use crate::error::{Error, ErrorKind, Help, Result};
 use crate::flow::{Orient, StateMeaning, Step, ToCodes, ToColor, ToDepth, ToGray};
 use crate::frame::{Facts, FileFormat, PixelFormat, RawLayout, Size};
+use crate::memory::Charge;
 use crate::pixel::{Depth, Meaning};
 use crate::threads::Threads;
 
@@ -19,11 +20,16 @@ pub struct Limits {
     pub metadata: u64,
     /// Pictures in a file: 100,000.
     pub pages: u32,
+    /// Scans of a JPEG file: 250. Together they may go over its blocks 40 times, or so many times more as this is raised.
+    pub scans: u32,
+    /// Pixels for each byte of a file, beside 2^26 (67 million) that any may have: 10,000. No format packs honest pictures so densely
+    /// (one colour in two-level PNG: 8,250; runs: 130), so that the time of reading is bounded by the size of the file.
+    pub work: u32,
 }
 
 impl Default for Limits {
     fn default() -> Self {
-        Limits { memory: 1 << 30, side: 1 << 31, metadata: 64 << 20, pages: 100_000 }
+        Limits { memory: 1 << 30, side: 1 << 31, metadata: 64 << 20, pages: 100_000, scans: 250, work: 10_000 }
     }
 }
 
@@ -48,6 +54,16 @@ impl Limits {
         Limits { pages, ..self }
     }
 
+    /// Sets the limit of the number of scans.
+    pub fn scans(self, scans: u32) -> Limits {
+        Limits { scans, ..self }
+    }
+
+    /// Sets the limit of pixels for each byte of a file.
+    pub fn work(self, pixels: u32) -> Limits {
+        Limits { work: pixels, ..self }
+    }
+
     /// Checks that a picture's sides are within the limit and not zero: what a decoder does with the sizes of a header.
     ///
     /// # Errors
@@ -57,7 +73,7 @@ impl Limits {
             return Err(ErrorKind::Malformed(format!("a size of {size}; a file holds at least one pixel")).into());
         }
         for (what, side) in [("the width", size.width), ("the height", size.height)] {
-            check(what, u64::from(side), u64::from(self.side), "pixels")?;
+            check(what, u64::from(side), u64::from(self.side), "pixels", "side")?;
         }
         Ok(())
     }
@@ -75,7 +91,16 @@ impl Limits {
     /// # Errors
     /// More than [`memory`](Limits::memory).
     pub fn check_memory(&self, what: &str, bytes: u64) -> Result<()> {
-        check(what, bytes, self.memory, "bytes").map_err(|e| e.with_help(&[Help::RaiseMemoryLimit]))
+        check(what, bytes, self.memory, "bytes", "memory")
+    }
+
+    /// Charges `bytes` of memory that a decoder holds until it drops the charge.
+    ///
+    /// # Errors
+    /// More than [`memory`](Limits::memory), or than the [`MemoryBudget`](crate::MemoryBudget) in force has left.
+    pub(super) fn charge(&self, what: &str, bytes: u64) -> Result<Charge> {
+        self.check_memory(what, bytes)?;
+        Charge::take(bytes)
     }
 
     /// Checks that `bytes` of metadata are within the limit.
@@ -83,15 +108,59 @@ impl Limits {
     /// # Errors
     /// More than [`metadata`](Limits::metadata).
     pub fn check_metadata(&self, bytes: u64) -> Result<()> {
-        check("the file's metadata", bytes, self.metadata, "bytes")
+        check("the file's metadata", bytes, self.metadata, "bytes", "metadata")
+    }
+
+    /// Checks that so many pixels may come of a file of so many bytes.
+    ///
+    /// # Errors
+    /// More than [`work`](Limits::work) allows.
+    pub(super) fn check_work(&self, pixels: u64, bytes: u64) -> Result<()> {
+        let most = u64::from(self.work).saturating_mul(bytes).saturating_add(FREE_PIXELS);
+        match pixels <= most {
+            true => Ok(()),
+            false => check(&format!("a picture of {bytes} bytes of file"), pixels, most, "pixels", "work"),
+        }
+    }
+
+    /// Checks the number of pictures.
+    pub(super) fn check_pages(&self, pages: u32) -> Result<()> {
+        check("the file", u64::from(pages), u64::from(self.pages), "pages", "pages")
+    }
+
+    /// Checks the number of scans, and of blocks that they go over of so many that the picture has.
+    pub(super) fn check_scans(&self, scans: u32, visits: u64, blocks: u64) -> Result<()> {
+        check("the picture", u64::from(scans), u64::from(self.scans), "scans", "scans")?;
+        let times = u64::from(self.scans).saturating_mul(MOST_VISITS).checked_div(250).unwrap_or(0).max(MOST_VISITS);
+        let most = blocks.saturating_mul(times).saturating_add(SPARE_VISITS);
+        match visits <= most {
+            true => Ok(()),
+            false => check(&format!("going over the picture in {scans} scans"), visits, most, "blocks", "scans"),
+        }
     }
 }
 
-fn check(what: &str, needed: u64, limit: u64, unit: &'static str) -> Result<()> {
+/// Pixels that any file may have.
+const FREE_PIXELS: u64 = 1 << 26;
+
+/// How often the scans may go over each block of the picture, and blocks that small pictures may have beside that. Files of ten scans go
+/// over it four times.
+const MOST_VISITS: u64 = 40;
+const SPARE_VISITS: u64 = 1 << 22;
+
+fn check(what: &str, needed: u64, limit: u64, unit: &'static str, name: &'static str) -> Result<()> {
     if needed <= limit {
         return Ok(());
     }
-    Err(ErrorKind::Limit { what: what.to_string(), needed, limit, unit }.into())
+    let error = Error::from(ErrorKind::Limit { what: what.to_string(), needed, limit, unit });
+    Err(match name {
+        "memory" => error.with_help(&[Help::RaiseLimit("memory")]),
+        "side" => error.with_help(&[Help::RaiseLimit("side")]),
+        "metadata" => error.with_help(&[Help::RaiseLimit("metadata")]),
+        "pages" => error.with_help(&[Help::RaiseLimit("pages")]),
+        "scans" => error.with_help(&[Help::RaiseLimit("scans")]),
+        _ => error.with_help(&[Help::RaiseLimit("work")]),
+    })
 }
 
 /// Whether pixels come as the file stores them.

@@ -349,4 +349,8 @@ impl Source for Reader<'_> {
     fn take_damage(&mut self) -> Option<Damage> {
         self.source_mut().take_damage()
     }
+
+    fn take_late_remarks(&mut self) -> Vec<String> {
+        self.source_mut().take_late_remarks()
+    }
 }

@@ -22,7 +22,8 @@ impl Replacement {
     /// Starts a file. Links are followed to what they lead to; an existing file's mode is kept; a new one gets the
     /// ordinary mode.
     pub(super) fn start(path: &Path) -> Result<Replacement> {
-        let target = follow_links(path);
+        let target = follow_links(path)
+            .ok_or_else(|| Error::invalid("path", "this is a link that leads in a circle").in_file(path))?;
         let old = std::fs::metadata(&target).ok();
         match &old {
             Some(old) if old.is_dir() => {
@@ -31,6 +32,10 @@ impl Replacement {
             Some(old) if !old.is_file() => {
                 let file = File::options().write(true).open(&target);
                 return Ok(Replacement::Straight(file.map_err(|e| Error::io("cannot write to it", e).in_file(path))?));
+            }
+            Some(_) if !may_write(&target) => {
+                let cause = std::io::ErrorKind::PermissionDenied.into();
+                return Err(Error::io("cannot replace it: the file is read-only", cause).in_file(path));
             }
             _ => {}
         }
@@ -41,6 +46,8 @@ impl Replacement {
             Error::io(action, e.kind().into()).in_file(path)
         })?;
         if let Some(old) = old {
+            // Before the mode: a change of owner takes some of its bits away.
+            keep_owner(started.file(), &old);
             let kept = started.file().set_permissions(old.permissions());
             kept.map_err(|e| Error::io("cannot keep the file's mode", e).in_file(path))?;
         }
@@ -70,11 +77,14 @@ impl Replacement {
             #[cfg(target_os = "linux")]
             Replacement::Unnamed { file, target } => {
                 synced(&file)?;
-                name(&file, &target).map_err(placed)
+                name(&file, &target).map_err(placed)?;
+                sync_folder(&target);
+                Ok(())
             }
             Replacement::Beside { file, target } => {
                 synced(file.as_file())?;
                 file.persist(&target).map_err(|e| placed(e.error))?;
+                sync_folder(&target);
                 Ok(())
             }
             Replacement::Straight(mut file) => file.flush().map_err(|e| Error::io("cannot write", e)),
@@ -90,23 +100,98 @@ fn folder_of(path: &Path) -> &Path {
     }
 }
 
+/// Whether an existing file may be written to: replacing it needs no such right, but whoever took it away meant the content.
+fn may_write(target: &Path) -> bool {
+    let marked = std::fs::metadata(target).is_ok_and(|m| m.permissions().readonly());
+    #[cfg(target_os = "linux")]
+    let barred = rustix::fs::access(target, rustix::fs::Access::WRITE_OK).is_err();
+    #[cfg(not(target_os = "linux"))]
+    let barred = false;
+    !marked && !barred
+}
+
+/// Gives the new file the old one's owner and group, where this process may.
+fn keep_owner(file: &File, old: &std::fs::Metadata) {
+    #[cfg(unix)]
+    {
+        use std::os::unix::fs::{MetadataExt, fchown};
+        if let Ok(new) = file.metadata() {
+            let differs = |old: u32, new: u32| (old != new).then_some(old);
+            // One by one: a group of one's own may be given where an owner may not.
+            let _ = fchown(file, None, differs(old.gid(), new.gid()));
+            let _ = fchown(file, differs(old.uid(), new.uid()), None);
+        }
+    }
+    #[cfg(not(unix))]
+    let _ = (file, old);
+}
+
+/// Makes the name last through a loss of power, where the file system can.
+fn sync_folder(target: &Path) {
+    #[cfg(unix)]
+    if let Ok(folder) = File::open(folder_of(target)) {
+        // The file is in its place whatever comes of this.
+        let _ = folder.sync_all();
+    }
+    #[cfg(not(unix))]
+    let _ = target;
+}
+
+const PREFIX: &str = ".rahmen-";
+const SUFFIX: &str = ".part";
+
 /// How the files are called that are written beside.
 fn beside() -> tempfile::Builder<'static, 'static> {
     let mut builder = tempfile::Builder::new();
-    builder.prefix(".rahmen-").suffix(".part");
+    builder.prefix(PREFIX).suffix(SUFFIX);
     builder
+}
+
+/// Seconds that a file beside has to be old before it is taken for one that was left behind: one that has just been made may not be
+/// locked yet.
+const LEFT_BEHIND: u64 = 60;
+
+/// Removes what killed processes left in a folder: files written beside that nobody holds locked. Once a folder in a row.
+fn sweep(folder: &Path) {
+    static SWEPT: std::sync::Mutex<Option<PathBuf>> = std::sync::Mutex::new(None);
+    let mut swept = SWEPT.lock().unwrap_or_else(std::sync::PoisonError::into_inner);
+    if swept.as_deref() == Some(folder) {
+        return;
+    }
+    *swept = Some(folder.to_path_buf());
+    let Ok(entries) = std::fs::read_dir(folder) else { return };
+    for entry in entries.flatten() {
+        let name = entry.file_name();
+        let ours = name.to_str().is_some_and(|name| name.starts_with(PREFIX) && name.ends_with(SUFFIX));
+        if ours && is_left_behind(&entry) {
+            let _ = std::fs::remove_file(entry.path());
+        }
+    }
+}
+
+fn is_left_behind(entry: &std::fs::DirEntry) -> bool {
+    // Not through links, and no pipes: opening them might wait for ever.
+    let Ok(found) = entry.metadata() else { return false };
+    let age = found.modified().ok().and_then(|at| at.elapsed().ok());
+    found.is_file()
+        && age.is_some_and(|age| age.as_secs() >= LEFT_BEHIND)
+        && File::open(entry.path()).is_ok_and(|file| file.try_lock().is_ok())
 }
 
 /// An empty file in the target's folder, of the ordinary mode.
 fn begin(target: PathBuf) -> std::io::Result<Replacement> {
+    sweep(folder_of(&target));
     #[cfg(target_os = "linux")]
     if let Some(file) = unnamed(folder_of(&target)) {
+        // Its lock says that somebody works on it, should it come to lie beside for a moment.
+        let _ = file.try_lock();
         return Ok(Replacement::Unnamed { file, target });
     }
     let mut builder = beside();
     #[cfg(unix)]
     builder.permissions(std::os::unix::fs::PermissionsExt::from_mode(0o666));
     let file = builder.tempfile_in(folder_of(&target))?;
+    let _ = file.as_file().try_lock();
     Ok(Replacement::Beside { file, target })
 }
 
@@ -140,16 +225,16 @@ fn name(file: &File, target: &Path) -> std::io::Result<()> {
     }
 }
 
-/// Where a path leads: the file itself through any links, or the place of a file that does not exist yet.
-fn follow_links(path: &Path) -> PathBuf {
+/// Where a path leads: the file itself through any links, or the place of a file that does not exist yet; `None` for a circle.
+fn follow_links(path: &Path) -> Option<PathBuf> {
     let mut place = path.to_path_buf();
-    // A chain of links that is longer than this is a circle, which opening will report.
+    // As long a chain as the system itself follows.
     for _ in 0..40 {
         match std::fs::read_link(&place) {
             Ok(to) if to.is_absolute() => place = to,
             Ok(to) => place = place.parent().unwrap_or(Path::new("")).join(to),
-            Err(_) => break,
+            Err(_) => return Some(place),
         }
     }
-    place
+    None
 }

@@ -27,6 +27,11 @@ pub(super) struct FileRows<'a> {
     formats: Formats,
     next: u32,
     done: bool,
+    /// Bytes that the file has, where that is known.
+    length: Option<u64>,
+    /// How many remarks the header gave, and those that only the rest of the file told.
+    remarks: usize,
+    late: Vec<String>,
     /// Whether no more rows will come, though they are asked for.
     broken: bool,
     /// Whether bytes were wrong, so that the decoder is asked which rows may be.
@@ -57,8 +62,24 @@ impl<'a> FileRows<'a> {
         let (next, done, broken, doubts, damage) = (0, false, false, false, None);
         let formats = formats.clone();
         let surveyed = None;
-        let mut rows =
-            FileRows { input, path, decoder, facts, options, formats, next, done, broken, doubts, damage, surveyed };
+        let (length, remarks, late) = (input.length(), facts.remarks.len(), Vec::new());
+        let mut rows = FileRows {
+            input,
+            path,
+            decoder,
+            facts,
+            options,
+            formats,
+            next,
+            done,
+            length,
+            remarks,
+            late,
+            broken,
+            doubts,
+            damage,
+            surveyed,
+        };
         if whole {
             rows.survey()?;
         }
@@ -101,6 +122,10 @@ impl<'a> FileRows<'a> {
 
     /// Rows into a strip whose first is this row of the picture, or nowhere.
     fn step(&mut self, mut rows: RowsOut<'_>, first: u32) -> Result<()> {
+        // Before any is decoded, where that can be told; what is salvaged ends where it ends.
+        if self.length.is_some() && self.options.salvage != Some(Salvage::Cut) {
+            self.check_work(self.facts.size.height)?;
+        }
         if !self.broken {
             let format = self.format();
             match push(&mut self.input, self.decoder.as_mut(), &mut rows, format) {
@@ -112,9 +137,11 @@ impl<'a> FileRows<'a> {
         if self.broken {
             self.decoder.salvage(&mut rows);
         }
+        self.check_work(first.saturating_add(rows.given()))?;
         // What only the whole file tells, such as how many scans there are.
         if let (Some(known), true) = (self.decoder.facts(), first == 0 || self.done) {
             self.facts.stored.clone_from(&known.stored);
+            self.late = known.remarks.get(self.remarks..).unwrap_or_default().to_vec();
         }
         if let (true, Some(damage)) = (self.doubts, &mut self.damage) {
             let height = self.facts.size.height;
@@ -128,6 +155,14 @@ impl<'a> FileRows<'a> {
             damage.doubt(suspect.into_iter().map(placed));
         }
         Ok(())
+    }
+
+    /// Checks that the file is not too short for so many rows: all of it where its length is known, else what was read of it.
+    fn check_work(&mut self, rows: u32) -> Result<()> {
+        let pixels = u64::from(self.facts.size.width).saturating_mul(u64::from(rows));
+        let bytes = self.length.unwrap_or(self.input.used());
+        let checked = self.options.limits.check_work(pixels, bytes);
+        checked.map_err(|e| self.place(e.in_format(self.format(), None)))
     }
 
     /// Goes through the whole file, to know which rows can be read before the first is given.
@@ -374,6 +409,10 @@ impl Source for FileRows<'_> {
 
     fn damage(&self) -> Option<&Damage> {
         self.surveyed.as_ref().or(self.damage.as_ref())
+    }
+
+    fn take_late_remarks(&mut self) -> Vec<String> {
+        std::mem::take(&mut self.late)
     }
 
     fn take_damage(&mut self) -> Option<Damage> {

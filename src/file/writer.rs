@@ -218,7 +218,7 @@ impl<'a> Writer<'a> {
         match &mut self.scaled {
             Some(step) => {
                 let height = content.size().height;
-                let strip = Strip { first_row, content: content.clone() };
+                let strip = Strip { first_row, content: content.copied()? };
                 let content = step.run(&strip, first_row..first_row.saturating_add(height))?;
                 self.encoder.put(&content, self.out.write()?)?;
             }

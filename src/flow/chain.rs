@@ -126,6 +126,11 @@ impl<'a> Chain<'a> {
         Source::take_damage(self)
     }
 
+    /// Remarks on the source that only all of it tells, each a sentence; handed over.
+    pub fn take_late_remarks(&mut self) -> Vec<String> {
+        Source::take_late_remarks(self)
+    }
+
     /// Pulls every row through and into a sink, and ends the sink. The source is read to its end, so that damage behind
     /// the last needed row is found where all its rows are needed.
     ///
@@ -435,6 +440,10 @@ impl Source for Chain<'_> {
 
     fn take_damage(&mut self) -> Option<Damage> {
         self.source.take_damage()
+    }
+
+    fn take_late_remarks(&mut self) -> Vec<String> {
+        self.source.take_late_remarks()
     }
 }
 

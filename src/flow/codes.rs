@@ -34,7 +34,7 @@ impl Step for Codes {
         metadata.max_codes = (!full).then(|| vec![self.top; layout.channels()]);
         let top = self.top;
         Ok(by_rows(same_form(input, input.size, metadata), move |content, _| {
-            let mut content = content.clone();
+            let mut content = content.copied()?;
             content.pixels_mut()?.snap_codes(top)?;
             Ok(content)
         }))
@@ -68,7 +68,7 @@ impl Step for ToCodes {
             output.metadata.scale = Scale::Codes;
         }
         Ok(by_rows(output, move |content, _| {
-            let mut content = content.clone();
+            let mut content = content.copied()?;
             if let Some(max_codes) = &max_codes {
                 codes::reduce_pixels(content.pixels_mut()?, max_codes)?;
             }
@@ -91,7 +91,7 @@ impl Step for FromCodes {
         let mut output = input.clone();
         output.metadata.scale = Scale::Full;
         Ok(by_rows(output, move |content, first| {
-            let mut content = content.clone();
+            let mut content = content.copied()?;
             if let Some(max_codes) = &max_codes {
                 codes::expand_pixels(content.pixels_mut()?, max_codes, first)?;
             }

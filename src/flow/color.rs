@@ -45,7 +45,7 @@ impl Step for PickPlanes {
         let places = self.places.clone();
         Ok(by_rows(Facts::new(input.size, format, input.metadata.clone()), move |content, _| match content {
             Content::Planes(planes) => Ok(Content::Planes(planes.pick(&places)?)),
-            pixels => Ok(pixels.clone()),
+            pixels => pixels.copied(),
         }))
     }
 }

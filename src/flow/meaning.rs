@@ -42,7 +42,7 @@ impl Step for StateMeaning {
             (false, Transfer::Linear) => output.metadata.transfer = Transfer::Srgb,
             _ => {}
         }
-        Ok(by_rows(output, |content, _| Ok(content.clone())))
+        Ok(by_rows(output, |content, _| content.copied()))
     }
 
     fn takes_codes(&self) -> bool {

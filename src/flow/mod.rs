@@ -99,6 +99,11 @@ pub trait Source: Send {
     fn take_damage(&mut self) -> Option<Damage> {
         None
     }
+
+    /// Remarks that only the whole file tells, each a sentence, once its last row was given; handed over.
+    fn take_late_remarks(&mut self) -> Vec<String> {
+        Vec::new()
+    }
 }
 
 /// A source that is lent: a chain over it gives it back.
@@ -125,6 +130,10 @@ impl<S: Source + ?Sized> Source for &mut S {
 
     fn take_damage(&mut self) -> Option<Damage> {
         (**self).take_damage()
+    }
+
+    fn take_late_remarks(&mut self) -> Vec<String> {
+        (**self).take_late_remarks()
     }
 }
 

@@ -83,7 +83,7 @@ impl Stage for Orienting {
 
     fn run(&mut self, input: &Strip, output: Range<u32>) -> Result<Content> {
         if self.orientation.is_upright() {
-            return Ok(rows_of(input, &output)?.unwrap_or_else(|| input.content.clone()));
+            return rows_of(input, &output)?.map_or_else(|| input.content.copied(), Ok);
         }
         let whole = self.orientation.size(self.input).region();
         let part = self.orientation.source_of(whole.rows(output)?, self.input)?;
@@ -179,7 +179,7 @@ impl Step for Fill {
         self.region.inside(input.size)?;
         let Fill { region, with } = *self;
         Ok(by_rows(input.clone(), move |content, first| {
-            let mut content = content.clone();
+            let mut content = content.copied()?;
             let strip = Region::at(0, first, content.size())?;
             let part = strip.intersect(region);
             if !part.is_empty() {
@@ -278,7 +278,7 @@ mod tests {
     #[test]
     fn a_profile_goes_where_channels_change_places_and_stays_where_alpha_comes() {
         let mut picture = picture();
-        picture.metadata_mut().icc = Some(vec![1]);
+        picture.metadata_mut().icc = Some([1].into());
         let keep = |channels: Vec<Take>| {
             Channels::new(channels).plan(&picture.facts()).unwrap().facts().metadata.icc.is_some()
         };

@@ -6,14 +6,19 @@ use super::{
     SampleViewMut, Size, View, ViewMut, row_pairs, same_size,
 };
 use crate::error::{Error, ErrorKind, Result};
+use crate::memory::Charge;
 use crate::pixel::{Depth, Layout, Number, NumberKind, PicturePixel, Sample, Samples, SamplesMut, SamplesRef};
 
-fn zeroed_samples(depth: Depth, length: usize) -> Result<Samples> {
+fn zeroed_samples(depth: Depth, length: usize) -> Result<(Samples, Charge)> {
     Ok(match depth {
-        Depth::U8 => Samples::U8(zeroed(length)?),
-        Depth::U16 => Samples::U16(zeroed(length)?),
-        Depth::F32 => Samples::F32(zeroed(length)?),
+        Depth::U8 => wrapped::<u8>(zeroed(length)?),
+        Depth::U16 => wrapped::<u16>(zeroed(length)?),
+        Depth::F32 => wrapped::<f32>(zeroed(length)?),
     })
+}
+
+fn wrapped<S: Sample>((samples, charge): (Vec<S>, Charge)) -> (Samples, Charge) {
+    (S::wrap(samples), charge)
 }
 
 /// Pixels whose depth and layout are known at run time: one buffer of samples, rows from the top, packed.
@@ -22,6 +27,7 @@ pub struct Pixels {
     size: Size,
     layout: Layout,
     samples: Samples,
+    charge: Charge,
 }
 
 impl std::fmt::Debug for Pixels {
@@ -37,7 +43,8 @@ impl Pixels {
     /// A size beyond the address space or the system's memory.
     pub fn new(size: Size, layout: Layout, depth: Depth) -> Result<Pixels> {
         let shape = Extent::packed(size, layout.channels(), depth.bytes())?;
-        Ok(Pixels { size, layout, samples: zeroed_samples(depth, shape.needed)? })
+        let (samples, charge) = zeroed_samples(depth, shape.needed)?;
+        Ok(Pixels { size, layout, samples, charge })
     }
 
     /// Width and height.
@@ -162,7 +169,7 @@ impl Pixels {
         }
         let size = self.size;
         match P::Number::take(self.samples) {
-            Ok(samples) => Frame::from_samples(size, samples),
+            Ok(samples) => Ok(Frame::from_whole(size, (samples, self.charge))),
             Err(other) => {
                 let found = format!("{} {}", self.layout, other.depth());
                 Err(ErrorKind::Types { wanted: P::describe(), found }.into())
@@ -180,7 +187,8 @@ impl<P: PicturePixel> From<Frame<P>> for Pixels {
     /// No copy.
     fn from(frame: Frame<P>) -> Pixels {
         let size = frame.size();
-        Pixels { size, layout: P::LAYOUT, samples: P::Number::wrap(frame.into_samples()) }
+        let (samples, charge) = wrapped(frame.into_charged());
+        Pixels { size, layout: P::LAYOUT, samples, charge }
     }
 }
 
@@ -228,17 +236,22 @@ impl Content {
     pub fn crop(&self, region: Region) -> Result<Content> {
         let region = region.inside(self.size())?;
         if let Content::Pixels(pixels) = self {
-            let samples = match pixels.samples_any() {
-                AnySamples::U8(view) => Samples::U8(view.part(region).copied()?),
-                AnySamples::U16(view) => Samples::U16(view.part(region).copied()?),
-                AnySamples::F32(view) => Samples::F32(view.part(region).copied()?),
+            let (samples, charge) = match pixels.samples_any() {
+                AnySamples::U8(view) => wrapped(view.part(region).copied()?),
+                AnySamples::U16(view) => wrapped(view.part(region).copied()?),
+                AnySamples::F32(view) => wrapped(view.part(region).copied()?),
             };
-            return Ok(Pixels { size: region.size(), layout: pixels.layout, samples }.into());
+            return Ok(Pixels { size: region.size(), layout: pixels.layout, samples, charge }.into());
         }
         self.moved_by_bytes(region.size(), &|from, to| {
             copy_rows(from.part(region), to);
             Ok(())
         })
+    }
+
+    /// A copy, or an error where there is no memory for it.
+    pub(crate) fn copied(&self) -> Result<Content> {
+        self.crop(self.size().region())
     }
 
     /// Copies rows of another content of the same form and width over rows of this one, from `to` on.

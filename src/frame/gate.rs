@@ -2,6 +2,7 @@
 
 use super::Size;
 use crate::error::{Error, ErrorKind, Result};
+use crate::memory::Charge;
 
 /// Checked measures of a container, in units of `unit_bytes` bytes (numbers for views, bytes for foreign memory).
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -82,19 +83,20 @@ fn too_large(what: String) -> Error {
     ErrorKind::TooLarge { what }.into()
 }
 
-/// A zeroed vector, or an error where the system has no memory. Zero pages come from the system untouched.
-pub(crate) fn zeroed<T: Copy + Default>(length: usize) -> Result<Vec<T>> {
-    reserve::<T>(length)?;
-    Ok(vec![T::default(); length])
+/// A zeroed vector, charged to the budget in force, or an error where there is no memory. Zero pages come from the system untouched.
+pub(crate) fn zeroed<T: Copy + Default>(length: usize) -> Result<(Vec<T>, Charge)> {
+    let (_, charge) = reserve::<T>(length)?;
+    Ok((vec![T::default(); length], charge))
 }
 
-/// An empty vector with room for `length` values, or an error where the system has no memory.
-pub(crate) fn reserve<T>(length: usize) -> Result<Vec<T>> {
+/// An empty vector with room for `length` values, charged to the budget in force, or an error where there is no memory.
+pub(crate) fn reserve<T>(length: usize) -> Result<(Vec<T>, Charge)> {
+    let charge = Charge::take((length as u64).saturating_mul(size_of::<T>() as u64))?;
     let mut room = Vec::new();
     room.try_reserve_exact(length).map_err(|_| {
         Error::from(ErrorKind::OutOfMemory { bytes: (length as u64).saturating_mul(size_of::<T>() as u64) })
     })?;
-    Ok(room)
+    Ok((room, charge))
 }
 
 #[cfg(test)]

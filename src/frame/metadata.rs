@@ -2,8 +2,11 @@
 
 use super::{Orientation, Palette};
 use crate::pixel::{Depth, Meaning, Primaries, Transfer, codes};
+use std::sync::Arc;
 
 /// Metadata of a picture: meaning, max codes, orientation, resolution, colour, texts.
+///
+/// What may be long is shared: a clone, which every step of a chain makes, does not copy it. `vec.into()` and `"text".into()` make one.
 #[derive(Debug, Clone, PartialEq, Default)]
 #[non_exhaustive]
 pub struct Metadata {
@@ -23,11 +26,11 @@ pub struct Metadata {
     /// The curve between light and the samples of colour: the one statement on light. [`Transfer::Linear`] is linear light.
     pub transfer: Transfer,
     /// An ICC profile, as it stands in the file.
-    pub icc: Option<Vec<u8>>,
+    pub icc: Option<Arc<[u8]>>,
     /// An EXIF block (a TIFF structure), as it stands in the file.
-    pub exif: Option<Vec<u8>>,
+    pub exif: Option<Arc<[u8]>>,
     /// An XMP packet.
-    pub xmp: Option<String>,
+    pub xmp: Option<Arc<str>>,
     /// Keywords and texts.
     pub text: Vec<Text>,
     /// Coding-independent code points (ITU-T H.273): primaries, transfer, matrix, and 1 for the full range.
@@ -73,7 +76,7 @@ pub struct Text {
     /// Keyword: `Title`, `Author`, `Comment` ...
     pub keyword: String,
     /// The text.
-    pub text: String,
+    pub text: Arc<str>,
 }
 
 /// Pixels a unit of length, along x and y.
@@ -245,7 +248,7 @@ mod tests {
             max_codes: Some(vec![1000]),
             orientation: Orientation::from_exif(6).unwrap(),
             resolution: Some(Resolution { x: 100.0, y: 200.0, unit: ResolutionUnit::Inch }),
-            icc: Some(vec![1, 2, 3]),
+            icc: Some([1, 2, 3].into()),
             text: vec![Text { keyword: "Title".into(), text: "Quay".into() }],
             ..Metadata::default()
         }

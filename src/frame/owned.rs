@@ -4,6 +4,7 @@ use super::gate::{Extent, reserve, zeroed};
 use super::view::panic_outside;
 use super::{Region, Size, View, ViewMut};
 use crate::error::{ErrorKind, Result};
+use crate::memory::Charge;
 use crate::pixel::{Pixel, cast, pixels_of, pixels_of_mut};
 
 /// An owned picture of one pixel type: rows from the top, packed, in a `Vec` of samples. Bare: no metadata.
@@ -21,6 +22,7 @@ use crate::pixel::{Pixel, cast, pixels_of, pixels_of_mut};
 pub struct Frame<P: Pixel> {
     numbers: Vec<P::Number>,
     size: Size,
+    charge: Charge,
 }
 
 impl<P: Pixel> std::fmt::Debug for Frame<P> {
@@ -36,7 +38,8 @@ impl<P: Pixel> Frame<P> {
     /// A size beyond the address space or the system's memory.
     pub fn new(size: Size) -> Result<Frame<P>> {
         let shape = Extent::packed(size, P::CHANNELS, size_of::<P::Number>())?;
-        Ok(Frame { numbers: zeroed(shape.needed)?, size })
+        let (numbers, charge) = zeroed(shape.needed)?;
+        Ok(Frame { numbers, size, charge })
     }
 
     /// A frame filled with one pixel.
@@ -44,9 +47,9 @@ impl<P: Pixel> Frame<P> {
     /// # Errors
     /// As [`new`](Frame::new).
     pub fn filled(size: Size, pixel: P) -> Result<Frame<P>> {
-        let mut frame = Frame::with_room(size)?;
-        frame.resize((size.pixels()) as usize, pixel);
-        Ok(Frame { numbers: cast::into_samples(frame), size })
+        let (mut pixels, charge) = Frame::with_room(size)?;
+        pixels.resize((size.pixels()) as usize, pixel);
+        Ok(Frame { numbers: cast::into_samples(pixels), size, charge })
     }
 
     /// A frame filled by a function of the place, called row by row from the top left.
@@ -54,14 +57,14 @@ impl<P: Pixel> Frame<P> {
     /// # Errors
     /// As [`new`](Frame::new).
     pub fn from_fn(size: Size, mut pixel: impl FnMut(u32, u32) -> P) -> Result<Frame<P>> {
-        let mut pixels = Frame::with_room(size)?;
+        let (mut pixels, charge) = Frame::with_room(size)?;
         for y in 0..size.height {
             pixels.extend((0..size.width).map(|x| pixel(x, y)));
         }
-        Ok(Frame { numbers: cast::into_samples(pixels), size })
+        Ok(Frame { numbers: cast::into_samples(pixels), size, charge })
     }
 
-    fn with_room(size: Size) -> Result<Vec<P>> {
+    fn with_room(size: Size) -> Result<(Vec<P>, Charge)> {
         Extent::packed(size, P::CHANNELS, size_of::<P::Number>())?;
         reserve(size.pixels() as usize)
     }
@@ -86,13 +89,19 @@ impl<P: Pixel> Frame<P> {
                 ErrorKind::WrongLength { unit: "samples", needed: shape.needed, found: numbers.len(), detail }.into()
             );
         }
-        Ok(Frame { numbers, size })
+        let charge = Charge::of_held(shape.needed.saturating_mul(size_of::<P::Number>()) as u64);
+        Ok(Frame { numbers, size, charge })
     }
 
-    /// A frame of numbers that are known to be as many as the size needs.
-    pub(crate) fn from_whole(size: Size, numbers: Vec<P::Number>) -> Frame<P> {
+    /// A frame of numbers that are known to be as many as the size needs, and charged already.
+    pub(crate) fn from_whole(size: Size, (numbers, charge): (Vec<P::Number>, Charge)) -> Frame<P> {
         debug_assert_eq!(numbers.len(), size.pixels() as usize * P::CHANNELS);
-        Frame { numbers, size }
+        Frame { numbers, size, charge }
+    }
+
+    /// The numbers and what was charged for them.
+    pub(crate) fn into_charged(self) -> (Vec<P::Number>, Charge) {
+        (self.numbers, self.charge)
     }
 
     /// Width and height.
@@ -135,7 +144,7 @@ impl<P: Pixel> Frame<P> {
     /// # Errors
     /// A region that reaches outside, or no memory.
     pub fn crop(&self, region: Region) -> Result<Frame<P>> {
-        Ok(self.region(region)?.to_frame())
+        self.region(region)?.try_to_frame()
     }
 
     /// A mutable view of a region.

@@ -10,6 +10,7 @@ use super::split::{Window, WindowMut};
 use super::view::in_numbers;
 use super::{Region, Size, View, ViewMut};
 use crate::error::Result;
+use crate::memory::Charge;
 use crate::pixel::{Channels, Gray, Number, Pixel};
 use crate::threads::{self, Threads};
 
@@ -93,15 +94,15 @@ impl<'a, T: Number> SampleView<'a, T> {
 
     /// A copy of the numbers, rows without gaps, or an error where the system has no memory. One pass: the memory is not
     /// cleared before.
-    pub(crate) fn copied(&self) -> Result<Vec<T>> {
+    pub(crate) fn copied(&self) -> Result<(Vec<T>, Charge)> {
         // As many as are borrowed already: they fit the address space.
         let row = self.size.width as usize * self.channels.count;
-        let mut numbers = super::gate::reserve(row * self.size.height as usize)?;
+        let (mut numbers, charge) = super::gate::reserve(row * self.size.height as usize)?;
         match self.as_packed() {
             Some(all) => numbers.extend_from_slice(all),
             None => self.rows().for_each(|row| numbers.extend_from_slice(row)),
         }
-        Ok(numbers)
+        Ok((numbers, charge))
     }
 
     /// Bytes that the pixels take, gaps between rows left out.

@@ -4,6 +4,7 @@ use super::gate::Extent;
 use super::split::Window;
 use super::{Frame, Region, Size, ViewMut};
 use crate::error::{Error, ErrorKind, Result};
+use crate::memory::Charge;
 use crate::pixel::{Gray, Pixel, pixels_of};
 
 /// A borrowed window onto pixels of type `P`: `Copy`, as cheap as two references.
@@ -193,7 +194,13 @@ impl<'a, P: Pixel> View<'a, P> {
             Some(all) => numbers.extend_from_slice(all),
             None => (0..self.size.height).for_each(|y| numbers.extend_from_slice(self.row_samples(y))),
         }
-        Frame::from_whole(self.size, numbers)
+        let charge = Charge::of_held(numbers.len().saturating_mul(size_of::<P::Number>()) as u64);
+        Frame::from_whole(self.size, (numbers, charge))
+    }
+
+    /// [`to_frame`](View::to_frame), or an error where there is no memory.
+    pub(crate) fn try_to_frame(&self) -> Result<Frame<P>> {
+        Ok(Frame::from_whole(self.size, self.samples().copied()?))
     }
 
     /// Copies the pixels into a view of the same size. One pass.

@@ -5,6 +5,7 @@ use super::tap::Tap;
 use super::weights::{Along, round_to_sum, taps_of};
 use crate::access::Edge;
 use crate::error::{ErrorKind, Result};
+use crate::memory::Charge;
 use std::ops::Range;
 
 /// Weights are stored in groups of this many taps, the last group filled up with zeros.
@@ -31,6 +32,8 @@ pub(super) struct Axis {
     earliest: Vec<u32>,
     weights: Vec<f64>,
     edge: Edge<()>,
+    /// What the weights take, in all the types that they are made of.
+    _charge: Charge,
 }
 
 /// Weights of another type, each output's in whole groups.
@@ -76,6 +79,7 @@ impl Axis {
             let what = format!("the weights of a resize from {source} to {target}");
             return Err(ErrorKind::Limit { what, needed: needed as u64, limit: MOST_BYTES, unit: "bytes" }.into());
         }
+        let charge = Charge::take(needed as u64)?;
         let mirrored = along.is_whole();
         let count = if mirrored { target.div_ceil(2) } else { target };
         let taps_of = |x| taps_of(x, along, reach, scale, kernel);
@@ -90,7 +94,8 @@ impl Axis {
         };
         let (starts, weights) = (vec![0; target as usize], vec![0.0; target as usize * taps]);
         let earliest = Vec::new();
-        let mut axis = Axis { source, target, before, after, taps, starts, earliest, weights, edge: along.edge };
+        let mut axis =
+            Axis { source, target, before, after, taps, starts, earliest, weights, edge: along.edge, _charge: charge };
         for (x, (first, mut weights)) in computed.into_iter().enumerate() {
             let first = (first + i64::from(before)) as u32;
             let twin = target as usize - 1 - x;

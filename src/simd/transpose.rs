@@ -23,7 +23,9 @@ pub(crate) fn sixteen<T: Copy>(rows: &[&[T; 16]; 16], out: &mut [[T; 16]; 16]) {
 #[target_feature(enable = "sse2")]
 #[inline]
 fn interleaved<T: Copy>(rows: &[&[T; 16]; 16], out: &mut [[T; 16]; 16]) {
-    use std::arch::x86_64::{_mm_loadu_si128, _mm_setzero_si128, _mm_storeu_si128, _mm_unpackhi_epi8, _mm_unpacklo_epi8};
+    use std::arch::x86_64::{
+        _mm_loadu_si128, _mm_setzero_si128, _mm_storeu_si128, _mm_unpackhi_epi8, _mm_unpacklo_epi8,
+    };
     let mut square = [_mm_setzero_si128(); 16];
     for i in 0..16 {
         // SAFETY: each row is sixteen values of one byte, as the caller asserts.

@@ -306,7 +306,7 @@ fn places(side: u32, tiles: u32) -> Vec<Place> {
 pub fn equalize_adaptive<P: PicturePixel>(view: View<'_, P>, rules: &AdaptiveRules) -> Result<Frame<P>> {
     let mut tone = AdaptiveTone::new::<P>(view.size(), rules)?;
     tone.watch(0, view)?;
-    let mut out = view.to_frame();
+    let mut out = view.try_to_frame()?;
     tone.apply(0, out.view_mut())?;
     Ok(out)
 }

@@ -164,7 +164,7 @@ impl Tone {
     /// # Errors
     /// As [`apply`](Tone::apply).
     pub fn applied<P: PicturePixel>(&self, view: View<'_, P>) -> Result<Frame<P>> {
-        let mut out = view.to_frame();
+        let mut out = view.try_to_frame()?;
         self.apply(out.view_mut())?;
         Ok(out)
     }

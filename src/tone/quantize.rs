@@ -70,7 +70,7 @@ impl QuantizeRules {
 /// # Ok::<(), rahmen::Error>(())
 /// ```
 pub fn quantize<P: PicturePixel>(view: View<'_, P>, rules: &QuantizeRules) -> Result<Frame<P>> {
-    let mut out = view.to_frame();
+    let mut out = view.try_to_frame()?;
     quantize_any(out.view_mut().into_samples_any(), rules)?;
     Ok(out)
 }

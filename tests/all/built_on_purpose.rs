@@ -97,7 +97,7 @@ fn scans_may_go_over_a_picture_only_so_often() {
     assert_eq!((gray.size(), gray.view::<rahmen::Gray<u8>>().unwrap()[(999, 999)].value), (Size::new(1000, 1000), 128));
     let error = decode(&many_scans(1000), ReadOptions::default()).unwrap_err();
     assert!(matches!(error.kind(), ErrorKind::Limit { unit: "blocks", limit: 44_194_304, .. }), "{error:?}");
-    assert!(error.to_string().contains("blocks in 45 scans"), "{error}");
+    assert!(error.to_string().contains("picture in 45 scans"), "{error}");
 }
 
 #[test]

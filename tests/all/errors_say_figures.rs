@@ -50,11 +50,11 @@ fn limits_have_units_and_only_files_are_to_be_trusted() {
     .unwrap();
     let memory = decode(&file, ReadOptions::default().limits(Limits::default().memory(2 << 20))).unwrap_err();
     let says = "PNG: the picture needs 6000000 bytes (5.7 MiB), over the limit of 2097152 bytes (2.0 MiB); raise `Limits::memory` if the file is to be trusted";
-    assert_eq!((memory.to_string().as_str(), memory.help()), (says, &[Help::RaiseMemoryLimit][..]));
+    assert_eq!((memory.to_string().as_str(), memory.help()), (says, &[Help::RaiseLimit("memory")][..]));
     let side = decode(&file, ReadOptions::default().limits(Limits::default().side(1999))).unwrap_err();
     assert!(matches!(side.kind(), ErrorKind::Limit { needed: 2000, limit: 1999, unit: "pixels", .. }), "{side:?}");
     assert!(
-        side.help().is_empty() && side.to_string().contains("needs 2000 pixels, over the limit of 1999 pixels"),
+        side.help() == [Help::RaiseLimit("side")] && side.to_string().contains("needs 2000 pixels, over the limit of 1999 pixels"),
         "{side}"
     );
     let wide = gray(Size::new(9, 9)).resize(Size::new(u32::MAX, 1), &ResizeRules::new(Kernel::Lanczos3)).unwrap_err();

@@ -94,11 +94,11 @@ fn what_a_format_cannot_hold_is_refused_with_what_would_help_and_nothing_is_writ
 fn metadata_that_is_dropped_is_said() {
     let folder = tempfile::tempdir().unwrap();
     let mut picture = gray(3);
-    picture.metadata_mut().icc = Some(vec![1, 2, 3]);
+    picture.metadata_mut().icc = Some([1, 2, 3].into());
     let remarks = write_with(folder.path().join("a.pgm"), &picture, Default::default()).unwrap();
     assert_eq!(remarks, ["left out, because the format cannot store it: the ICC profile"]);
     assert!(write_with(folder.path().join("a.png"), &picture, Default::default()).unwrap().is_empty());
-    assert_eq!(rahmen::read(folder.path().join("a.png")).unwrap().metadata().icc, Some(vec![1, 2, 3]));
+    assert_eq!(rahmen::read(folder.path().join("a.png")).unwrap().metadata().icc, Some([1, 2, 3].into()));
 }
 
 #[test]

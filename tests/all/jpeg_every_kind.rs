@@ -232,7 +232,7 @@ fn profiles_exif_and_texts_are_put_together_and_other_segments_passed_over() {
     let m = picture.metadata();
     assert_eq!(m.icc.as_deref(), Some(b"profile".as_slice()));
     assert_eq!((m.orientation.exif(), m.xmp.as_deref()), (6, Some("<x:xmpmeta/>")));
-    assert_eq!((m.text[0].keyword.as_str(), m.text[0].text.as_str()), ("Comment", "seen at dawn"));
+    assert_eq!((m.text[0].keyword.as_str(), m.text[0].text.as_ref()), ("Comment", "seen at dawn"));
     let facts = rahmen::file::facts_from(Cursor::new(file.file()), ReadOptions::default()).unwrap();
     assert_eq!(facts.format, Some(FileFormat::Jpeg));
     assert!(facts.stored.unwrap().starts_with("8-bit gray, baseline"));

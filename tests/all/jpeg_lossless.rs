@@ -188,7 +188,7 @@ fn what_stands_beside_the_pixels_is_kept_and_turned_with_them() {
     let resolution = m.resolution.unwrap();
     assert_eq!((resolution.x, resolution.y), (150.0, 300.0));
     assert_eq!(m.icc.as_deref(), Some(&b"profile"[..]));
-    assert_eq!(m.text[0].text, "the staff at noon");
+    assert_eq!(&*m.text[0].text, "the staff at noon");
     assert_eq!(m.orientation, Orientation::from_exif(6).unwrap(), "a turn seen through the same turn is itself");
     let mirrored = read(&oriented(&first.file(), Orientation::MirroredLeftRight, LosslessRules::default()).unwrap());
     let seen = Orientation::from_exif(6).unwrap().seen_through(Orientation::MirroredLeftRight);

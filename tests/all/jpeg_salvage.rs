@@ -143,10 +143,15 @@ fn what_cannot_be_is_refused_before_memory_is_taken() {
         let error = with(at(0xc0) + 1, &[marker]);
         assert!(error.contains("not supported") && error.contains(says), "{error}");
     }
-    // The largest picture there is, in a few bytes: its rows have limits of their own.
+    // The largest picture there is, in a few bytes: more than so few may stand for, and its rows have limits of their own.
     let tiny = [&bytes[..frame + 1], &[0xff, 0xff, 0xff, 0xff], &bytes[frame + 5..at(0xda) + 24]].concat();
-    let mut reader = Reader::from_seekable(Cursor::new(tiny), ReadOptions::default()).unwrap();
-    assert!(rahmen::flow::Source::next(&mut reader, 8).unwrap_err().to_string().contains("ends early"));
+    let rows = |options: ReadOptions| {
+        let mut reader = Reader::from_seekable(Cursor::new(&tiny), options).unwrap();
+        rahmen::flow::Source::next(&mut reader, 8).unwrap_err().to_string()
+    };
+    assert!(rows(ReadOptions::default()).contains("pixels, over the limit"));
+    let all = rahmen::file::Limits::default().work(u32::MAX);
+    assert!(rows(ReadOptions::default().limits(all)).contains("ends early"));
 }
 
 #[test]

@@ -124,7 +124,7 @@ fn metadata_come_back() {
     m.orientation = Orientation::from_exif(8).unwrap();
     m.resolution = Some(Resolution { x: 300.0, y: 150.0, unit: ResolutionUnit::Inch });
     m.icc = Some((0..150_000u32).map(|i| (i % 251) as u8).collect());
-    m.xmp = Some("<x:xmpmeta/>".to_string());
+    m.xmp = Some("<x:xmpmeta/>".into());
     m.text.push(Text { keyword: "Comment".into(), text: "the board at low water".into() });
     let frame = Frame::filled(Size::new(20, 10), Rgb::new(9u8, 90, 200)).unwrap();
     let back = read(&written(&Picture::new(frame, m.clone()), WriteOptions::default(), 64));

@@ -132,7 +132,7 @@ fn every_format_says_what_it_loses() {
     assert!(written(&encoded, "a.npy").1.concat().contains("read back as linear light"));
     // A profile that is kept says curve and primaries.
     let mut profiled = bytes(Transfer::Power(1.8), Primaries::Chromaticities(own));
-    profiled.metadata_mut().icc = Some(vec![1; 200]);
+    profiled.metadata_mut().icc = Some([1; 200].into());
     assert!(written(&profiled, "a.jpg").1.is_empty());
 }
 

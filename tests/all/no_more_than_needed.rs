@@ -72,7 +72,7 @@ fn a_large_profile_is_passed_over_where_only_the_header_is_wanted() {
     let folder = tempfile::tempdir().unwrap();
     let path = folder.path().join("a.jpg");
     let mut picture = Picture::from(Frame::filled(Size::new(30, 20), Gray::new(9u8)).unwrap());
-    picture.metadata_mut().icc = Some(noise(300_000, 3));
+    picture.metadata_mut().icc = Some(noise(300_000, 3).into());
     rahmen::write(&path, &picture).unwrap();
     // Of the file 64 KiB may be read, of which the profile alone has more.
     let told = facts(&path).unwrap();

@@ -198,7 +198,7 @@ fn all_metadata_comes_and_goes_back() {
     assert_eq!(m.exif.as_deref(), Some(&exif[..]));
     assert_eq!(m.changed, Some(Time { year: 2026, month: 11, day: 25, hour: 6, minute: 40, second: 59 }));
     assert_eq!(m.xmp.as_deref(), Some("<x:xmpmeta/>"));
-    let texts: Vec<_> = m.text.iter().map(|t| (t.keyword.as_str(), t.text.as_str())).collect();
+    let texts: Vec<_> = m.text.iter().map(|t| (t.keyword.as_str(), t.text.as_ref())).collect();
     assert_eq!(
         texts,
         [("Title", "Quay \u{e4}"), ("Comment", "low tide at 6:40 \u{b1} 5"), ("Place", "Grauwick \u{2693}")]

@@ -135,7 +135,7 @@ fn metadata_comes_with_the_picture_and_goes_back_into_the_file() {
     let m = picture.metadata();
     assert_eq!(m.transfer, rahmen::Transfer::Linear);
     assert_eq!(m.resolution.unwrap().y, 8000.0);
-    assert_eq!((m.text[0].keyword.as_str(), m.text[0].text.as_str()), ("Place", "Grauwick äö"));
+    assert_eq!((m.text[0].keyword.as_str(), m.text[0].text.as_ref()), ("Place", "Grauwick äö"));
     let folder = tempfile::tempdir().unwrap();
     let path = folder.path().join("again.png");
     rahmen::write(&path, &picture).unwrap();

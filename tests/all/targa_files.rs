@@ -216,7 +216,7 @@ fn the_extension_area_says_what_alpha_is_and_who_made_the_picture() {
     };
     let straight = of(3);
     let m = straight.metadata();
-    let texts: Vec<(&str, &str)> = m.text.iter().map(|t| (t.keyword.as_str(), t.text.as_str())).collect();
+    let texts: Vec<(&str, &str)> = m.text.iter().map(|t| (t.keyword.as_str(), t.text.as_ref())).collect();
     assert_eq!(texts, [("Author", "A. Keeper"), ("Comment", "first line\nsecond line")]);
     let time = m.changed.unwrap();
     assert_eq!((time.year, time.month, time.day, time.hour, time.minute, time.second), (2026, 11, 25, 8, 5, 59));

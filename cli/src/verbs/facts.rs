@@ -145,7 +145,7 @@ fn report(file: &Path, scan: bool, shared: &Shared) -> Done<Report> {
         channels,
         bytes: facts.bytes,
         orientation: facts.metadata.orientation.exif(),
-        icc: facts.metadata.icc.as_ref().map(Vec::len),
+        icc: facts.metadata.icc.as_ref().map(|icc| icc.len()),
         resolution: facts.metadata.resolution,
         pages: facts.pages,
         stored: facts.stored.clone(),

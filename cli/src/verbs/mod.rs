@@ -111,6 +111,19 @@ pub(crate) fn run(cli: Cli) -> Done {
     if let (Verb::Blank(_) | Verb::Tour(_), Some(word)) = (&cli.verb, shared.reading_word()) {
         return Err(Failure::words(format!("{word} says how a file is read; this verb reads none")));
     }
+    let prints = matches!(
+        cli.verb,
+        Verb::Facts(_)
+            | Verb::Pixel(_)
+            | Verb::Histogram(_)
+            | Verb::Profile(_)
+            | Verb::Compare(_)
+            | Verb::BitStudy(_)
+            | Verb::Look(_)
+    );
+    if prints {
+        crate::process::check_output(std::path::Path::new("-"))?;
+    }
     match cli.verb {
         Verb::Facts(verb) => verb.run(shared),
         Verb::Pixel(verb) => verb.run(shared),

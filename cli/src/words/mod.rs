@@ -232,6 +232,32 @@ pub(crate) fn factors(word: &str) -> Result<(f64, f64), String> {
     factor(x).zip(factor(y)).ok_or_else(wrong)
 }
 
+/// A limit that has no option of its own.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum LimitName {
+    Metadata,
+    Side,
+    Pages,
+    Scans,
+    Work,
+}
+
+/// A limit by its name: `metadata=1GiB`, `work=50000`.
+pub(crate) fn limit(word: &str) -> Result<(LimitName, u64), String> {
+    let wrong = || "a limit is metadata=SIZE, side=N, pages=N, scans=N or work=N".to_string();
+    let (name, value) = word.split_once('=').ok_or_else(wrong)?;
+    let name = match name {
+        "metadata" => return Ok((LimitName::Metadata, memory(value)?)),
+        "side" => LimitName::Side,
+        "pages" => LimitName::Pages,
+        "scans" => LimitName::Scans,
+        "work" => LimitName::Work,
+        "memory" => return Err("memory has an option of its own: --limit-memory SIZE".to_string()),
+        _ => return Err(wrong()),
+    };
+    Ok((name, value.parse().map_err(|_| format!("a whole number is expected, not {value}"))?))
+}
+
 /// An amount of memory: a number with or without KiB, MiB, GiB.
 pub(crate) fn memory(word: &str) -> Result<u64, String> {
     let wrong = || format!("an amount of memory is a number with KiB, MiB or GiB, such as 512MiB, not {word}");

@@ -4,6 +4,7 @@ use super::{Tile, TileGrid};
 use crate::access::paste::paste_bytes;
 use crate::error::{Error, Result};
 use crate::frame::{AnyNumbers, AnyNumbersMut, Frame, Region, Size, ViewMut, gate, same_size};
+use crate::memory::Charge;
 use crate::pixel::Pixel;
 
 /// Rule for pixels that several tiles hold.
@@ -121,14 +122,16 @@ struct TileSums {
     channels: usize,
     sums: Vec<f64>,
     counts: Vec<u32>,
+    _charges: [Charge; 2],
 }
 
 impl TileSums {
     fn new(size: Size, channels: usize) -> Result<TileSums> {
         // A target of this size exists, so its pixels can be counted; two numbers of eight bytes each may be too many.
         let pixels = size.pixels() as usize;
-        let sums = gate::zeroed(pixels.saturating_mul(channels))?;
-        Ok(TileSums { width: size.width as usize, channels, sums, counts: gate::zeroed(pixels)? })
+        let (sums, of_sums) = gate::zeroed(pixels.saturating_mul(channels))?;
+        let (counts, of_counts) = gate::zeroed(pixels)?;
+        Ok(TileSums { width: size.width as usize, channels, sums, counts, _charges: [of_sums, of_counts] })
     }
 
     fn add(&mut self, tile: AnyNumbers<'_>, region: Region) {

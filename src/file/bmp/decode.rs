@@ -7,6 +7,7 @@ use crate::error::{Error, Result};
 use crate::file::decoder::{Decoder, Jump, RowsOut, Slot, Start, Stop, gather};
 use crate::file::stored::StoredRows;
 use crate::frame::{Facts, FileFormat, Metadata, Palette, PixelFormat, RowOrder, SamplesMut};
+use crate::memory::Charge;
 use crate::pixel::{Depth, Layout, Meaning, Primaries, Rgba, codes};
 
 /// A decoder of bitmaps: pushed bytes, gives rows.
@@ -20,6 +21,8 @@ pub(in crate::file) struct BmpDecoder {
     facts: Option<Facts>,
     body: Option<Body>,
     said_facts: bool,
+    /// A row, or a picture of runs.
+    charge: Charge,
 }
 
 /// What the pixels are expanded with.
@@ -44,7 +47,7 @@ enum Rows {
 impl BmpDecoder {
     pub(in crate::file) fn new(start: Start) -> BmpDecoder {
         let (part, profile, facts, body) = (Vec::new(), None, None, None);
-        BmpDecoder { start, part, at: 0, profile, facts, body, said_facts: false }
+        BmpDecoder { start, part, at: 0, profile, facts, body, said_facts: false, charge: Charge::NONE }
     }
 
     /// Collects all that stands before the pixels; true once it is there.
@@ -67,7 +70,7 @@ impl BmpDecoder {
     fn begin(&mut self, header: Header) -> Result<()> {
         let limits = self.start.limits;
         limits.check_size(header.size)?;
-        limits.check_memory("a row of pixels", header.row_bytes() as u64)?;
+        self.charge = limits.charge("a row of pixels", header.row_bytes() as u64)?;
         let mut metadata = Metadata { resolution: header.resolution, ..Metadata::default() };
         let (layout, depth) = match &header.kind {
             Kind::Indices(palette) | Kind::Runs(palette) if self.start.indices => {
@@ -96,7 +99,7 @@ impl BmpDecoder {
         let data_at = header.data_at as u64;
         let rows = match &header.kind {
             Kind::Runs(_) => {
-                limits.check_memory("a picture of runs, which is held whole,", header.size.pixels())?;
+                self.charge = limits.charge("a picture of runs, which is held whole,", header.size.pixels())?;
                 Rows::Runs { runs: Runs::new(header.size, header.bits == 4), given: 0 }
             }
             _ => {
@@ -130,7 +133,7 @@ impl BmpDecoder {
             }
             let profile = std::mem::take(&mut self.part);
             if let Some(facts) = &mut self.facts {
-                (facts.metadata.icc, facts.metadata.primaries) = (Some(profile), Primaries::Unknown);
+                (facts.metadata.icc, facts.metadata.primaries) = (Some(profile.into()), Primaries::Unknown);
             }
             self.profile = None;
         }
@@ -170,8 +173,16 @@ impl Decoder for BmpDecoder {
                 if out.is_full() && *given == 0 && !runs.ended {
                     return Ok(Stop::RowsGiven);
                 }
+                let ended_before = runs.ended;
                 if !runs.take(rest)? {
                     return Ok(Stop::NeedInput);
+                }
+                let left_out = if ended_before { 0 } else { runs.left_out() };
+                if let (1.., Some(facts)) = (left_out, &mut self.facts) {
+                    let all = facts.size.pixels();
+                    facts.remarks.push(format!(
+                        "{left_out} of {all} pixels are not in the file, which passes over them; they have colour 0 of its palette"
+                    ));
                 }
                 let stop = give_runs(expander, runs, given, out, 0)?;
                 Ok(stop)

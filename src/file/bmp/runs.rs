@@ -23,6 +23,8 @@ pub(super) struct Runs {
     y: usize,
     wants: Wants,
     part: Vec<u8>,
+    /// Pixels that have come.
+    put: u64,
     pub(super) ended: bool,
 }
 
@@ -30,7 +32,8 @@ impl Runs {
     /// A canvas of index 0. The caller has checked the size against the limits.
     pub(super) fn new(size: Size, four: bool) -> Runs {
         let pixels = (size.width as usize).saturating_mul(size.height as usize);
-        Runs { size, four, canvas: vec![0; pixels], x: 0, y: 0, wants: Wants::Pair, part: Vec::new(), ended: false }
+        let part = Vec::new();
+        Runs { size, four, canvas: vec![0; pixels], x: 0, y: 0, wants: Wants::Pair, part, put: 0, ended: false }
     }
 
     /// A row of indices, counted from the top.
@@ -44,6 +47,11 @@ impl Runs {
     pub(super) fn rows_missing(&self) -> u32 {
         let complete = if self.x >= self.size.width as usize { self.y.saturating_add(1) } else { self.y };
         self.size.height.saturating_sub(u32::try_from(complete).unwrap_or(u32::MAX))
+    }
+
+    /// Pixels that jumps and early ends of rows have passed over, once the end mark has come.
+    pub(super) fn left_out(&self) -> u64 {
+        self.size.pixels().saturating_sub(self.put)
     }
 
     /// Takes bytes until the end mark; true when it was seen.
@@ -111,6 +119,7 @@ impl Runs {
         }
         if let Some(to) = self.canvas.get_mut(self.y.saturating_mul(width).saturating_add(self.x)) {
             *to = index;
+            self.put = self.put.saturating_add(1);
         }
         self.x = self.x.saturating_add(1);
         Ok(())

@@ -15,6 +15,7 @@ use crate::file::exif;
 use crate::file::options::{ChromaSampling, WriteOptions};
 use crate::file::words::words_be;
 use crate::frame::{Content, Facts, FileFormat, Metadata, PixelFormat, ResolutionUnit, SamplesRef};
+use crate::memory::Charge;
 use crate::pixel::{Depth, Layout};
 use crate::threads::{self, Threads};
 
@@ -31,6 +32,7 @@ pub(in crate::file) struct JpegEncoder {
     left: u32,
     /// Coefficients of all rows of MCUs, where they are held.
     held: Option<Vec<Row>>,
+    _charge: Charge,
     stream: Stream,
     remarks: Vec<String>,
 }
@@ -90,7 +92,13 @@ impl JpegEncoder {
         scans.put_frame(if scans.progressive { 0xc2 } else { 0xc0 }, 8, &numbers, out)?;
         let blocks = shape.mcus.0.saturating_mul(shape.mcus.1).saturating_mul(shape.blocks_an_mcu());
         let bytes = (blocks as u64).saturating_mul(128);
-        let held = (scans.progressive || bytes <= HELD_BYTES).then(Vec::new);
+        // Progressive scans cannot do without; the best tables can, where there is no room.
+        let charge = match scans.progressive {
+            true => Some(Charge::take(bytes)?),
+            false if bytes <= HELD_BYTES => Charge::take(bytes).ok(),
+            false => None,
+        };
+        let held = charge.is_some().then(Vec::new);
         let [luminance, chroma] = tables.each_ref().map(reciprocals);
         let mut encoder = JpegEncoder {
             forward: Forward { shape, luminance, chroma },
@@ -99,6 +107,7 @@ impl JpegEncoder {
             pending: Vec::new(),
             left: facts.size.height,
             held,
+            _charge: charge.unwrap_or(Charge::NONE),
             stream: Stream::default(),
             remarks,
         };

@@ -13,6 +13,7 @@ use crate::file::encoder::{Output, put_bytes};
 use crate::file::exif;
 use crate::file::lossless::{LosslessRules, OrientedFile, PartialBlocks};
 use crate::frame::{Change, Facts, Orientation, Size};
+use crate::memory::Charge;
 
 /// What is done to blocks: transposed first, then mirrored.
 #[derive(Debug, Clone, Copy)]
@@ -66,7 +67,10 @@ pub(in crate::file) fn oriented(
     }
     let parts = Parts::of(whole);
     let frame = cut_to_whole(&source.frame, parts, rules.partial)?;
-    rules.limits.check_memory("the coefficients, before and after,", frame.coefficient_bytes().saturating_mul(2))?;
+    // Those before are the decoder's, and charged to it.
+    let bytes = frame.coefficient_bytes();
+    rules.limits.check_memory("the coefficients, before and after,", bytes.saturating_mul(2))?;
+    let _charge = Charge::take(bytes)?;
     check_range(&source)?;
     let before = source.facts.clone();
     let (width, height) = parts.pair((frame.size.width, frame.size.height));

@@ -111,12 +111,12 @@ impl Notes {
                     (self.metadata.primaries, self.metadata.transfer) = (space, transfer);
                 }
                 if self.metadata.exif.is_none() {
-                    self.metadata.exif = Some(block.to_vec());
+                    self.metadata.exif = Some(block.into());
                 }
             }
             (0xe1, _) => {
                 if let Some(packet) = body.strip_prefix(XMP) {
-                    self.metadata.xmp = Some(String::from_utf8_lossy(packet).into_owned());
+                    self.metadata.xmp = Some(String::from_utf8_lossy(packet).into());
                 }
             }
             (0xe2, _) => {
@@ -133,7 +133,7 @@ impl Notes {
                     // Latin-1, as the older ones are.
                     Err(_) => body.iter().map(|&b| char::from(b)).collect(),
                 };
-                let text = text.trim_end_matches('\0').to_string();
+                let text = text.trim_end_matches('\0').into();
                 self.metadata.text.push(Text { keyword: "Comment".to_string(), text });
             }
             _ => {}

@@ -6,6 +6,7 @@ use crate::error::{Error, Result};
 use crate::file::decoder::{Decoder, RowsOut, Slot, Start, Stop, gather};
 use crate::file::stored::StoredRows;
 use crate::frame::{AnyNumbersMut, AnyPlanes, Facts, FileFormat, Metadata, PixelFormat, RowOrder, SamplesMut, Size};
+use crate::memory::Charge;
 use crate::pixel::{Depth, Layout, Meaning, NumberKind, Sample, Transfer};
 
 /// A decoder of arrays: pushed bytes, gives rows.
@@ -14,6 +15,8 @@ pub(in crate::file) struct NpyDecoder {
     part: Vec<u8>,
     facts: Option<Facts>,
     body: Option<Body>,
+    /// A row, or all of them.
+    charge: Charge,
 }
 
 struct Body {
@@ -43,7 +46,7 @@ struct Put {
 
 impl NpyDecoder {
     pub(in crate::file) fn new(start: Start) -> NpyDecoder {
-        NpyDecoder { start, part: Vec::new(), facts: None, body: None }
+        NpyDecoder { start, part: Vec::new(), facts: None, body: None, charge: Charge::NONE }
     }
 
     fn begin(&mut self) -> Result<()> {
@@ -53,7 +56,7 @@ impl NpyDecoder {
         let side = |side: u64| u32::try_from(side).unwrap_or(u32::MAX);
         let size = Size::new(side(header.width), side(header.height));
         limits.check_size(size)?;
-        limits.check_memory("a row of the array", header.row_bytes())?;
+        self.charge = limits.charge("a row of the array", header.row_bytes())?;
         // Checked above: it is within the limit for memory.
         let row_bytes = header.row_bytes() as usize;
         let all = header.row_bytes().saturating_mul(header.height);
@@ -69,7 +72,7 @@ impl NpyDecoder {
         let swapped = header.big_endian != cfg!(target_endian = "big");
         let put = Put { element: header.element, swapped, channels: header.channels };
         let rows = if header.columns_first && header.height > 1 {
-            limits.check_memory("an array with its columns in order, which is held whole,", all)?;
+            self.charge = limits.charge("an array with its columns in order, which is held whole,", all)?;
             Rows::Columns { all: all as usize, bytes: Vec::new(), row: Vec::with_capacity(row_bytes), given: 0, size }
         } else if header.columns_first && header.channels > 1 {
             // One row, whose channels are not side by side.

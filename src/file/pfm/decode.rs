@@ -6,6 +6,7 @@ use crate::file::options::Limits;
 use crate::file::stored::StoredRows;
 use crate::file::words::shown;
 use crate::frame::{Facts, FileFormat, Metadata, PixelFormat, RowOrder, SamplesMut, Size};
+use crate::memory::Charge;
 use crate::pixel::{Depth, Layout, Meaning, Sample, Transfer};
 
 /// Longer headers do not exist.
@@ -19,11 +20,19 @@ pub(in crate::file) struct PfmDecoder {
     rows: Option<StoredRows>,
     /// Whether the bytes have the other order than this machine's.
     swapped: bool,
+    charge: Charge,
 }
 
 impl PfmDecoder {
     pub(in crate::file) fn new(start: Start) -> PfmDecoder {
-        PfmDecoder { limits: start.limits, part: Vec::new(), facts: None, rows: None, swapped: false }
+        PfmDecoder {
+            limits: start.limits,
+            part: Vec::new(),
+            facts: None,
+            rows: None,
+            swapped: false,
+            charge: Charge::NONE,
+        }
     }
 
     /// Collects the header; the bytes of the input that belong to it, once it is complete.
@@ -74,7 +83,7 @@ impl PfmDecoder {
             facts.remarks.push(format!("the file states a scale of {}, which is not applied", scale.abs()));
         }
         let row_bytes = (size.width as usize).saturating_mul(layout.channels()).saturating_mul(4);
-        self.limits.check_memory("a row of pixels", row_bytes as u64)?;
+        self.charge = self.limits.charge("a row of pixels", row_bytes as u64)?;
         self.rows = Some(StoredRows::new(length as u64, row_bytes, row_bytes, size.height, true));
         self.swapped = (scale < 0.0) != cfg!(target_endian = "little");
         self.facts = Some(facts);

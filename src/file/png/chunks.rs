@@ -73,7 +73,7 @@ pub(super) fn read(
         }
         b"sRGB" => {}
         b"iCCP" => {
-            into.icc = Some(profile(body, budget)?);
+            into.icc = Some(profile(body, budget)?.into());
             into.primaries = Primaries::Unknown;
         }
         b"cICP" => code_points(body, into)?,
@@ -99,7 +99,7 @@ pub(super) fn read(
         }
         b"eXIf" => {
             into.orientation = exif::orientation_of(body).unwrap_or_default();
-            into.exif = Some(body.to_vec());
+            into.exif = Some(body.into());
         }
         _ => texts::read(kind, body, budget, into)?,
     }

@@ -9,6 +9,7 @@ use crate::file::budget::Budget;
 use crate::file::decoder::{Decoder, RowsOut, Start, Stop, gather};
 use crate::file::options::Limits;
 use crate::frame::{Facts, FileFormat, Metadata, Palette, PixelFormat, RowOrder};
+use crate::memory::Charge;
 use crate::pixel::{Layout, Meaning, Rgba};
 
 /// A PNG decoder: pushed bytes, gives rows.
@@ -26,6 +27,7 @@ pub(in crate::file) struct PngDecoder {
     metadata: Metadata,
     facts: Option<Facts>,
     rows: Option<Rows>,
+    charge: Charge,
     said_facts: bool,
     /// The byte that comes next, and where its chunk begins.
     at: u64,
@@ -75,6 +77,7 @@ impl PngDecoder {
             metadata: Metadata::default(),
             facts: None,
             rows: None,
+            charge: Charge::NONE,
             said_facts: false,
             at: 0,
             chunk_at: 0,
@@ -141,7 +144,7 @@ impl PngDecoder {
             }
             let what =
                 if header.interlaced { "an interlaced picture, which is held whole," } else { "a row of pixels" };
-            self.limits.check_memory(what, Rows::memory(&header))?;
+            self.charge = self.limits.charge(what, Rows::memory(&header))?;
             self.make_facts(&header)?;
             self.rows = Some(Rows::new(header, std::mem::take(&mut self.colors), self.indices));
         }

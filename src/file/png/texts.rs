@@ -27,9 +27,9 @@ pub(super) fn read(kind: [u8; 4], body: &[u8], budget: &mut Budget, into: &mut M
     };
     let keyword = from_latin1(keyword);
     if keyword == XMP {
-        into.xmp = Some(text);
+        into.xmp = Some(text.into());
     } else {
-        into.text.push(Text { keyword, text });
+        into.text.push(Text { keyword, text: text.into() });
     }
     Ok(())
 }
@@ -71,7 +71,10 @@ pub(super) fn split_at_zero(body: &[u8]) -> Option<(&[u8], &[u8])> {
 }
 
 fn from_latin1(bytes: &[u8]) -> String {
-    bytes.iter().map(|&b| char::from(b)).collect()
+    // As long as it will be: characters beyond ASCII take two bytes.
+    let mut text = String::with_capacity(bytes.len().saturating_add(bytes.iter().filter(|b| !b.is_ascii()).count()));
+    text.extend(bytes.iter().map(|&b| char::from(b)));
+    text
 }
 
 fn to_latin1(text: &str) -> Option<Vec<u8>> {

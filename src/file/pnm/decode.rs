@@ -7,6 +7,7 @@ use crate::error::{Error, Result};
 use crate::file::decoder::{Decoder, RowsOut, Slot, Start, Stop};
 use crate::file::stored::StoredRows;
 use crate::frame::{Facts, FileFormat, Metadata, RowOrder};
+use crate::memory::Charge;
 use crate::pixel::codes;
 
 /// Longer headers are refused: comments are all that could make one so long.
@@ -28,6 +29,7 @@ pub(in crate::file) struct PnmDecoder {
     ended: bool,
     body: Option<Body>,
     facts: Option<Facts>,
+    charge: Charge,
 }
 
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -54,7 +56,18 @@ enum Rows {
 impl PnmDecoder {
     pub(in crate::file) fn new(format: FileFormat, start: Start) -> PnmDecoder {
         let (part, body, facts) = (Vec::new(), None, None);
-        PnmDecoder { format, start, part, at: 0, page: 1, state: State::Header, ended: false, body, facts }
+        PnmDecoder {
+            format,
+            start,
+            part,
+            at: 0,
+            page: 1,
+            state: State::Header,
+            ended: false,
+            body,
+            facts,
+            charge: Charge::NONE,
+        }
     }
 
     /// Collects a header: the header once it is complete, and its bytes taken.
@@ -82,7 +95,7 @@ impl PnmDecoder {
         self.take(input, length.saturating_sub(before));
         self.start.limits.check_size(header.size)?;
         let row = header.row_samples().saturating_mul(4) as u64;
-        self.start.limits.check_memory("a row of pixels", row)?;
+        self.charge = self.start.limits.charge("a row of pixels", row)?;
         Ok(Some(header))
     }
 
@@ -164,9 +177,7 @@ impl PnmDecoder {
             }
         }
         self.page = self.page.saturating_add(1);
-        if self.page > self.start.limits.pages {
-            return Err(Error::invalid("page", format!("more pages than the limit of {}", self.start.limits.pages)));
-        }
+        self.start.limits.check_pages(self.page)?;
         self.at = end;
         Ok(Stop::forward(end))
     }

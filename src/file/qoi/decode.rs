@@ -5,6 +5,7 @@ use crate::error::{Error, Result};
 use crate::file::decoder::{Decoder, RowsOut, Slot, Start, Stop, gather, take_bytes};
 use crate::file::options::Limits;
 use crate::frame::{Facts, FileFormat, Metadata, PixelFormat, SamplesMut, Size};
+use crate::memory::Charge;
 use crate::pixel::{Depth, Layout, Transfer};
 
 /// Bytes of the header.
@@ -23,6 +24,7 @@ pub(in crate::file) struct QoiDecoder {
     row: Vec<u8>,
     given: u32,
     done: bool,
+    charge: Charge,
 }
 
 impl QoiDecoder {
@@ -37,6 +39,7 @@ impl QoiDecoder {
             row: Vec::new(),
             given: 0,
             done: false,
+            charge: Charge::NONE,
         }
     }
 
@@ -65,7 +68,7 @@ impl QoiDecoder {
             n => return Err(Error::malformed(format!("the header names colour space {n}; only 0 and 1 exist"))),
         }
         let row = (size.width as usize).saturating_mul(layout.channels());
-        self.limits.check_memory("a row of pixels", row as u64)?;
+        self.charge = self.limits.charge("a row of pixels", row as u64)?;
         let mut facts = Facts::new(size, PixelFormat::Pixels { depth: Depth::U8, layout }, metadata);
         facts.format = Some(FileFormat::Qoi);
         facts.stored = Some(format!("8-bit {layout}"));

@@ -4,6 +4,7 @@ use crate::error::{Error, ErrorKind, Help, Result};
 use crate::file::decoder::{Decoder, RowsOut, Slot, Start, Stop, gather};
 use crate::file::stored::StoredRows;
 use crate::frame::{Facts, FileFormat, Metadata, PixelFormat, Pixels, RawLayout, RowOrder, SamplesMut, SamplesRef};
+use crate::memory::Charge;
 use crate::pixel::{Depth, Meaning, Transfer};
 
 /// A decoder of bytes that a layout describes.
@@ -12,6 +13,7 @@ pub(in crate::file) struct RawDecoder {
     facts: Facts,
     said_facts: bool,
     rows: Rows,
+    _charge: Charge,
 }
 
 enum Rows {
@@ -35,7 +37,7 @@ impl RawDecoder {
             let detail = format!(" ({} {} from byte {})", layout.size, layout.order.name(), layout.offset);
             return Err(ErrorKind::WrongLength { unit: "bytes", needed: measures.needed, found, detail }.into());
         }
-        start.limits.check_memory("a row of pixels", measures.stride as u64)?;
+        let mut charge = start.limits.charge("a row of pixels", measures.stride as u64)?;
         let mut metadata = Metadata::default();
         if layout.depth == Depth::F32 {
             match layout.layout().is_color() {
@@ -54,14 +56,16 @@ impl RawDecoder {
             facts.remarks.push(format!("{more} bytes behind the last row are not part of the picture"));
         }
         let rows = if layout.planar && layout.channels() > 1 {
+            // The pixels that it becomes are charged by themselves.
             start.limits.check_memory("a picture in planes, which is held whole,", needed.saturating_mul(2))?;
+            charge = start.limits.charge("the planes", needed)?;
             Rows::Planar { needed: measures.needed, bytes: Vec::new(), pixels: None, given: 0 }
         } else {
             let at = layout.offset as u64;
             let rows = StoredRows::new(at, measures.row, measures.stride, layout.size.height, layout.bottom_up);
             Rows::Stored(rows.with_input_at(0))
         };
-        Ok(RawDecoder { layout, facts, said_facts: false, rows })
+        Ok(RawDecoder { layout, facts, said_facts: false, rows, _charge: charge })
     }
 }
 

@@ -61,7 +61,7 @@ pub(super) fn read(area: &[u8], into: &mut Metadata) -> Option<Attributes> {
         ("Software", text(SOFTWARE, FIELD)),
     ];
     for (keyword, text) in all.into_iter().filter(|(_, text)| !text.is_empty()) {
-        into.text.push(Text { keyword: keyword.to_string(), text });
+        into.text.push(Text { keyword: keyword.to_string(), text: text.into() });
     }
     let [month, day, year, hour, minute, second] =
         arrays::map([0usize, 2, 4, 6, 8, 10], |i| word(TIME.saturating_add(i)).unwrap_or(0));

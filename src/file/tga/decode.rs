@@ -9,6 +9,7 @@ use crate::error::{Error, Result};
 use crate::file::decoder::{Decoder, RowsOut, Slot, Start, Stop, gather};
 use crate::file::stored::StoredRows;
 use crate::frame::{Facts, FileFormat, Metadata, Palette, PixelFormat, RowOrder, SamplesMut};
+use crate::memory::Charge;
 use crate::pixel::{Depth, Layout, Meaning, Rgba};
 
 /// A decoder of TGA: pushed bytes, gives rows.
@@ -24,6 +25,8 @@ pub(in crate::file) struct TgaDecoder {
     attributes: Option<Attributes>,
     facts: Option<Facts>,
     body: Option<Body>,
+    /// A row, or all of them.
+    charge: Charge,
 }
 
 /// What is read next.
@@ -82,6 +85,7 @@ impl TgaDecoder {
             attributes: None,
             facts: None,
             body: None,
+            charge: Charge::NONE,
         }
     }
 
@@ -139,7 +143,7 @@ impl TgaDecoder {
     fn begin(&mut self) -> Result<Stop> {
         let Some(header) = self.header.clone() else { return Ok(Stop::NeedInput) };
         let limits = self.start.limits;
-        limits.check_memory("a row of pixels", header.row_bytes() as u64)?;
+        self.charge = limits.charge("a row of pixels", header.row_bytes() as u64)?;
         let attributes = match self.attributes {
             _ if !header.has_attributes() => Attributes::Nothing,
             Some(attributes) => attributes,
@@ -177,7 +181,7 @@ impl TgaDecoder {
             (true, true) => Rows::Packets { packets, given: 0 },
             (true, false) => {
                 let all = (row_bytes as u64).saturating_mul(u64::from(header.size.height));
-                limits.check_memory("a picture of runs from below, which is held whole,", all)?;
+                self.charge = limits.charge("a picture of runs from below, which is held whole,", all)?;
                 Rows::Whole { packets, bytes: Vec::new(), given: 0 }
             }
         };

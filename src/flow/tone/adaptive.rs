@@ -53,7 +53,7 @@ impl Stage for Equalizing {
     }
 
     fn run(&mut self, input: &Strip, output: Range<u32>) -> Result<Content> {
-        let mut content = rows_of(input, &output)?.unwrap_or_else(|| input.content.clone());
+        let mut content = rows_of(input, &output)?.map_or_else(|| input.content.copied(), Ok)?;
         self.tone.apply_any(output.start, content.pixels_mut()?.samples_any_mut())?;
         Ok(content)
     }

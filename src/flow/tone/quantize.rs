@@ -83,7 +83,7 @@ impl Stage for Quantizing {
 
     fn run(&mut self, input: &Strip, output: Range<u32>) -> Result<Content> {
         let make = |rows: Range<u32>| -> Result<Content> {
-            let mut content = rows_of(input, &rows)?.unwrap_or_else(|| input.content.clone());
+            let mut content = rows_of(input, &rows)?.map_or_else(|| input.content.copied(), Ok)?;
             quantize_any(content.pixels_mut()?.samples_any_mut(), &self.rules)?;
             Ok(content)
         };

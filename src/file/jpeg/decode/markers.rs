@@ -1,7 +1,7 @@
 //! Markers and their segments: what a file says before its scans, and how each scan begins.
 
-use super::{JpegDecoder, LOOK_BYTES, MOST_SCANS, MOST_VISITS, SEVERAL_SCANS, SPARE_VISITS, State, Step};
-use crate::error::{Error, ErrorKind, Result};
+use super::{JpegDecoder, LOOK_BYTES, SEVERAL_SCANS, State, Step};
+use crate::error::{Error, Result};
 use crate::file::decoder::Stop;
 use crate::file::jpeg::bits::Place;
 use crate::file::jpeg::canvas::{self, canvas};
@@ -16,6 +16,7 @@ use crate::file::jpeg::strips::Stretch;
 use crate::file::jpeg::tables::quality_of;
 use crate::file::options::Chroma;
 use crate::frame::{Facts, FileFormat, PixelFormat, Size};
+use crate::memory::Charge;
 use crate::pixel::{Depth, Layout};
 
 impl JpegDecoder {
@@ -129,6 +130,10 @@ impl JpegDecoder {
             limits.check_memory("the coefficients, which are held whole,", frame.coefficient_bytes())?;
         }
         limits.check_memory("two rows of blocks", canvas::memory(frame))?;
+        if !self.start.header_only {
+            let coefficients = if streams { 0 } else { frame.coefficient_bytes() };
+            self.charge = Charge::take(coefficients.saturating_add(canvas::memory(frame)))?;
+        }
         self.notes.finish();
         let model = self.notes.model(frame);
         let layout = match model {
@@ -195,9 +200,7 @@ impl JpegDecoder {
         let Some(frame) = &self.frame else { return Err(Error::malformed("a scan before the frame header")) };
         let scan = Scan::parse(body, frame, &self.tables)?;
         self.scans = self.scans.saturating_add(1);
-        if self.scans > MOST_SCANS {
-            return Err(Error::malformed(format!("more than {MOST_SCANS} scans")));
-        }
+        self.start.limits.check_scans(self.scans, 0, 0)?;
         if frame.size.height == 0 {
             self.state = State::Lines;
             self.waiting = body.to_vec();
@@ -227,12 +230,8 @@ impl JpegDecoder {
         let all = u64::from(across).saturating_mul(u64::from(down));
         // Each scan goes over all its blocks, however few bytes it has.
         let blocks = frame.components.iter().map(|c| u64::from(c.blocks.0).saturating_mul(u64::from(c.blocks.1)));
-        let most = blocks.fold(0, u64::saturating_add).saturating_mul(MOST_VISITS).saturating_add(SPARE_VISITS);
         self.visits = self.visits.saturating_add(all);
-        if self.visits > most {
-            let what = format!("going over the picture's blocks in {} scans", self.scans);
-            return Err(ErrorKind::Limit { what, needed: self.visits, limit: most, unit: "blocks" }.into());
-        }
+        self.start.limits.check_scans(self.scans, self.visits, blocks.fold(0, u64::saturating_add))?;
         self.scan = Some(Running {
             scan,
             place: Place::at(0),
@@ -270,7 +269,8 @@ impl JpegDecoder {
                 self.start_scan(&body)
             }
             _ => {
-                self.start.limits.check_memory("a scan of unknown height", self.data.len() as u64)?;
+                self.charge = Charge::NONE;
+                self.charge = self.start.limits.charge("a scan of unknown height", self.data.len() as u64)?;
                 Ok(Step::Wait)
             }
         }

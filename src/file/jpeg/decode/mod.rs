@@ -16,14 +16,9 @@ use crate::error::{Error, Result};
 use crate::file::budget::Budget;
 use crate::file::decoder::{Decoder, RowsOut, Start, Stop};
 use crate::frame::{Facts, FileFormat, RowOrder};
+use crate::memory::Charge;
 use std::ops::Range;
 
-/// Scans in a file at most: many times as many as encoders write. Each goes over all blocks, however few bytes it has.
-const MOST_SCANS: u32 = 250;
-/// How often the scans may go over each block of the picture, and blocks that small pictures may have beside that. Files of ten scans go
-/// over it four times.
-const MOST_VISITS: u64 = 40;
-const SPARE_VISITS: u64 = 1 << 22;
 /// What facts say of scans before they are counted.
 const SEVERAL_SCANS: &str = ", several scans";
 /// Bytes of a segment that are looked at where only a header is wanted.
@@ -53,6 +48,8 @@ pub(in crate::file) struct JpegDecoder {
     /// The header of the first scan, while the number of lines is looked for.
     waiting: Vec<u8>,
     picture: Option<PartialPicture>,
+    /// What is held for the picture.
+    charge: Charge,
     /// Whether the coefficients themselves are wanted: then all are collected, and segments that say more than the
     /// pixels are kept as they stand, with their markers.
     collects: bool,
@@ -124,6 +121,7 @@ impl JpegDecoder {
             looked_for_lines: 0,
             waiting: Vec::new(),
             picture: None,
+            charge: Charge::NONE,
             collects: false,
             kept: Vec::new(),
             ended: false,

@@ -1,0 +1,45 @@
+//! What the program sets up for itself before it works: its budget of memory, its threads, and what the system may do to it.
+
+use crate::args::Shared;
+use crate::fail::{Done, Failure};
+use rahmen::MemoryBudget;
+use rahmen::file::Limits;
+use std::path::Path;
+
+/// Runs the work of a verb: its memory within one budget, a thread a core.
+pub(crate) fn run(shared: &Shared, work: impl FnOnce() -> Done) -> Done {
+    // A file that outgrows its limit is an error to report, not the end of the process.
+    #[cfg(unix)]
+    let _ = signal_hook::flag::register(signal_hook::consts::SIGXFSZ, std::sync::Arc::default());
+    // As many threads as the machine has cores, whatever the environment says: it may say anything.
+    let cores = std::thread::available_parallelism().map_or(1, std::num::NonZeroUsize::get);
+    let _ = rayon_core::ThreadPoolBuilder::new().num_threads(cores).build_global();
+    let memory = shared.limit_memory.unwrap_or(Limits::default().memory);
+    MemoryBudget::new(memory).run(work)
+}
+
+/// Refuses to write a file to a standard output that is closed: what is written there would be lost without a word.
+pub(crate) fn check_output(output: &Path) -> Done {
+    if output == Path::new("-") && standard_output_is_closed() {
+        return Err(Failure::Work(anyhow::anyhow!("standard output is closed: nothing can be written to it")));
+    }
+    Ok(())
+}
+
+/// Whether the program was started without a standard output. Rust opens the null device in its place, for reading and writing, which
+/// a shell does not do.
+#[cfg(unix)]
+pub(crate) fn standard_output_is_closed() -> bool {
+    use rustix::fs::{FileType, OFlags, fcntl_getfl, fstat};
+    let stdout = std::io::stdout();
+    let both = fcntl_getfl(&stdout).is_ok_and(|flags| flags & OFlags::ACCMODE == OFlags::RDWR);
+    let null = || std::fs::metadata("/dev/null").map(|null| std::os::unix::fs::MetadataExt::rdev(&null));
+    let device = || fstat(&stdout).ok().filter(|s| FileType::from_raw_mode(s.st_mode) == FileType::CharacterDevice);
+    both && device().zip(null().ok()).is_some_and(|(out, null)| out.st_rdev == null)
+}
+
+/// Whether the program was started without a standard output: not known here.
+#[cfg(not(unix))]
+pub(crate) fn standard_output_is_closed() -> bool {
+    false
+}
