@@ -5,6 +5,7 @@
 mod args;
 mod demo;
 mod fail;
+mod folder;
 mod hints;
 mod look;
 mod lossless;

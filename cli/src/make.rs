@@ -149,6 +149,8 @@ impl Becomes {
 /// How the file is written.
 #[derive(Debug, Clone, Args)]
 pub(crate) struct Written {
+    #[arg(skip)]
+    not_forced: bool,
     /// Format, where the extension does not say it: png, jpg, pgm, ppm, pbm, pam, pfm, bmp, tga, qoi, npy, raw
     #[arg(long, value_name = "NAME", help_heading = "Writing")]
     format: Option<String>,
@@ -196,8 +198,13 @@ impl Written {
         words.into_iter().find_map(|(given, word)| given.then_some(word))
     }
 
+    /// As one of many files, which are not forced to the disk one by one.
+    pub(crate) fn not_forced(self) -> Written {
+        Written { not_forced: true, ..self }
+    }
+
     pub(crate) fn options(&self, output: &Path, shared: &Shared) -> Done<WriteOptions> {
-        let mut options = WriteOptions::default().threads(shared.threads());
+        let mut options = WriteOptions::default().threads(shared.threads()).durable(!self.not_forced);
         if let Some(layout) = self.raw_out {
             return Ok(options.raw(layout));
         }

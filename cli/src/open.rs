@@ -13,7 +13,20 @@ const STANDARD_INPUT: &str = "standard input";
 
 /// The name of an input in messages and reports.
 pub(crate) fn name_of(path: &Path) -> String {
-    if path == Path::new("-") { STANDARD_INPUT.to_string() } else { path.display().to_string() }
+    if path == Path::new("-") { STANDARD_INPUT.to_string() } else { text_of(path) }
+}
+
+/// A path as text. Bytes that are no text are given as `\xff`, and backslashes of such names twice, so that no two paths get the same.
+fn text_of(path: &Path) -> String {
+    if let Some(text) = path.to_str() {
+        return text.to_string();
+    }
+    let mut text = String::new();
+    for chunk in path.as_os_str().as_encoded_bytes().utf8_chunks() {
+        text.push_str(&chunk.valid().replace('\\', "\\\\"));
+        chunk.invalid().iter().for_each(|byte| text.push_str(&format!("\\x{byte:02x}")));
+    }
+    text
 }
 
 /// What a file's header says; no more of it is read.
@@ -115,7 +128,8 @@ pub(crate) fn in_file(failure: Failure, file: &Path) -> Failure {
         Failure::Work(error) => {
             let name = name_of(file);
             let told = format!("{error:#}").starts_with(&name);
-            Failure::Work(if told { error } else { anyhow::anyhow!("{name}: {error:#}") })
+            // As a cause below the name, so that its help is still said in this program's words.
+            Failure::Work(if told { error } else { error.context(name) })
         }
         other => other,
     }

@@ -54,14 +54,25 @@ pub fn look_window(content: &Content, look: &Look) -> Option<Window> {
 /// pixels. Shrunk by cover, enlarged by nearest.
 pub(crate) fn render(content: &Content, size: Size, look: &Look, square: u32) -> Result<Frame<Rgb<u8>>> {
     let window = look_window(content, look);
-    let pixels = match look.linear {
-        true => encoded(content, window)?,
-        false => content.to_pixels(Depth::U8, window, Threads::ALL)?,
+    let whole = content.size();
+    let enlarged = size.width >= whole.width && size.height >= whole.height;
+    let rules = ResizeRules::new(if enlarged { Kernel::Nearest } else { Kernel::Box });
+    let small: Pixels = match content {
+        // Nothing changes but the size and the layout: the size first, so that no whole copy is made.
+        Content::Pixels(p)
+            if p.depth() == Depth::U8 && p.layout() != Layout::Cmyk && window.is_none() && !look.linear =>
+        {
+            p.resize(size, &rules)?.color()?
+        }
+        _ => {
+            let pixels = match look.linear {
+                true => encoded(content, window)?,
+                false => content.to_pixels(Depth::U8, window, Threads::ALL)?,
+            };
+            let color = pixels.color()?;
+            if whole == size { color } else { color.resize(size, &rules)? }
+        }
     };
-    let color = pixels.color()?;
-    let enlarged = size.width >= color.size().width && size.height >= color.size().height;
-    let kernel = if enlarged { Kernel::Nearest } else { Kernel::Box };
-    let small: Pixels = if color.size() == size { color } else { color.resize(size, &ResizeRules::new(kernel))? };
     if small.layout() == Layout::Rgb {
         return Ok(small.into_frame()?);
     }

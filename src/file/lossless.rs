@@ -106,7 +106,7 @@ impl OrientedFile {
         }
         let mut file = Replacement::start(path)?;
         let written = file.file().write_all(&self.bytes).map_err(|e| Error::io("cannot write", e));
-        written.and_then(|()| file.finish()).map_err(|e| e.in_file(path))
+        written.and_then(|()| file.finish(true)).map_err(|e| e.in_file(path))
     }
 }
 

@@ -72,8 +72,13 @@ impl Limits {
         if size.is_empty() {
             return Err(ErrorKind::Malformed(format!("a size of {size}; a file holds at least one pixel")).into());
         }
-        for (what, side) in [("the width", size.width), ("the height", size.height)] {
-            check(what, u64::from(side), u64::from(self.side), "pixels", "side")?;
+        self.check_sides(size.width.into(), size.height.into())
+    }
+
+    /// Checks that sides, which may be more than any picture has, are within the limit.
+    pub(super) fn check_sides(&self, width: u64, height: u64) -> Result<()> {
+        for (what, side) in [("the width", width), ("the height", height)] {
+            check(what, side, u64::from(self.side), "pixels", "side")?;
         }
         Ok(())
     }
@@ -450,6 +455,9 @@ pub struct WriteOptions {
     pub jpeg: JpegOptions,
     /// How bytes are to lie where the format is [`FileFormat::Raw`]; its size is taken from the picture.
     pub raw: Option<RawLayout>,
+    /// Whether a file is forced to the disk before it takes its place: true. Thousands of small files that can be made again are
+    /// quicker without; after a loss of power, and only then, they may be empty.
+    pub durable: bool,
 }
 
 impl Default for WriteOptions {
@@ -461,6 +469,7 @@ impl Default for WriteOptions {
             threads: Threads::ALL,
             jpeg: JpegOptions::default(),
             raw: None,
+            durable: true,
         }
     }
 }
@@ -488,6 +497,11 @@ impl WriteOptions {
     /// Sets the maximum number of threads.
     pub fn threads(self, threads: Threads) -> WriteOptions {
         WriteOptions { threads, ..self }
+    }
+
+    /// Sets whether a file is forced to the disk before it takes its place.
+    pub fn durable(self, durable: bool) -> WriteOptions {
+        WriteOptions { durable, ..self }
     }
 
     /// Sets the JPEG quality, 1 to 100.

@@ -69,22 +69,29 @@ impl Replacement {
         matches!(self, Replacement::Straight(_))
     }
 
-    /// Puts the complete file in its place.
-    pub(super) fn finish(self) -> Result<()> {
-        let synced = |file: &File| file.sync_data().map_err(|e| Error::io("cannot write", e));
+    /// Puts the complete file in its place; `durable`: forced to the disk first, and its name behind it.
+    pub(super) fn finish(self, durable: bool) -> Result<()> {
+        let synced = |file: &File| match durable {
+            true => file.sync_data().map_err(|e| Error::io("cannot write", e)),
+            false => Ok(()),
+        };
         let placed = |e| Error::io("cannot put the new file in its place", e);
         match self {
             #[cfg(target_os = "linux")]
             Replacement::Unnamed { file, target } => {
                 synced(&file)?;
                 name(&file, &target).map_err(placed)?;
-                sync_folder(&target);
+                if durable {
+                    sync_folder(&target);
+                }
                 Ok(())
             }
             Replacement::Beside { file, target } => {
                 synced(file.as_file())?;
                 file.persist(&target).map_err(|e| placed(e.error))?;
-                sync_folder(&target);
+                if durable {
+                    sync_folder(&target);
+                }
                 Ok(())
             }
             Replacement::Straight(mut file) => file.flush().map_err(|e| Error::io("cannot write", e)),

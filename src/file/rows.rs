@@ -145,14 +145,20 @@ impl<'a> FileRows<'a> {
         }
         if let (true, Some(damage)) = (self.doubts, &mut self.damage) {
             let height = self.facts.size.height;
-            damage.doubt(self.decoder.suspect().into_iter().map(|r| r.start.min(height)..r.end.min(height)));
+            for rows in self.decoder.suspect() {
+                damage.doubt(rows.start.min(height)..rows.end.min(height));
+            }
         }
         rows.lose(rows.left());
         let (lost, suspect) = rows.lost_and_suspect();
         let placed = |rows: Range<u32>| rows.start.saturating_add(first)..rows.end.saturating_add(first);
         if let Some(damage) = &mut self.damage {
-            lost.into_iter().for_each(|rows| damage.lose(placed(rows)));
-            damage.doubt(suspect.into_iter().map(placed));
+            for rows in lost {
+                damage.lose(placed(rows));
+            }
+            for rows in suspect {
+                damage.doubt(placed(rows));
+            }
         }
         Ok(())
     }

@@ -44,14 +44,17 @@ pub(super) trait WriteSeek: Write + Seek + Send {}
 impl<T: Write + Seek + Send> WriteSeek for T {}
 
 /// A replacement as something to write to.
-struct Target(Replacement);
+struct Target {
+    file: Replacement,
+    durable: bool,
+}
 
 impl Write for Target {
     fn write(&mut self, bytes: &[u8]) -> std::io::Result<usize> {
-        self.0.file().write(bytes)
+        self.file.file().write(bytes)
     }
     fn flush(&mut self) -> std::io::Result<()> {
-        self.0.file().flush()
+        self.file.file().flush()
     }
 }
 
@@ -92,10 +95,10 @@ impl Output for Anywhere<'_> {
 
 impl Output for BufWriter<Target> {
     fn place(&mut self, at: u64) -> Result<bool> {
-        if self.get_ref().0.is_straight() {
+        if self.get_ref().file.is_straight() {
             return Ok(false);
         }
-        let placed = self.flush().and_then(|()| self.get_mut().0.file().seek(SeekFrom::Start(at)));
+        let placed = self.flush().and_then(|()| self.get_mut().file.file().seek(SeekFrom::Start(at)));
         placed.map_err(|e| Error::io("cannot write", e))?;
         Ok(true)
     }
@@ -142,7 +145,8 @@ impl Writer<'static> {
         let mut head = Vec::new();
         let encoder = encoder_of(format, extension.as_deref(), &facts, &options, &mut head, formats)
             .map_err(|e| e.in_file(path))?;
-        let mut file = BufWriter::with_capacity(64 << 10, Target(Replacement::start(path)?));
+        let mut file =
+            BufWriter::with_capacity(64 << 10, Target { file: Replacement::start(path)?, durable: options.durable });
         file.write_all(&head).map_err(|e| Error::io("cannot write", e).in_file(path))?;
         let path = Some(path.to_path_buf());
         Ok(Writer { encoder, out: Out::File(Some(file)), path, facts, format, scaled, next: 0 })
@@ -241,7 +245,7 @@ impl<'a> Writer<'a> {
             Out::File(file) => match file.take() {
                 Some(buffered) => {
                     let target = buffered.into_inner().map_err(|e| Error::io("cannot write", e.into_error()))?;
-                    target.0.finish()
+                    target.file.finish(target.durable)
                 }
                 None => Ok(()),
             },

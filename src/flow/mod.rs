@@ -179,16 +179,23 @@ impl Damage {
     }
 
     /// Adds suspect rows, which may be known already.
-    pub(crate) fn doubt(&mut self, rows: impl IntoIterator<Item = Range<u32>>) {
-        self.suspect.extend(rows.into_iter().filter(|rows| rows.start < rows.end));
-        self.suspect.sort_unstable_by_key(|rows| rows.start);
-        self.suspect.dedup_by(|next, kept| {
-            let touch = next.start <= kept.end;
-            if touch {
-                kept.end = kept.end.max(next.end);
+    pub(crate) fn doubt(&mut self, rows: Range<u32>) {
+        if rows.is_empty() {
+            return;
+        }
+        // Behind all that begin before it; what touches becomes one.
+        let mut at = self.suspect.partition_point(|before| before.start <= rows.start);
+        match at.checked_sub(1).and_then(|before| self.suspect.get_mut(before)) {
+            Some(before) if rows.start <= before.end => {
+                before.end = before.end.max(rows.end);
+                at -= 1;
             }
-            touch
-        });
+            _ => self.suspect.insert(at, rows),
+        }
+        while let Some(next) = self.suspect.get(at + 1).cloned().filter(|next| next.start <= self.suspect[at].end) {
+            self.suspect[at].end = self.suspect[at].end.max(next.end);
+            self.suspect.remove(at + 1);
+        }
     }
 
     /// Adds lost rows behind those that are known.

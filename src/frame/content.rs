@@ -159,6 +159,20 @@ impl Pixels {
         }
     }
 
+    /// A copy of a region. One pass over the region.
+    ///
+    /// # Errors
+    /// A region that reaches outside, or no memory.
+    pub fn crop(&self, region: Region) -> Result<Pixels> {
+        let region = region.inside(self.size)?;
+        let (samples, charge) = match self.samples_any() {
+            AnySamples::U8(view) => wrapped(view.part(region).copied()?),
+            AnySamples::U16(view) => wrapped(view.part(region).copied()?),
+            AnySamples::F32(view) => wrapped(view.part(region).copied()?),
+        };
+        Ok(Pixels { size: region.size(), layout: self.layout, samples, charge })
+    }
+
     /// The frame itself. No copy.
     ///
     /// # Errors
@@ -236,12 +250,7 @@ impl Content {
     pub fn crop(&self, region: Region) -> Result<Content> {
         let region = region.inside(self.size())?;
         if let Content::Pixels(pixels) = self {
-            let (samples, charge) = match pixels.samples_any() {
-                AnySamples::U8(view) => wrapped(view.part(region).copied()?),
-                AnySamples::U16(view) => wrapped(view.part(region).copied()?),
-                AnySamples::F32(view) => wrapped(view.part(region).copied()?),
-            };
-            return Ok(Pixels { size: region.size(), layout: pixels.layout, samples, charge }.into());
+            return Ok(pixels.crop(region)?.into());
         }
         self.moved_by_bytes(region.size(), &|from, to| {
             copy_rows(from.part(region), to);

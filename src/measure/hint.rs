@@ -75,29 +75,35 @@ impl Hint {
 /// The orders of three channels other than their own, swaps first.
 const ORDERS: [[u8; 3]; 5] = [[2, 1, 0], [1, 0, 2], [0, 2, 1], [1, 2, 0], [2, 0, 1]];
 
-/// Rows that a first look at a change takes, spread evenly.
-const FIRST_LOOK: u32 = 64;
+/// Rows that are looked at together: transposed they are columns, of which as many as lie side by side cost the memory no more than
+/// one. And how many such bands a first look at a change takes, spread evenly.
+const BAND: u32 = 8;
+const FIRST_LOOK: u32 = 8;
 
 /// How much closer, in dB, a change must bring two pictures, and how close at least, to be worth a word.
 const GAIN: f64 = 6.0;
 const CLOSE: f64 = 20.0;
 
-/// The likeliest cause of a difference of `psnr` dB, where there is one. Looks at 64 rows for each change, and at all rows
+/// The likeliest cause of a difference of `psnr` dB, where there is one. Looks at up to 64 rows for each change, and at all rows
 /// for the best.
 pub(super) fn hint(a: AnyNumbers<'_>, b: AnyNumbers<'_>, names: &[&str], peak: f64, psnr: f64) -> Option<Hint> {
     let pair = Pair { a: a.as_bytes(), b: b.as_bytes(), kind: a.kind(), colors: a.channels().colors(), peak };
     let orders = ORDERS.iter().filter(|_| names.starts_with(&["r", "g", "b"]) && a.size() == b.size());
     let orientations = Orientation::ALL[1..].iter().filter(|o| o.size(b.size()) == a.size());
     let fixes = orders.map(|&order| Fix::Channels(order)).chain(orientations.map(|&o| Fix::Orientation(o)));
-    let step = (a.size().height / FIRST_LOOK).max(1);
-    let best = fixes.map(|fix| (pair.psnr(fix, step), fix)).fold(None, |best: Option<(f64, Fix)>, next| match best {
-        Some(best) if best.0 >= next.0 => Some(best),
-        _ => Some(next),
-    });
-    let worth = |psnr_db: f64| psnr_db >= (psnr + GAIN).max(CLOSE);
-    let (first, fix) = best?;
-    let psnr_db = if worth(first) { pair.psnr(fix, 1) } else { return None };
-    worth(psnr_db).then_some(Hint { fix, psnr_db })
+    let step = (a.size().height / FIRST_LOOK).max(BAND);
+    let worth = (psnr + GAIN).max(CLOSE);
+    let mut best: Option<(f64, Fix)> = None;
+    for fix in fixes {
+        // One that is far off on the way is given up.
+        let found = pair.psnr(fix, step, worth - GAIN);
+        if best.is_none_or(|best| found > best.0) {
+            best = Some((found, fix));
+        }
+    }
+    let (first, fix) = best.filter(|best| best.0 >= worth)?;
+    let psnr_db = if step == BAND { first } else { pair.psnr(fix, BAND, f64::NEG_INFINITY) };
+    (psnr_db >= worth).then_some(Hint { fix, psnr_db })
 }
 
 /// Two pictures of one number type as bytes.
@@ -111,32 +117,41 @@ struct Pair<'a> {
 }
 
 impl Pair<'_> {
-    /// PSNR of every `step`-th row once the second picture is changed.
-    fn psnr(&self, fix: Fix, step: u32) -> f64 {
+    /// PSNR of a band of rows every `step` rows once the second picture is changed; that of the bands so far where it falls below
+    /// `hopeless`.
+    fn psnr(&self, fix: Fix, step: u32, hopeless: f64) -> f64 {
         let channels = self.a.channels().count / self.kind.bytes();
         let row_bytes = self.a.width() as usize * self.a.channels().count;
         let (mut sum, mut count) = (0.0, 0u64);
-        let mut memory = vec![0; row_bytes];
+        let mut memory = vec![0; row_bytes * BAND.min(self.a.height()) as usize];
         let (mut first, mut second) = (Vec::new(), Vec::new());
+        let orientation = if let Fix::Orientation(o) = fix { o } else { Orientation::Upright };
+        let order = if let Fix::Channels(order) = fix { order.map(usize::from) } else { [0, 1, 2] };
+        let so_far = |sum: f64, count: u64| decibels(self.peak * self.peak * count as f64, sum);
         for y in (0..self.a.height()).step_by(step as usize) {
-            numbers(self.a.row(y), self.kind, &mut first);
-            let orientation = if let Fix::Orientation(o) = fix { o } else { Orientation::Upright };
-            let row = Region { x: 0, y, width: self.a.width(), height: 1 };
-            let Ok(source) = orientation.source_of(row, self.b.size()) else { return f64::NEG_INFINITY };
-            let target = SampleViewMut::packed(&mut memory, row.size(), self.a.channels());
+            let height = BAND.min(self.a.height() - y);
+            let band = Region { x: 0, y, width: self.a.width(), height };
+            let Ok(source) = orientation.source_of(band, self.b.size()) else { return f64::NEG_INFINITY };
+            let memory = &mut memory[..row_bytes * height as usize];
+            let target = SampleViewMut::packed(memory, band.size(), self.a.channels());
             orient_bytes(self.b.part(source), orientation, target);
-            numbers(&memory, self.kind, &mut second);
-            let order = if let Fix::Channels(order) = fix { Some(order) } else { None };
-            for (a, b) in first.chunks_exact(channels).zip(second.chunks_exact(channels)) {
-                for (c, a) in a.iter().enumerate().take(self.colors) {
-                    let from = order.and_then(|o| o.get(c).copied()).map_or(c, usize::from);
-                    let apart = if a.is_nan() && b[from].is_nan() { 0.0 } else { a - b[from] };
-                    sum += apart * apart;
-                    count += 1;
+            for (y, changed) in (y..).zip(memory.chunks_exact(row_bytes.max(1))) {
+                numbers(self.a.row(y), self.kind, &mut first);
+                numbers(changed, self.kind, &mut second);
+                for (a, b) in first.chunks_exact(channels).zip(second.chunks_exact(channels)) {
+                    for (c, a) in a.iter().enumerate().take(self.colors) {
+                        let from = if c < 3 { order[c] } else { c };
+                        let apart = if a.is_nan() && b[from].is_nan() { 0.0 } else { a - b[from] };
+                        sum += apart * apart;
+                    }
                 }
+                count += u64::from(self.a.width()) * self.colors as u64;
+            }
+            if so_far(sum, count) < hopeless {
+                break;
             }
         }
-        decibels(self.peak * self.peak * count as f64, sum)
+        so_far(sum, count)
     }
 }
 

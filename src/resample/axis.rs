@@ -75,11 +75,11 @@ impl Axis {
             _ => 2.0 * reach + 2.0,
         };
         let needed = (most + 2.0 * GROUP as f64) * 14.0 * f64::from(target);
+        let charge = Charge::take(needed as u64)?;
         if needed > MOST_BYTES as f64 {
             let what = format!("the weights of a resize from {source} to {target}");
             return Err(ErrorKind::Limit { what, needed: needed as u64, limit: MOST_BYTES, unit: "bytes" }.into());
         }
-        let charge = Charge::take(needed as u64)?;
         let mirrored = along.is_whole();
         let count = if mirrored { target.div_ceil(2) } else { target };
         let taps_of = |x| taps_of(x, along, reach, scale, kernel);

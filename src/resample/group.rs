@@ -70,6 +70,16 @@ pub(super) fn reach(axis: &Axis, outputs: Range<usize>) -> Range<u32> {
     used.reduce(|all, one| all.start.min(one.start)..all.end.max(one.end)).unwrap_or(0..0)
 }
 
+/// [`Kept::missing`], which does not depend on what the rows are made of.
+fn missing(held: &[u32], needed: &[u32], together: usize, end: u32) -> Vec<Vec<u32>> {
+    let mut missing: Vec<u32> = needed.iter().copied().filter(|position| !held.contains(position)).collect();
+    if let Some(&last) = missing.last() {
+        let more = missing.len().next_multiple_of(together) - missing.len();
+        missing.extend((last + 1..end).filter(|p| !held.contains(p) && !needed.contains(p)).take(more));
+    }
+    missing.chunks(together).map(<[u32]>::to_vec).collect()
+}
+
 /// Rows that were made from positions and may be needed again.
 #[derive(Debug)]
 pub(super) struct Kept<T> {
@@ -90,13 +100,8 @@ impl<T: Copy + Default> Kept<T> {
     /// Of needed positions those that are not held, `together` at a time. Where a last few are less than that, positions
     /// behind them, up to `end`, join them, as they will be needed soon.
     pub(super) fn missing(&self, needed: &[u32], together: usize, end: u32) -> Vec<Vec<u32>> {
-        let is_missing = |position: &u32| self.held.iter().all(|(held, _)| held != position);
-        let mut missing: Vec<u32> = needed.iter().copied().filter(is_missing).collect();
-        if let Some(&last) = missing.last() {
-            let more = missing.len().next_multiple_of(together) - missing.len();
-            missing.extend((last + 1..end).filter(|p| is_missing(p) && !needed.contains(p)).take(more));
-        }
-        missing.chunks(together).map(<[u32]>::to_vec).collect()
+        let held: Vec<u32> = self.held.iter().map(|(position, _)| *position).collect();
+        missing(&held, needed, together, end)
     }
 
     /// A row to write, `length` long: one that lies before all positions that are needed now, or a new one.

@@ -54,7 +54,8 @@ fn limits_have_units_and_only_files_are_to_be_trusted() {
     let side = decode(&file, ReadOptions::default().limits(Limits::default().side(1999))).unwrap_err();
     assert!(matches!(side.kind(), ErrorKind::Limit { needed: 2000, limit: 1999, unit: "pixels", .. }), "{side:?}");
     assert!(
-        side.help() == [Help::RaiseLimit("side")] && side.to_string().contains("needs 2000 pixels, over the limit of 1999 pixels"),
+        side.help() == [Help::RaiseLimit("side")]
+            && side.to_string().contains("needs 2000 pixels, over the limit of 1999 pixels"),
         "{side}"
     );
     let wide = gray(Size::new(9, 9)).resize(Size::new(u32::MAX, 1), &ResizeRules::new(Kernel::Lanczos3)).unwrap_err();

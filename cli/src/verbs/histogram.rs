@@ -258,9 +258,7 @@ impl Histogram {
         let named = |e: rahmen::Error| e.in_file(open::name_of(file));
         let mut mask = self.mask.as_deref().map(|path| mask_of(path, shared)).transpose()?;
         if let (Some(full), true) = (&mask, self.part.is_given()) {
-            let part =
-                rahmen::Content::Pixels(full.clone()).crop(region).map_err(|e| e.in_file(mask_name(&self.mask)))?;
-            mask = Some(part.pixels()?.clone());
+            mask = Some(full.crop(region).map_err(|e| e.in_file(mask_name(&self.mask)))?);
         }
         let mut chain = Chain::new(Box::new(reader), steps).map_err(named)?;
         let facts = chain.facts().clone();
@@ -336,7 +334,10 @@ pub(crate) fn mask_of(path: &Path, shared: &Shared) -> Done<Pixels> {
         PixelFormat::Pixels { layout: Layout::Gray, .. } => Ok(Vec::new()),
         _ => Ok(vec![Box::<ToGray>::default() as Box<dyn Step>, Box::new(rahmen::flow::DropAlpha)]),
     })?;
-    Ok(picture.pixels()?.clone())
+    match picture.into_parts().0 {
+        rahmen::Content::Pixels(pixels) => Ok(pixels),
+        planes => Err(planes.pixels().map(|_| ()).err().map_or_else(|| Failure::words("no mask"), Failure::from)),
+    }
 }
 
 fn mask_name(mask: &Option<PathBuf>) -> String {

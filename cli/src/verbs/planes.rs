@@ -2,11 +2,12 @@
 
 use crate::args::Shared;
 use crate::fail::{Done, Failure};
+use crate::folder::OutputFolder;
 use crate::make::{Written, say_done, write_whole};
 use crate::open;
 use crate::verbs::channels::named_file;
 use clap::Args;
-use rahmen::frame::{Change, Pixels};
+use rahmen::frame::{Change, Content, Pixels};
 use rahmen::{Facts, Layout, Picture, PixelFormat};
 use std::path::{Path, PathBuf};
 
@@ -23,30 +24,31 @@ pub(crate) struct Split {
     written: Written,
 }
 
-/// A folder that is there or made, and the first part of the names of files in it.
-pub(crate) fn folder_and_stem(folder: &Path, input: &Path) -> Done<String> {
-    std::fs::create_dir_all(folder).map_err(|e| anyhow::Error::new(e).context(format!("{}", folder.display())))?;
+/// The first part of the names of files that are made of a file.
+pub(crate) fn stem_of(input: &Path) -> String {
     let stem = if input == Path::new("-") { None } else { input.file_stem() };
-    Ok(stem.map_or("picture".into(), |stem| stem.to_string_lossy().into_owned()))
+    stem.map_or("picture".into(), |stem| stem.to_string_lossy().into_owned())
 }
 
 impl Split {
     pub(crate) fn run(self, shared: &Shared) -> Done {
         let picture = open::whole(&self.input, shared)?;
         let facts = picture.facts();
-        let stem = folder_and_stem(&self.folder, &self.input)?;
+        let (stem, mut folder) = (stem_of(&self.input), OutputFolder::start(&self.folder)?);
         let extension = self.written.extension_like(&self.input);
         let (content, metadata) = picture.into_parts();
-        for (channel, (name, plane)) in content.split()?.into_iter().enumerate() {
+        let split = content.split().map_err(|e| e.in_file(open::name_of(&self.input)))?;
+        for (channel, (name, plane)) in split.into_iter().enumerate() {
             let mut own =
                 metadata.after(Change::Channels { channels: 1, model: facts.pixel_format.channel_names().len() > 1 });
             own.max_codes = metadata.max_codes.as_ref().and_then(|tops| Some(vec![*tops.get(channel)?]));
-            let path = self.folder.join(format!("{stem}-{name}.{extension}"));
+            let path = folder.place(&format!("{stem}-{name}.{extension}"));
             let one = Picture::new(plane, own);
             let to = one.facts();
             write_whole(&path, one, &self.written, shared)?;
             say_done(&self.input, &path, &facts, &to, None, shared)?;
         }
+        folder.keep();
         Ok(())
     }
 }
@@ -90,7 +92,10 @@ impl Merge {
                 .into());
             }
             tops.push(picture.metadata().max_codes.clone().unwrap_or_default());
-            planes.push(picture.pixels()?.clone());
+            // Itself, not a copy of it.
+            if let Content::Pixels(pixels) = picture.into_parts().0 {
+                planes.push(pixels);
+            }
         }
         let Some(facts) = first else { return Err(Failure::words("merge needs a channel and its file")) };
         let content = Pixels::merge(&planes.iter().collect::<Vec<_>>(), layout)?;

@@ -5,9 +5,10 @@
 
 use crate::args::Shared;
 use crate::fail::{Done, Failure};
+use crate::folder::OutputFolder;
 use crate::make::{Written, say_done, write_whole};
 use crate::open;
-use crate::verbs::planes::folder_and_stem;
+use crate::verbs::planes::stem_of;
 use crate::words::{self, Color, EdgeWord};
 use anyhow::Context as _;
 use clap::{Args, ValueEnum};
@@ -97,7 +98,9 @@ impl Tiles {
         let step = self.step.unwrap_or(self.size);
         let grid = TileGrid::new(picture.size(), self.size, (step.width, step.height), rest)?;
         empty_folder(&self.folder, self.replace)?;
-        let stem = folder_and_stem(&self.folder, &self.input)?;
+        let (stem, mut folder) = (stem_of(&self.input), OutputFolder::start(&self.folder)?);
+        // The index, which comes last, says that they are complete.
+        let written = self.written.clone().not_forced();
         let extension = self.written.extension_like(&self.input);
         let digits = |side: u32| side.saturating_sub(1).to_string().len();
         let (x_digits, y_digits) = (digits(picture.size().width), digits(picture.size().height));
@@ -108,12 +111,12 @@ impl Tiles {
             let file = format!("{stem}-x{x:0x_digits$}-y{y:0y_digits$}.{extension}");
             let pixels = picture.content().cut_tile(&grid, &tile, edge)?;
             let one = Picture::new(pixels, metadata.clone());
-            write_whole(&self.folder.join(&file), one, &self.written, &shared.quietly(!index.tiles.is_empty()))?;
+            write_whole(&folder.place(&file), one, &written, &shared.quietly(!index.tiles.is_empty()))?;
             index.tiles.push(Entry { file, x, y });
         }
-        let path = self.folder.join(INDEX);
         let text = serde_json::to_string_pretty(&index).context("the index")?;
-        std::fs::write(&path, text + "\n").with_context(|| path.display().to_string())?;
+        folder.write(INDEX, (text + "\n").as_bytes())?;
+        folder.keep();
         let written = index.tiles.len();
         shared.tell(|| format!("{written} tiles and {INDEX} written to {}", self.folder.display()));
         if let Some(sheet) = &self.contact {

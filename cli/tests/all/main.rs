@@ -2,6 +2,7 @@
 
 mod common;
 
+mod budget;
 mod files;
 mod first_hour;
 mod levels;

@@ -108,7 +108,7 @@ impl Scans {
         });
         let mut often = [[0u64; 256]; 4];
         for part in &counted {
-            for (to, from) in often.iter_mut().flatten().zip(part.iter().flatten()) {
+            for (to, from) in often.as_flattened_mut().iter_mut().zip(part.as_flattened()) {
                 *to = to.saturating_add(*from);
             }
         }

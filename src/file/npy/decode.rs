@@ -53,6 +53,7 @@ impl NpyDecoder {
         let header = Header::parse(&self.part)?;
         self.part.clear();
         let limits = self.start.limits;
+        limits.check_sides(header.width, header.height)?;
         let side = |side: u64| u32::try_from(side).unwrap_or(u32::MAX);
         let size = Size::new(side(header.width), side(header.height));
         limits.check_size(size)?;

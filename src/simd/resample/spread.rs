@@ -46,9 +46,13 @@ impl<W: Copy> Taps<'_, W> {
 
     /// Of every output number its pixel, and the number that it begins at.
     fn places(&self) -> Vec<(usize, usize)> {
-        let channels = self.channels;
-        let starts = self.starts.iter().enumerate();
-        starts.flat_map(|(pixel, &start)| (0..channels).map(move |c| (pixel, start as usize * channels + c))).collect()
+        let mut places = Vec::with_capacity(self.starts.len() * self.channels);
+        for (pixel, &start) in self.starts.iter().enumerate() {
+            for channel in 0..self.channels {
+                places.push((pixel, start as usize * self.channels + channel));
+            }
+        }
+        places
     }
 }
 

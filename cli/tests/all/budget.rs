@@ -1,0 +1,142 @@
+//! All that the program holds at once stays within the limit of memory and 64 MiB, for every verb and format, with a picture of nine
+//! tenths of the limit; what needs more is refused before it is taken.
+#![cfg(target_os = "linux")]
+
+use crate::common::{Folder, out};
+use std::process::{Command, Output};
+
+/// Pictures of 90 MiB: more than the 64 MiB that may be held beside them, so that one copy that is not counted shows.
+const LIMIT: u64 = 100 << 20;
+const SIDE: &str = "5600x5600";
+
+/// Runs the program with as much data as the limit, 64 MiB and the stacks of its threads, which is all that it may ever map.
+fn bounded(words: &[&str]) -> Output {
+    let stacks = std::thread::available_parallelism().map_or(1, usize::from) as u64 * (3 << 20);
+    let data = (LIMIT + (64 << 20) + stacks) >> 10;
+    let mut shell = Command::new("sh");
+    shell.args(["-c", &format!("ulimit -d {data}; exec \"$0\" \"$@\"")]).arg(assert_cmd::cargo::cargo_bin("rahmen"));
+    shell.args(words).args(["--limit-memory", &LIMIT.to_string()]).output().unwrap()
+}
+
+/// Whether it did its work within the limit, or was refused in words of the limit; nothing else may happen.
+fn done(words: &[&str]) -> bool {
+    let ended = bounded(words);
+    let line = String::from_utf8_lossy(&ended.stderr);
+    match ended.status.code() {
+        Some(0) => true,
+        Some(1) if line.contains(&format!("over the limit of {LIMIT} bytes")) && line.contains("--limit-memory") => {
+            false
+        }
+        status => panic!("{words:?} ended with {status:?}: {line}"),
+    }
+}
+
+struct Pictures {
+    folder: Folder,
+    color: String,
+    gray: String,
+}
+
+fn pictures() -> Pictures {
+    let folder = Folder::new();
+    let (color, gray) = (folder.path("color.ppm"), folder.path("gray.pgm"));
+    out(&["blank", &color, "--size", SIDE, "--random", "1"]);
+    out(&["blank", &gray, "--size", "9700x9700", "--as", "gray", "--random", "1"]);
+    Pictures { folder, color, gray }
+}
+
+#[test]
+fn every_verb_holds_no_more_than_the_limit() {
+    let Pictures { folder, color, gray } = pictures();
+    let to = folder.path("out.ppm");
+    let gray_to = folder.path("out.pgm");
+    // Those that take their picture row by row, or hold it once, work.
+    let works: [&[&str]; 29] = [
+        &["facts", &color, "--scan"],
+        &["pixel", &color, "--at", "5,5"],
+        &["profile", &color, "--row", "5"],
+        &["histogram", &color],
+        &["histogram", &gray, "--bins", "1000"],
+        &["bit-study", &gray],
+        &["save", &color, &to],
+        &["crop", &color, &to, "--x", "10..5000", "--y", "10..5000"],
+        &["mirror", &color, &to],
+        &["mirror", &color, &to, "--top-bottom"],
+        &["rotate", &color, &to, "180"],
+        &["fill", &color, &to, "--color", "red"],
+        &["channels", &color, &to, "--pick", "b,g,r"],
+        &["depth", &color, &to, "--to", "u16"],
+        &["depth", &color, &to, "--bits", "4"],
+        &["resize", &color, &to, "--scale", "0.02"],
+        &["resize", &color, &to, "--scale", "0.5"],
+        &["resize", &gray, &gray_to, "--scale", "1.2"],
+        &["resize", &color, &to, "--to", "3x60000"],
+        &["resize", &color, &to, "--to", "60000x3"],
+        &["gray", &color, &gray_to],
+        &["negative", &color, &to],
+        &["adjust", &color, &to, "--brightness", "0.1"],
+        &["stretch", &color, &to],
+        &["equalize", &color, &to],
+        &["equalize", &gray, &gray_to, "--adaptive", "8x8"],
+        &["threshold", &gray, &gray_to, "--level", "100"],
+        &["quantize", &color, &to, "--bits", "3"],
+        &["tiles", &color, &folder.path("tiles"), "--size", "1000"],
+    ];
+    for words in works {
+        assert!(done(words), "{words:?} was refused");
+    }
+    assert!(done(&["assemble", &folder.path("tiles"), &to]));
+    // Those that need two of it may be refused, and then take nothing.
+    let may_not: [&[&str]; 10] = [
+        &["compare", &color, &color],
+        &["compare", &gray, &gray],
+        &["look", &color],
+        &["rotate", &color, &to, "90"],
+        &["rotate", &color, &to, "30"],
+        &["transpose", &gray, &gray_to],
+        &["paste", &color, &color, &to, "--at", "0,0"],
+        &["split", &color, &folder.path("planes")],
+        &["merge", &to, &format!("r={gray}"), &format!("g={gray}"), &format!("b={gray}")],
+        &["quantize", &color, &to, "--bits", "3", "--dither", "diffusion"],
+    ];
+    let refused = may_not.iter().filter(|words| !done(words)).count();
+    assert!(refused >= 4, "{refused}");
+    // A folder that was made for nothing is not left.
+    assert!(!std::path::Path::new(&folder.path("planes")).exists(), "{:?}", folder.names());
+}
+
+#[test]
+fn every_format_holds_no_more_than_the_limit() {
+    let Pictures { folder, color, .. } = pictures();
+    let back = folder.path("back.ppm");
+    for format in ["png", "bmp", "tga", "qoi", "ppm", "pam", "npy", "jpg"] {
+        let file = folder.path(&format!("color.{format}"));
+        if format != "ppm" {
+            let quick: &[&str] = if format == "png" { &["--compression", "0"] } else { &[] };
+            assert!(done(&[&["save", &color, &file], quick].concat()), "{format}");
+        }
+        assert!(done(&["save", &file, &back]) && done(&["facts", &file]), "{format}");
+        std::fs::remove_file(&file).unwrap_or_default();
+        if format == "ppm" {
+            out(&["blank", &color, "--size", SIDE, "--random", "1"]);
+        }
+    }
+    let raw = folder.path("color.raw");
+    assert!(done(&["save", &color, &raw, "--raw-out", "order=bgr depth=u8"]));
+    let layout = format!("order=bgr depth=u8 size={SIDE}");
+    assert!(done(&["save", &raw, &back, "--raw", &layout]));
+    // In planes no row is complete before all are.
+    assert!(!done(&["save", &raw, &back, "--raw", &format!("{layout} planes=planar")]));
+    assert!(!done(&["save", &color, &folder.path("color.jpg"), "--progressive"]));
+}
+
+#[test]
+fn over_the_limit_is_refused_before_anything_is_taken() {
+    let folder = Folder::new();
+    let small = folder.path("small.ppm");
+    out(&["blank", &small, "--size", "20x20"]);
+    // A hundred times the limit, made or enlarged or put around.
+    assert!(!done(&["resize", &small, &folder.path("out.bmp"), "--to", "2000000000x20"]));
+    assert!(!done(&["blank", &folder.path("out.png"), "--size", "2000000000x3"]));
+    assert_eq!(folder.names(), [std::path::Path::new(&small)]);
+}
