@@ -167,3 +167,79 @@ fn what_a_header_claims_is_not_salvaged() {
     let (picture, damage) = reader.read_damaged().unwrap();
     assert_eq!((picture.size().width, damage.unwrap().rows), (50, 2_000_000_000));
 }
+
+/// A bitmap of runs of this size and no pixel: the end mark alone, behind 256 colours.
+fn empty_runs(width: u32, height: u32) -> Vec<u8> {
+    let mut out = b"BM".to_vec();
+    [1080, 0, 1078, 40, width, height].iter().for_each(|n: &u32| out.extend(n.to_le_bytes()));
+    out.extend([1, 0, 8, 0]);
+    [1u32, 2, 0, 0, 256, 0].iter().for_each(|n| out.extend(n.to_le_bytes()));
+    [out, vec![7; 1024], vec![0, 1]].concat()
+}
+
+#[test]
+fn few_bytes_do_not_stand_for_any_number_of_pixels() {
+    let file = empty_runs(32_000, 32_000);
+    assert_eq!(file.len(), 1080);
+    let is_over = |error: &Error| matches!(error.kind(), ErrorKind::Limit { unit: "pixels", limit: 77_908_864, .. });
+    // 2^26 and 10,000 for each byte.
+    let error = decode(&file, ReadOptions::default()).unwrap_err();
+    assert!(
+        is_over(&error) && error.to_string().ends_with("raise `Limits::work` if the file is to be trusted"),
+        "{error}"
+    );
+    // The same in strips, from what cannot be measured before, and to be filled where it cannot be read.
+    let mut strips = Reader::from_seekable(Cursor::new(&file), ReadOptions::default()).unwrap();
+    assert!(is_over(&rahmen::flow::Source::next(&mut strips, 1).unwrap_err()));
+    let stream =
+        rahmen::file::read_from(Cursor::new(&file), ReadOptions::default().limits(Limits::default().memory(4 << 30)));
+    assert!(stream.is_err_and(|e| is_over(&e)));
+    let fill = Reader::from_seekable(Cursor::new(&file), ReadOptions::default().salvage_filled());
+    assert!(fill.is_err_and(|e| is_over(&e)));
+    // Who trusts it has it.
+    let trusted = ReadOptions::default().limits(Limits::default().work(1_000_000));
+    assert_eq!(
+        rahmen::flow::Source::next(&mut Reader::from_seekable(Cursor::new(&file), trusted).unwrap(), 1)
+            .unwrap()
+            .unwrap()
+            .rows(),
+        0..1
+    );
+}
+
+#[test]
+fn pixels_that_a_file_passes_over_are_said() {
+    let file = empty_runs(300, 20);
+    let mut reader = Reader::from_seekable(Cursor::new(&file), ReadOptions::default()).unwrap();
+    assert!(reader.facts().remarks.is_empty());
+    while rahmen::flow::Source::next(&mut reader, 7).unwrap().is_some() {}
+    let late = rahmen::flow::Source::take_late_remarks(&mut reader);
+    assert_eq!(late.len(), 1);
+    assert!(late[0].starts_with("6000 of 6000 pixels are not in the file"), "{late:?}");
+    assert!(rahmen::flow::Source::take_late_remarks(&mut reader).is_empty());
+}
+
+/// The most pixels a byte that honest files have: one colour, in two levels, as densely as each format can.
+#[test]
+fn honest_files_are_far_from_the_limit_of_work() {
+    let size = Size::new(10_000, 10_000);
+    let white = rahmen::Frame::filled(size, rahmen::Gray::new(255u8)).unwrap();
+    let mut picture = rahmen::Picture::from(white);
+    picture.metadata_mut().max_codes = Some(vec![1]);
+    for (format, options) in [
+        (rahmen::FileFormat::Png, rahmen::file::WriteOptions::default().compression(9)),
+        (rahmen::FileFormat::Jpeg, rahmen::file::WriteOptions::default().quality(1).progressive()),
+        (rahmen::FileFormat::Qoi, rahmen::file::WriteOptions::default()),
+    ] {
+        let picture = match format {
+            rahmen::FileFormat::Qoi => picture.color().unwrap(),
+            _ => picture.clone(),
+        };
+        let file = rahmen::file::encode(&picture, format, options).unwrap();
+        let dense = size.pixels() / file.len() as u64;
+        assert!(dense < 8400, "{format}: {dense} pixels a byte");
+        let limits = Limits::default().memory(4 << 30);
+        let mut reader = Reader::from_seekable(Cursor::new(file), ReadOptions::default().limits(limits)).unwrap();
+        assert_eq!(rahmen::flow::Source::next(&mut reader, 1).unwrap().unwrap().rows(), 0..1, "{format}");
+    }
+}

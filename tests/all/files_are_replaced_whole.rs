@@ -55,6 +55,74 @@ fn mode_and_links_are_kept_and_new_files_get_the_ordinary_mode() {
 }
 
 #[test]
+fn a_link_that_leads_in_a_circle_is_no_place() {
+    let folder = tempfile::tempdir().unwrap();
+    let (a, b) = (folder.path().join("a.png"), folder.path().join("b.png"));
+    std::os::unix::fs::symlink(&b, &a).unwrap();
+    std::os::unix::fs::symlink(&a, &b).unwrap();
+    let error = rahmen::write(&a, &gray(1)).unwrap_err();
+    assert!(error.to_string().contains("circle"), "{error}");
+    assert!([&a, &b].iter().all(|link| std::fs::symlink_metadata(link).unwrap().is_symlink()));
+    assert_eq!(names(folder.path()), ["a.png", "b.png"]);
+}
+
+#[test]
+fn a_file_that_is_read_only_is_not_replaced() {
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("a.png");
+    rahmen::write(&path, &gray(1)).unwrap();
+    let old = std::fs::read(&path).unwrap();
+    std::fs::set_permissions(&path, PermissionsExt::from_mode(0o444)).unwrap();
+    let error = rahmen::write(&path, &gray(2)).unwrap_err();
+    assert!(error.to_string().contains("read-only"), "{error}");
+    assert_eq!(std::fs::read(&path).unwrap(), old);
+    std::fs::set_permissions(&path, PermissionsExt::from_mode(0o644)).unwrap();
+    rahmen::write(&path, &gray(2)).unwrap();
+}
+
+/// Only who is allowed to give files away can see it: elsewhere owner and group are the writer's before and after.
+#[test]
+fn owner_and_group_are_kept_where_they_can_be() {
+    use std::os::unix::fs::{MetadataExt, chown};
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("a.png");
+    rahmen::write(&path, &gray(1)).unwrap();
+    let other = chown(&path, Some(12_345), Some(54_321)).is_ok();
+    rahmen::write(&path, &gray(2)).unwrap();
+    let now = std::fs::metadata(&path).unwrap();
+    assert!(!other || (now.uid(), now.gid()) == (12_345, 54_321), "{} {}", now.uid(), now.gid());
+}
+
+#[test]
+fn what_a_killed_process_left_is_swept_up_and_what_is_being_written_is_not() {
+    let folder = tempfile::tempdir().unwrap();
+    let past = std::time::SystemTime::now() - std::time::Duration::from_secs(3600);
+    let part = |name: &str, old: bool| {
+        let file = std::fs::File::create(folder.path().join(name)).unwrap();
+        if old {
+            file.set_modified(past).unwrap();
+        }
+        file
+    };
+    drop(part(".rahmen-left.part", true));
+    drop(part(".rahmen-fresh.part", false));
+    let held = part(".rahmen-held.part", true);
+    held.try_lock().unwrap();
+    drop(part("other.part", true));
+    rahmen::write(folder.path().join("a.png"), &gray(1)).unwrap();
+    assert_eq!(names(folder.path()), [".rahmen-fresh.part", ".rahmen-held.part", "a.png", "other.part"]);
+}
+
+#[test]
+fn files_that_are_not_forced_to_the_disk_are_the_same_files() {
+    let folder = tempfile::tempdir().unwrap();
+    let (a, b) = (folder.path().join("a.png"), folder.path().join("b.png"));
+    write_with(&a, &gray(3), Default::default()).unwrap();
+    write_with(&b, &gray(3), rahmen::file::WriteOptions::default().durable(false)).unwrap();
+    assert_eq!(std::fs::read(a).unwrap(), std::fs::read(b).unwrap());
+}
+
+#[test]
 fn places_that_cannot_be_written_to_are_errors() {
     let folder = tempfile::tempdir().unwrap();
     let error = rahmen::write(folder.path().join("no/such/a.png"), &gray(1)).unwrap_err();

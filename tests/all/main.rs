@@ -18,6 +18,7 @@ mod downstream_thumbs;
 mod downstream_viewer;
 mod errors_say_figures;
 mod examples_run;
+mod faults;
 mod files_are_replaced_whole;
 mod float_maps;
 mod foreign_memory;

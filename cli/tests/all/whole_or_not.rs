@@ -16,7 +16,8 @@ fn where_no_more_can_be_written_the_old_file_stays() {
     out(&["blank", &old, "--size", "3x3"]);
     let before = std::fs::read(&old).unwrap();
     // Files may grow to 8 blocks, of 512 or 1,024 bytes; the picture takes 460,815 bytes.
-    let script = "trap '' XFSZ; ulimit -f 8; exec \"$0\" save \"$1\" \"$2\"";
+    // The system's signal for it is not the end of the program.
+    let script = "ulimit -f 8; exec \"$0\" save \"$1\" \"$2\"";
     let mut shell = Command::new("sh");
     shell.args(["-c", script]).arg(assert_cmd::cargo::cargo_bin("rahmen")).args([&demo("quay-dawn.png"), &old]);
     let done = shell.output().unwrap();
@@ -50,4 +51,125 @@ fn killed_in_the_middle_the_old_file_stays() {
             assert_eq!(folder.names().len(), 1, "{signal}: {:?}", folder.names());
         }
     }
+}
+
+/// Runs the program by a shell, which can close what it is given.
+fn by_shell(script: &str, arguments: &[&str]) -> (Option<i32>, String) {
+    let mut shell = Command::new("sh");
+    shell.args(["-c", script]).arg(assert_cmd::cargo::cargo_bin("rahmen")).args(arguments);
+    let done = shell.output().unwrap();
+    (done.status.code(), String::from_utf8(done.stderr).unwrap())
+}
+
+#[test]
+fn a_closed_standard_output_is_no_place_for_a_picture_or_a_report() {
+    let quay = demo("quay-dawn.png");
+    for words in ["save \"$1\" - --format qoi", "facts \"$1\"", "histogram \"$1\" --json"] {
+        let (status, line) = by_shell(&format!("exec \"$0\" {words} >&-"), &[&quay]);
+        assert_eq!(status, Some(1), "{words}: {line}");
+        assert!(line.contains("standard output is closed"), "{line}");
+        // Where nobody looks is a place.
+        assert_eq!(by_shell(&format!("exec \"$0\" {words} >/dev/null"), &[&quay]).0, Some(0), "{words}");
+    }
+    let folder = Folder::new();
+    let (status, line) = by_shell("exec \"$0\" save \"$1\" \"$2\" >&-", &[&quay, &folder.path("a.qoi")]);
+    assert_eq!((status, folder.names().len()), (Some(0), 1), "{line}");
+}
+
+#[test]
+fn a_standard_error_that_takes_nothing_stops_no_work() {
+    let folder = Folder::new();
+    for (i, to) in ["2>/dev/full", "2>&-"].iter().enumerate() {
+        let out = folder.path(&format!("{i}.qoi"));
+        let script = format!("exec \"$0\" save \"$1\" \"$2\" --verbose {to}");
+        assert_eq!(by_shell(&script, &[&demo("quay-dawn.png"), &out]).0, Some(0), "{to}");
+        assert!(std::fs::metadata(&out).unwrap().len() > 1000);
+    }
+}
+
+#[test]
+fn what_the_environment_says_of_threads_is_not_asked() {
+    let folder = Folder::new();
+    let mut command = program();
+    command.args(["resize", &demo("quay-dawn.png"), &folder.path("a.png"), "--times", "3"]);
+    let start = std::time::Instant::now();
+    assert!(command.env("RAYON_NUM_THREADS", "100000").output().unwrap().status.success());
+    // A hundred thousand threads take longer than this to start, if they can be started at all.
+    assert!(start.elapsed().as_secs() < 60);
+}
+
+/// Killed at each system call that a replacement is made of, the file is the old or the new one; what may lie beside it is swept up by
+/// a later write.
+#[test]
+fn killed_at_any_system_call_the_file_is_the_old_or_the_new_one() {
+    let traced = Command::new("strace").args(["-o", "/dev/null", "true"]).output();
+    if !traced.is_ok_and(|done| done.status.success()) {
+        eprintln!("no strace here that may trace: not tested");
+        return;
+    }
+    let folder = Folder::new();
+    let (old, new) = (folder.path("old.ppm"), folder.path("new.ppm"));
+    out(&["blank", &old, "--size", "30x30"]);
+    out(&["blank", &new, "--size", "300x300", "--random", "1"]);
+    let (before, after) = (std::fs::read(&old).unwrap(), std::fs::read(&new).unwrap());
+    let place = folder.path("place.ppm");
+    let mut killed = 0;
+    for call in
+        ["write", "fdatasync", "linkat", "rename,renameat,renameat2", "fsync", "fchmod,chmod", "openat,open", "flock"]
+    {
+        for nth in 1..=4 {
+            std::fs::write(&place, &before).unwrap();
+            let mut command = Command::new("strace");
+            command.args(["-f", "-o", "/dev/null", "-e"]).arg(format!("inject={call}:signal=KILL:when={nth}"));
+            let done =
+                command.arg(assert_cmd::cargo::cargo_bin("rahmen")).args(["save", &new, &place]).output().unwrap();
+            killed += usize::from(!done.status.success());
+            let now = std::fs::read(&place).unwrap();
+            assert!(now == before || now == after, "{call} {nth}: {} bytes", now.len());
+            for name in folder.names() {
+                let name = name.file_name().unwrap().to_string_lossy().into_owned();
+                let ours = ["old.ppm", "new.ppm", "place.ppm"].contains(&name.as_str());
+                assert!(ours || name.starts_with(".rahmen-") && name.ends_with(".part"), "{call} {nth}: {name}");
+            }
+        }
+    }
+    assert!(killed >= 8, "{killed}");
+    let past = std::time::SystemTime::now() - std::time::Duration::from_secs(3600);
+    for part in folder.names().into_iter().filter(|p| p.extension().is_some_and(|e| e == "part")) {
+        std::fs::File::open(part).unwrap().set_modified(past).unwrap();
+    }
+    out(&["save", &new, &place]);
+    assert_eq!(folder.names().len(), 3, "{:?}", folder.names());
+}
+
+#[test]
+fn an_index_of_tiles_that_cannot_be_written_leaves_no_tiles() {
+    let folder = Folder::new();
+    let tiles = folder.path("tiles");
+    // Files of two hundred bytes fit, and the index does not.
+    let script = "ulimit -f 1; exec \"$0\" tiles \"$1\" \"$2\" --size 8";
+    let small = folder.path("small.ppm");
+    out(&["blank", &small, "--size", "400x8"]);
+    let (status, line) = by_shell(script, &[&small, &tiles]);
+    assert_eq!(status, Some(1), "{line}");
+    assert!(line.contains("tiles.json") && line.contains("too large"), "{line}");
+    assert_eq!(folder.names(), [std::path::Path::new(&small)]);
+}
+
+#[test]
+#[cfg(target_os = "linux")]
+fn names_that_are_no_text_are_told_apart() {
+    use std::os::unix::ffi::OsStrExt;
+    let folder = Folder::new();
+    let bytes = std::fs::read(demo("rings.png")).unwrap();
+    let mut command = program();
+    command.args(["facts", "--json"]);
+    for name in [&b"a\xfe.png"[..], b"a\xff.png", b"a\\\xff.png"] {
+        let path = folder.0.path().join(std::ffi::OsStr::from_bytes(name));
+        std::fs::write(&path, &bytes).unwrap();
+        command.arg(path);
+    }
+    let told: serde_json::Value = serde_json::from_slice(&command.output().unwrap().stdout).unwrap();
+    let names: Vec<&str> = (0..3).map(|i| told[i]["file"].as_str().unwrap().rsplit('/').next().unwrap()).collect();
+    assert_eq!(names, ["a\\xfe.png", "a\\xff.png", "a\\\\\\xff.png"]);
 }

@@ -1,6 +1,7 @@
 //! What several tests share. Nothing here uses the library's own codecs: files are put together byte by byte.
 #![allow(dead_code, unreachable_pub)]
 
+pub mod corpus;
 pub mod jpeg;
 
 use std::io::Write;
