@@ -32,6 +32,8 @@ pub(super) struct FileRows<'a> {
     /// How many remarks the header gave, and those that only the rest of the file told.
     remarks: usize,
     late: Vec<String>,
+    /// Whether an error has been given.
+    failed: bool,
     /// Whether no more rows will come, though they are asked for.
     broken: bool,
     /// Whether bytes were wrong, so that the decoder is asked which rows may be.
@@ -75,6 +77,7 @@ impl<'a> FileRows<'a> {
             length,
             remarks,
             late,
+            failed: false,
             broken,
             doubts,
             damage,
@@ -121,7 +124,18 @@ impl<'a> FileRows<'a> {
     }
 
     /// Rows into a strip whose first is this row of the picture, or nowhere.
-    fn step(&mut self, mut rows: RowsOut<'_>, first: u32) -> Result<()> {
+    fn step(&mut self, rows: RowsOut<'_>, first: u32) -> Result<()> {
+        if self.failed {
+            let line = "reading has failed before; rewind the source, or read it again with salvage";
+            return Err(self.place(Error::wrong_order(line)));
+        }
+        let done = self.step_on(rows, first);
+        // What a decoder holds after an error is half of something.
+        self.failed = done.is_err();
+        done
+    }
+
+    fn step_on(&mut self, mut rows: RowsOut<'_>, first: u32) -> Result<()> {
         // Before any is decoded, where that can be told; what is salvaged ends where it ends.
         if self.length.is_some() && self.options.salvage != Some(Salvage::Cut) {
             self.check_work(self.facts.size.height)?;
@@ -410,6 +424,7 @@ impl Source for FileRows<'_> {
         let (decoder, _) = begin(&mut self.input, &self.options, &self.formats).map_err(|e| self.place(e))?;
         self.decoder = decoder;
         (self.next, self.done, self.broken, self.doubts, self.damage) = (0, false, false, false, None);
+        self.failed = false;
         Ok(())
     }
 

@@ -96,3 +96,44 @@ fn changed_at_random_it_is_an_error_or_a_picture() {
         }
     }
 }
+
+#[test]
+fn after_an_error_nothing_more_comes_until_it_is_read_anew() {
+    for Sample { name, bytes, options, .. } in corpus() {
+        for length in (0..bytes.len()).step_by(3) {
+            let Ok(mut reader) = Reader::from_seekable(Cursor::new(&bytes[..length]), options) else { continue };
+            let failed = (0..200).find_map(|_| match reader.next(1) {
+                Ok(Some(_)) => None,
+                other => Some(other.is_err()),
+            });
+            assert!(failed.is_some(), "{name} cut to {length}");
+            if failed == Some(true) {
+                let again = [reader.next(1).map(|_| ()), reader.skip(1), reader.next(2).map(|_| ())];
+                assert!(again.iter().all(Result::is_err), "{name} cut to {length}");
+                let first = reader.rewind().and_then(|()| reader.next(1));
+                assert!(first.is_err() || first.is_ok_and(|strip| strip.is_some()), "{name} cut to {length}");
+            }
+        }
+    }
+}
+
+/// The seeds of the fuzz targets, and files that they have found: read in all ways, and on after errors.
+#[test]
+fn seeds_and_findings_are_errors_or_pictures() {
+    let mut files = 0;
+    for folder in ["fuzz/seeds/files", "fuzz/seeds/found"] {
+        for entry in std::fs::read_dir(folder).unwrap() {
+            let bytes = std::fs::read(entry.unwrap().path()).unwrap();
+            let limits = rahmen::file::Limits::default().memory(1 << 20);
+            let plain = rahmen::file::ReadOptions::default().limits(limits);
+            for options in [plain, plain.salvage(), plain.salvage_filled(), plain.page(2)] {
+                let _ = read_from(Cursor::new(&bytes), options);
+                let Ok(mut reader) = Reader::from_seekable(Cursor::new(&bytes), options) else { continue };
+                let _ = reader.skip(1);
+                (0..100).for_each(|_| drop(reader.next(3)));
+            }
+            files += 1;
+        }
+    }
+    assert!(files > 30, "{files}");
+}
