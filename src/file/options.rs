@@ -12,7 +12,8 @@ use crate::threads::Threads;
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct Limits {
-    /// Bytes of a picture held whole, and of a strip: 1 GiB.
+    /// Bytes that one file may take, its picture held whole and what the decoder holds, where no
+    /// [`MemoryBudget`](crate::MemoryBudget) is in force; and bytes of one strip: 1 GiB.
     pub memory: u64,
     /// Pixels a side: 2^31.
     pub side: u32,
@@ -124,7 +125,7 @@ impl Limits {
         let most = u64::from(self.work).saturating_mul(bytes).saturating_add(FREE_PIXELS);
         match pixels <= most {
             true => Ok(()),
-            false => check(&format!("a picture of {bytes} bytes of file"), pixels, most, "pixels", "work"),
+            false => check(&format!("the picture, of a file of {bytes} bytes,"), pixels, most, "pixels", "work"),
         }
     }
 

@@ -8,6 +8,7 @@ use super::sniff;
 use crate::error::{Error, ErrorKind, Result};
 use crate::flow::{Damage, Source, Strip};
 use crate::frame::{Content, Facts, FileFormat, Picture, RowOrder, Size};
+use crate::memory::{self, MemoryBudget};
 use std::ops::Range;
 use std::path::PathBuf;
 
@@ -19,6 +20,8 @@ const SURVEY_BYTES: u64 = 1 << 20;
 
 /// A file as a source of the rows that it stores.
 pub(super) struct FileRows<'a> {
+    /// The budget of what the decoder holds, and the picture if it is read whole, where none is in force. Strips are the caller's.
+    own: Option<MemoryBudget>,
     input: Input<'a>,
     path: Option<PathBuf>,
     decoder: Box<dyn Decoder>,
@@ -60,12 +63,14 @@ impl<'a> FileRows<'a> {
             // It is gone through twice.
             input.keep(u64::MAX).map_err(named)?;
         }
-        let (decoder, facts) = begin(&mut input, &options, formats).map_err(named)?;
+        let own = memory::in_force().is_none().then(|| MemoryBudget::new(options.limits.memory));
+        let (decoder, facts) = within(&own, || begin(&mut input, &options, formats)).map_err(named)?;
         let (next, done, broken, doubts, damage) = (0, false, false, false, None);
         let formats = formats.clone();
         let surveyed = None;
         let (length, remarks, late) = (input.length(), facts.remarks.len(), Vec::new());
         let mut rows = FileRows {
+            own,
             input,
             path,
             decoder,
@@ -129,17 +134,15 @@ impl<'a> FileRows<'a> {
             let line = "reading has failed before; rewind the source, or read it again with salvage";
             return Err(self.place(Error::wrong_order(line)));
         }
-        let done = self.step_on(rows, first);
+        let own = self.own.clone();
+        let done = within(&own, || self.step_on(rows, first));
         // What a decoder holds after an error is half of something.
         self.failed = done.is_err();
         done
     }
 
     fn step_on(&mut self, mut rows: RowsOut<'_>, first: u32) -> Result<()> {
-        // Before any is decoded, where that can be told; what is salvaged ends where it ends.
-        if self.length.is_some() && self.options.salvage != Some(Salvage::Cut) {
-            self.check_work(self.facts.size.height)?;
-        }
+        self.check_all_work()?;
         if !self.broken {
             let format = self.format();
             match push(&mut self.input, self.decoder.as_mut(), &mut rows, format) {
@@ -175,6 +178,14 @@ impl<'a> FileRows<'a> {
             }
         }
         Ok(())
+    }
+
+    /// Checks the work of all rows before any is decoded, where that can be told; what is salvaged ends where it ends.
+    fn check_all_work(&mut self) -> Result<()> {
+        match self.length.is_some() && self.options.salvage != Some(Salvage::Cut) {
+            true => self.check_work(self.facts.size.height),
+            false => Ok(()),
+        }
     }
 
     /// Checks that the file is not too short for so many rows: all of it where its length is known, else what was read of it.
@@ -254,6 +265,7 @@ impl<'a> FileRows<'a> {
         let bytes = self.facts.pixel_format.bytes(self.facts.size);
         let place = |e: Error, rows: &FileRows<'_>| rows.place(e.in_format(rows.format(), None));
         self.options.limits.check_memory("the picture", bytes).map_err(|e| place(e, self))?;
+        self.check_all_work()?;
         // A file that cannot hold what it declares is found out before memory is taken for it.
         if let (Some(end), Some(length), false) =
             (self.decoder.rows_end(), self.input.length(), self.options.salvage.is_some())
@@ -263,7 +275,8 @@ impl<'a> FileRows<'a> {
             return Err(self.place(error.in_format(self.format(), Some(length))));
         }
         let size = Size::new(self.facts.size.width, self.facts.size.height.saturating_sub(self.next));
-        let mut content = Content::new(size, &self.facts.pixel_format).map_err(|e| place(e, self))?;
+        let content = within(&self.own, || Content::new(size, &self.facts.pixel_format));
+        let mut content = content.map_err(|e| place(e, self))?;
         let first = std::mem::replace(&mut self.next, self.facts.size.height);
         self.step(RowsOut::into_strip(&mut content), first)?;
         self.finish()?;
@@ -280,6 +293,14 @@ impl<'a> FileRows<'a> {
             }
         }
         Ok(())
+    }
+}
+
+/// Works under a budget, if there is one.
+fn within<R>(budget: &Option<MemoryBudget>, work: impl FnOnce() -> R) -> R {
+    match budget {
+        Some(budget) => budget.run(work),
+        None => work(),
     }
 }
 
@@ -421,8 +442,9 @@ impl Source for FileRows<'_> {
     fn rewind(&mut self) -> Result<()> {
         let start = super::decoder::Jump { to: 0, keep_to: None, wanted: 0 };
         self.input.jump(start).map_err(|e| self.place(e))?;
-        let (decoder, _) = begin(&mut self.input, &self.options, &self.formats).map_err(|e| self.place(e))?;
-        self.decoder = decoder;
+        let own = self.own.clone();
+        let begun = within(&own, || begin(&mut self.input, &self.options, &self.formats));
+        self.decoder = begun.map_err(|e| self.place(e))?.0;
         (self.next, self.done, self.broken, self.doubts, self.damage) = (0, false, false, false, None);
         self.failed = false;
         Ok(())

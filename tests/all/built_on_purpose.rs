@@ -243,3 +243,26 @@ fn honest_files_are_far_from_the_limit_of_work() {
         assert_eq!(rahmen::flow::Source::next(&mut reader, 1).unwrap().unwrap().rows(), 0..1, "{format}");
     }
 }
+
+#[test]
+fn a_picture_and_what_is_held_to_make_it_count_together() {
+    // Coefficients of two bytes a sample, 7.7 MB, beside the picture of one, 3.8 MB.
+    let frame = Frame::filled(Size::new(1600, 800), Rgb::new(9u8, 99, 199)).unwrap();
+    let options = rahmen::file::WriteOptions::default().progressive().sampling(rahmen::file::ChromaSampling::Ratio444);
+    let file = rahmen::file::encode(&frame, rahmen::FileFormat::Jpeg, options).unwrap();
+    let within = |bytes: u64| decode(&file, ReadOptions::default().limits(Limits::default().memory(bytes)));
+    assert!(within(13_000_000).is_ok());
+    // Each would fit by itself.
+    let error = within(9_000_000).unwrap_err();
+    assert!(matches!(error.kind(), ErrorKind::Limit { limit: 9_000_000, .. }), "{error:?}");
+    assert!(error.to_string().contains("to hold 3840000 bytes more"), "{error}");
+    // Under a budget of the caller's that one counts, with what the caller holds.
+    let budget = rahmen::MemoryBudget::new(13_000_000);
+    budget.run(|| {
+        let first = decode(&file, ReadOptions::default()).unwrap();
+        assert!(decode(&file, ReadOptions::default()).is_err());
+        drop(first);
+        assert!(decode(&file, ReadOptions::default()).is_ok());
+    });
+    assert_eq!(budget.held(), 0);
+}

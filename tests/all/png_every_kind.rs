@@ -160,7 +160,10 @@ fn an_interlaced_picture_is_held_whole_and_meets_the_limit() {
     let samples = codes(40 * 40, 8, 1);
     let file = png_of_samples((40, 40), (0, 8), &samples, true, &|_| 0, &[]);
     let limits = |bytes| ReadOptions::default().limits(rahmen::file::Limits::default().memory(bytes));
-    assert!(read_from(std::io::Cursor::new(file.clone()), limits(2000)).is_ok());
+    assert!(read_from(std::io::Cursor::new(file.clone()), limits(4000)).is_ok());
+    // Beside what is held whole there is the picture itself.
+    let both = read_from(std::io::Cursor::new(file.clone()), limits(2500)).unwrap_err();
+    assert!(both.to_string().contains("beside"), "{both}");
     let error = read_from(std::io::Cursor::new(file), limits(1600)).unwrap_err();
     assert!(error.to_string().contains("held whole"), "{error}");
 }
