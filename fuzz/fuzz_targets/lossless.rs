@@ -6,7 +6,8 @@ use rahmen::file::{LosslessRules, decode, orient_lossless_from};
 use std::io::Cursor;
 
 libfuzzer_sys::fuzz_target!(|bytes: &[u8]| {
-    let bytes = [b"\xff\xd8\xff", bytes].concat();
+    let mark: &[u8] = if bytes.starts_with(b"\xff\xd8\xff") { b"" } else { b"\xff\xd8\xff" };
+    let bytes = [mark, bytes].concat();
     rahmen_fuzz::bounded(&bytes, || {
         let mut rules = LosslessRules::default();
         rules.limits = rahmen_fuzz::options().limits;

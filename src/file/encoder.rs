@@ -126,7 +126,7 @@ pub(super) fn left_out(m: &Metadata, full: bool) -> Vec<String> {
         (m.background.is_some(), "the background"),
         (m.changed.is_some(), "the time"),
         (m.is_linear(), "that the samples are linear light"),
-        (color && matches!(m.transfer, Transfer::Power(_)), "the curve of the samples"),
+        (color && !matches!(m.transfer, Transfer::Srgb | Transfer::Linear), "the curve of the samples"),
         (color && m.primaries != Primaries::Srgb, "the primaries"),
         (matches!(&m.meaning, Meaning::Values { unit: Some(_), .. }), "the unit"),
         (m.value_range().is_some(), "the range of the values"),

@@ -146,8 +146,6 @@ pub(super) fn resolution_of(exif: &[u8]) -> Option<Resolution> {
 /// nothing is stated.
 #[cfg_attr(not(feature = "jpeg"), allow(dead_code))]
 pub(super) fn color_of(exif: &[u8]) -> Option<(Primaries, Transfer)> {
-    /// White D65, and primaries, of DCF's optional colour space.
-    const OPTIONAL: [u32; 8] = [31_270, 32_900, 64_000, 33_000, 21_000, 71_000, 15_000, 6000];
     let block = Block::open(exif)?;
     let (first, _) = block.directory()?;
     let linked = |directory: usize, tag: u16| {
@@ -162,7 +160,7 @@ pub(super) fn color_of(exif: &[u8]) -> Option<(Primaries, Transfer)> {
             let index = index.and_then(|entry| block.bytes.get(entry.checked_add(8)?..)?.first_chunk::<3>());
             match index {
                 // Its curve is a power of 563/256.
-                Some(b"R03") => Some((Primaries::Chromaticities(OPTIONAL), Transfer::Power(2.199_218_75))),
+                Some(b"R03") => Some((Primaries::AdobeRgb, Transfer::Power(2.199_218_75))),
                 _ => Some((Primaries::Unknown, Transfer::Srgb)),
             }
         }
@@ -323,7 +321,7 @@ mod tests {
         assert_eq!(color_of(&make(1, b"R98\0")), Some((Primaries::Srgb, Transfer::Srgb)));
         assert_eq!(color_of(&make(0xffff, b"R98\0")), Some((Primaries::Unknown, Transfer::Srgb)));
         let optional = color_of(&make(0xffff, b"R03\0"));
-        assert!(matches!(optional, Some((Primaries::Chromaticities([31_270, 32_900, ..]), Transfer::Power(_)))));
+        assert!(matches!(optional, Some((Primaries::AdobeRgb, Transfer::Power(_)))));
         assert_eq!(color_of(&block(true, &[(0x112, 6)])), None);
         let whole = make(0xffff, b"R03\0");
         // The index ends one byte before the block does; what is cut before that says less.

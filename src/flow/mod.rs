@@ -26,6 +26,7 @@ mod moves;
 mod order;
 mod picture;
 mod resize;
+mod space;
 mod tone;
 
 use crate::error::{Error, Result};
@@ -48,6 +49,7 @@ pub use moves::{Channels, Fill, Filling, Orient};
 pub use picture::{BlankSource, PictureSink, PictureSource};
 pub(crate) use picture::{check_complete, check_next};
 pub use resize::{Resize, RotateBy};
+pub use space::{StateSpace, ToSpace};
 pub use tone::{EqualizeAdaptive, Find, FindTone, Found, Part, Quantize, Retone};
 
 /// A run of whole rows of a picture.

@@ -12,19 +12,23 @@ mod layout;
 mod meaning;
 mod number;
 mod premultiplied;
+mod primaries;
 mod sample;
 mod samples;
+mod transfer;
 mod types;
 
 pub use cast::{pixels_of, pixels_of_mut, samples_of, samples_of_mut};
 pub use channels::Channels;
 pub use depth::Depth;
 pub use layout::{Layout, PicturePixel, Pixel};
-pub use meaning::{Meaning, Primaries, Transfer};
+pub use meaning::Meaning;
 pub use number::{Number, NumberKind, NumbersRef};
 pub use premultiplied::Premultiplied;
+pub use primaries::Primaries;
 pub use sample::Sample;
 pub use samples::{Samples, SamplesMut, SamplesRef};
+pub use transfer::Transfer;
 pub use types::{Cmyk, Gray, GrayAlpha, Lab, Rgb, Rgba};
 
 /// Keeps the traits of this module closed: layouts and sizes are proved once, for the types listed here.

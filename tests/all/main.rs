@@ -7,6 +7,7 @@ mod array_files;
 mod bitmap_files;
 mod built_on_purpose;
 mod chains_stay_small;
+mod color_spaces;
 mod conversions_are_exact;
 mod downstream_channels;
 mod downstream_color;

@@ -6,8 +6,9 @@ use crate::open;
 use crate::plots::{Plotting, picture_panel};
 use crate::text::{Align, number, safe, table};
 use crate::words;
-use clap::Args;
+use clap::{Args, ValueEnum};
 use rahmen::Picture;
+use rahmen::color::{DifferenceFormula, color_difference};
 use rahmen::flow::{Orient, Step, ToCodes, apply};
 use rahmen::measure::{CompareRules, Comparison, Difference};
 use rahmen_show::csv;
@@ -34,6 +35,10 @@ pub(crate) struct Compare {
     /// Skip SSIM, which takes most of the time
     #[arg(long)]
     no_ssim: bool,
+    /// Difference of the colours as they look, in place of their samples': by CIEDE2000 (2000, the default), CIE 1994 or CIE 1976
+    #[arg(long, value_name = "YEAR", value_enum, num_args = 0..=1, require_equals = true, default_missing_value = "2000")]
+    #[arg(conflicts_with_all = ["threshold", "peak", "no_ssim", "error", "gain", "expect_equal", "csv", "plot"])]
+    color_difference: Option<FormulaWord>,
     /// Write the signed error B - A as a picture: no error is middle gray
     #[arg(long, value_name = "FILE")]
     error: Option<PathBuf>,
@@ -54,6 +59,32 @@ pub(crate) struct Compare {
     /// As CSV: a line a channel, all together first
     #[arg(long, conflicts_with = "json")]
     csv: bool,
+}
+
+#[derive(Debug, Clone, Copy, ValueEnum)]
+enum FormulaWord {
+    /// CIEDE2000
+    #[value(name = "2000")]
+    Ciede2000,
+    /// CIE 1994, for graphic arts; A is the reference
+    #[value(name = "1994")]
+    Cie1994,
+    /// The distance in L*a*b*
+    #[value(name = "1976")]
+    Cie1976,
+}
+
+/// How far apart colours look: figures over all pixels.
+#[derive(Debug, Serialize)]
+struct ColorReport {
+    a: String,
+    b: String,
+    formula: &'static str,
+    mean: f64,
+    median: f64,
+    percentile_95: f64,
+    max: f64,
+    max_at: (u32, u32),
 }
 
 #[derive(Debug, Serialize)]
@@ -107,8 +138,61 @@ impl Compare {
 }
 
 impl Compare {
+    /// The difference of the colours as they look.
+    fn colors(&self, word: FormulaWord, a: &Picture, b: &Picture, shared: &Shared) -> Done {
+        let (formula, name) = match word {
+            FormulaWord::Ciede2000 => (DifferenceFormula::Ciede2000, "CIEDE2000"),
+            FormulaWord::Cie1994 => (DifferenceFormula::Cie1994, "CIE 1994"),
+            FormulaWord::Cie1976 => (DifferenceFormula::Cie1976, "CIE 1976"),
+        };
+        let [first, second] = [&self.first, &self.second].map(|p| open::name_of(p));
+        let apart = color_difference(a, b, formula, shared.threads());
+        let apart = apart.map_err(|e| anyhow::anyhow!("{first} and {second}: {}", said(&e)))?;
+        let mut values: Vec<f32> = apart.samples().to_vec();
+        values.sort_unstable_by(f32::total_cmp);
+        let Some(&max) = values.last() else {
+            return Err(anyhow::anyhow!("{first} and {second} have no pixels to compare").into());
+        };
+        // The smallest value that as large a share reaches: the definition of every report.
+        let percentile =
+            |share: f64| values[((share * values.len() as f64).ceil() as usize).clamp(1, values.len()) - 1];
+        let at = apart.samples().iter().position(|v| *v == max).unwrap_or(0) as u64;
+        let width = u64::from(apart.width());
+        let middle = (values[(values.len() - 1) / 2] + values[values.len() / 2]) / 2.0;
+        let report = ColorReport {
+            a: first,
+            b: second,
+            formula: name,
+            mean: values.iter().map(|v| f64::from(*v)).sum::<f64>() / values.len() as f64,
+            median: middle.into(),
+            percentile_95: percentile(0.95).into(),
+            max: max.into(),
+            max_at: ((at % width) as u32, (at / width) as u32),
+        };
+        let mut out = std::io::stdout().lock();
+        if self.json {
+            writeln!(out, "[{}]", serde_json::to_string(&report)?)?;
+            return Ok(());
+        }
+        writeln!(out, "{} and {}: {name} of the colours", safe(&report.a), safe(&report.b))?;
+        let (x, y) = report.max_at;
+        let figure = |v: f64| format!("{v:.4}");
+        writeln!(
+            out,
+            "  mean {}   median {}   95 % are up to {}   max {} at {x},{y}",
+            figure(report.mean),
+            figure(report.median),
+            figure(report.percentile_95),
+            figure(report.max)
+        )?;
+        Ok(())
+    }
+
     pub(crate) fn run(self, shared: &Shared) -> Done {
         let (a, b) = self.load(self.upright, shared)?;
+        if let Some(word) = self.color_difference {
+            return self.colors(word, &a, &b, shared);
+        }
         let (coded_a, coded_b) = in_codes(&a, &b)?;
         let mut rules = CompareRules::of(coded_a.metadata());
         (rules.threshold, rules.ssim, rules.threads) = (self.threshold, !self.no_ssim, shared.threads());

@@ -310,10 +310,20 @@ fn meaning(metadata: &rahmen::Metadata) -> String {
             let curve = match metadata.transfer {
                 Transfer::Srgb => "the sRGB curve".to_string(),
                 Transfer::Power(exponent) => format!("a power of {}", crate::text::number(exponent)),
+                Transfer::Bt709 => "the BT.709 curve".to_string(),
+                Transfer::Bt2020 => "the BT.2020 curve".to_string(),
+                Transfer::Romm => "the ROMM curve".to_string(),
+                Transfer::Pq => "PQ (BT.2100)".to_string(),
+                Transfer::Hlg => "HLG (BT.2100)".to_string(),
                 _ => "another curve".to_string(),
             };
             let primaries = match metadata.primaries {
                 Primaries::Srgb => "sRGB primaries",
+                Primaries::DisplayP3 => "Display P3 primaries",
+                Primaries::AdobeRgb => "Adobe RGB (1998) primaries",
+                Primaries::Bt2020 => "BT.2020 primaries",
+                Primaries::Romm => "ROMM primaries",
+                Primaries::AcesCg => "ACEScg primaries",
                 Primaries::Chromaticities(_) => "primaries of its own",
                 _ => "primaries not named",
             };

@@ -5,6 +5,7 @@ mod between;
 mod bit_study;
 mod blank;
 mod channels;
+mod color;
 mod compare;
 mod crop;
 mod depth;
@@ -86,6 +87,9 @@ pub(crate) enum Verb {
     /// Convert colour to gray
     #[command(alias = "grey")]
     Gray(Make<gray::Gray>),
+    /// Convert to another colour space, or state which one it is
+    #[command(alias = "colour")]
+    Color(Make<color::Color>),
     /// Invert the values
     #[command(visible_alias = "invert")]
     Negative(Make<adjust::Negative>),
@@ -148,6 +152,7 @@ pub(crate) fn run(cli: Cli) -> Done {
         Verb::Depth(make) => make.run(shared),
         Verb::Resize(make) => make.run(shared),
         Verb::Gray(make) => make.run(shared),
+        Verb::Color(make) => make.run(shared),
         Verb::Negative(make) => make.run(shared),
         Verb::Adjust(make) => make.run(shared),
         Verb::Stretch(make) => make.run(shared),

@@ -1,6 +1,6 @@
 //! One truth for levels: every report speaks in the file's own codes.
 
-use crate::common::{Folder, fails, json, out};
+use crate::common::{Folder, demo, fails, json, out};
 use serde_json::json;
 
 /// Eight levels, each of them once above.
@@ -109,4 +109,27 @@ fn floats_whose_meaning_no_file_says_can_be_stated() {
     out(&["save", &array, &back, "--as", "encoded", "--depth", "u8"]);
     let pixels = |path: &str| std::fs::read(path).unwrap()[11..].to_vec();
     assert_eq!(pixels(&back), [0x0a, 0x80, 0xff, 0x00, 0x40, 0xc0]);
+}
+
+/// A colour taken to another space looks the same; said to be of another it does not.
+#[test]
+fn colours_go_to_another_space_and_their_difference_is_told() {
+    let folder = Folder::new();
+    let (quay, p3, stated) = (demo("quay-dawn.png"), folder.path("p3.png"), folder.path("stated.png"));
+    let line = out(&["color", &quay, &p3, "--to", "display-p3"]);
+    assert!(line.contains("srgb to display-p3"), "{line}");
+    assert!(out(&["facts", &p3]).contains("Display P3 primaries"));
+    out(&["color", &quay, &stated, "--assign", "display-p3"]);
+    let apart = |other: &str| json(&["compare", &quay, other, "--color-difference", "--json"])[0].clone();
+    let (same, other) = (apart(&p3), apart(&stated));
+    assert!(same["mean"].as_f64().unwrap() < 0.5 && same["max"].as_f64().unwrap() < 2.0, "{same}");
+    assert!(other["mean"].as_f64().unwrap() > 1.0, "{other}");
+    assert_eq!(same["formula"], "CIEDE2000");
+    let text = out(&["compare", &quay, &stated, "--color-difference=1976"]);
+    assert!(text.contains("CIE 1976") && text.contains("95 % are up to"), "{text}");
+    assert!(fails(2, &["color", &quay, &p3]).contains("--to SPACE or --assign SPACE"));
+    assert!(fails(2, &["color", &quay, &p3, "--to", "rgb"]).contains("display-p3"));
+    let ink = folder.path("values.npy");
+    out(&["blank", &ink, "--size", "3x3", "--depth", "f32", "--as", "gray"]);
+    assert!(fails(1, &["color", &ink, &p3, "--to", "romm"]).contains("not of values"));
 }

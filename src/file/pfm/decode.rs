@@ -94,7 +94,7 @@ impl PfmDecoder {
 impl Decoder for PfmDecoder {
     fn feed(&mut self, rest: &mut &[u8], out: &mut RowsOut<'_>) -> Result<Stop> {
         let Some(rows) = &mut self.rows else {
-            let (taken, stop) = match self.header(rest)? {
+            let (taken, stop) = match self.header(rest).map_err(|e| e.in_format(FileFormat::Pfm, Some(0)))? {
                 Some(taken) => (taken, Stop::Facts),
                 None => (rest.len(), Stop::NeedInput),
             };

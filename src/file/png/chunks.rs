@@ -1,5 +1,6 @@
 //! The chunks that carry meaning, to [`Metadata`] and back. Texts have a file of their own.
 
+use super::color;
 use super::header::{Color, Header};
 use super::packed::{Chunks, unpack};
 use super::texts;
@@ -14,9 +15,6 @@ use std::io::Write;
 
 /// Metres in an inch.
 const INCH: f64 = 0.0254;
-
-/// White D65 and the primaries of sRGB as cHRM states them (table 14).
-const SRGB_PRIMARIES: [u32; 8] = [31_270, 32_900, 64_000, 33_000, 30_000, 60_000, 15_000, 6000];
 
 /// The private chunk (5.4: ancillary, private, unsafe to copy) of files whose samples are scaled codes: the largest code of each
 /// channel as four bytes, the highest first. sBIT cannot stand for it: others scale codes by shifting them.
@@ -65,7 +63,7 @@ pub(super) fn read(
             };
             let all = arrays::map(*all, u32::from_be_bytes);
             if into.icc.is_none() && into.code_points.is_none() {
-                into.primaries = if all == SRGB_PRIMARIES { Primaries::Srgb } else { Primaries::Chromaticities(all) };
+                into.primaries = Primaries::of_chromaticities(all);
             }
         }
         b"sRGB" if into.icc.is_none() && into.code_points.is_none() => {
@@ -76,7 +74,7 @@ pub(super) fn read(
             into.icc = Some(profile(body, budget)?.into());
             into.primaries = Primaries::Unknown;
         }
-        b"cICP" => code_points(body, into)?,
+        b"cICP" => color::read_code_points(body, into)?,
         // 11.3.2.7: for each channel of the file (of a palette: red, green, blue) how many bits it had.
         b"sBIT" => {
             let (channels, most) = match context.header.color {
@@ -142,27 +140,6 @@ fn bits_of(code: u32) -> Option<u8> {
     code.checked_add(1).filter(|above| *above > 1 && above.is_power_of_two()).map(|above| above.trailing_zeros() as u8)
 }
 
-/// 11.3.2.6: code points of ITU-T H.273. Those with a name here also name space and curve; they take precedence over
-/// everything else.
-fn code_points(mut body: &[u8], into: &mut Metadata) -> Result<()> {
-    let (Some(points), []) = (take_bytes::<4>(&mut body), body) else {
-        return Err(Error::malformed("cICP must have 4 bytes"));
-    };
-    let [primaries, transfer, matrix, _] = points;
-    if matrix != 0 {
-        return Err(Error::malformed(format!("cICP names matrix {matrix}; only 0 (rgb) is allowed")));
-    }
-    into.code_points = Some(points);
-    into.primaries = if primaries == 1 { Primaries::Srgb } else { Primaries::Unknown };
-    into.transfer = match transfer {
-        8 => Transfer::Linear,
-        4 => Transfer::Power(2.2),
-        5 => Transfer::Power(2.8),
-        _ => Transfer::Srgb,
-    };
-    Ok(())
-}
-
 /// 11.3.5.1: an index, a gray value or a colour, as the file stores them.
 fn background(body: &[u8], context: &Context<'_>) -> Result<[f64; 3]> {
     let full = f64::from((1u32 << context.header.bits.min(16)).saturating_sub(1));
@@ -187,26 +164,12 @@ pub(super) fn write(
     palette: &[[u8; 3]],
 ) -> Result<(Chunks, Chunks, Vec<String>)> {
     let (mut before, mut behind, mut remarks) = (Vec::new(), Vec::new(), Vec::new());
-    if let Some(points) = metadata.code_points {
-        before.push((*b"cICP", points.to_vec()));
-    }
-    match (&metadata.icc, metadata.primaries, metadata.transfer) {
-        (Some(profile), ..) => before.push((*b"iCCP", pack_profile(profile)?)),
-        (None, Primaries::Srgb, Transfer::Srgb) => before.push((*b"sRGB", vec![0])),
-        (None, space, transfer) => {
-            let gamma = match transfer {
-                Transfer::Srgb => 45_455,
-                Transfer::Linear => 100_000,
-                Transfer::Power(exponent) => ((1e5 / exponent + 0.5) as u32).max(1),
-            };
-            before.push((*b"gAMA", gamma.to_be_bytes().to_vec()));
-            let primaries = match space {
-                Primaries::Chromaticities(all) => Some(all),
-                Primaries::Srgb => Some(SRGB_PRIMARIES),
-                Primaries::Unknown => None,
-            };
-            before.extend(primaries.map(|all| (*b"cHRM", all.map(u32::to_be_bytes).concat())));
+    match &metadata.icc {
+        Some(profile) => {
+            before.extend(metadata.code_points.map(|points| (*b"cICP", points.to_vec())));
+            before.push((*b"iCCP", pack_profile(profile)?));
         }
+        None => color::write(metadata, &mut before, &mut remarks),
     }
     // A palette's samples are those of its colours (11.3.2.6).
     let (channels, most) =

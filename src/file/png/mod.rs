@@ -5,6 +5,7 @@
 //! so, not interlaced.
 
 mod chunks;
+mod color;
 mod decode;
 mod encode;
 mod expand;

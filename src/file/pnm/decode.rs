@@ -78,6 +78,13 @@ impl PnmDecoder {
             self.take(input, space);
         }
         let before = self.part.len();
+        // Wherever the input is cut, an error is that of a header which begins there.
+        let (format, start) = (self.format, self.at.saturating_sub(before as u64));
+        self.header_from(input, before).map_err(|e| e.in_format(format, Some(start)))
+    }
+
+    /// [`header`](PnmDecoder::header), of which so many bytes are there.
+    fn header_from(&mut self, input: &mut &[u8], before: usize) -> Result<Option<Header>> {
         let room = HEADER_BYTES.saturating_sub(before).min(input.len());
         self.part.extend_from_slice(input.get(..room).unwrap_or_default());
         let parsed = match self.part.as_slice() {

@@ -1,0 +1,229 @@
+//! Pixels of red, green and blue taken from one colour space to another.
+//!
+//! Not here: the spaces and their matrices ([`ColorSpace`]).
+
+use super::curves::Curves;
+use super::model_values::{oklab_of, oklab_to_xyz};
+use super::space::{Adaptation, ColorSpace, Matrix, product, times};
+use crate::error::{Error, Result};
+use crate::frame::{
+    AnySamples, AnySamplesMut, Change, Frame, Picture, Pixels, SampleView, SampleViewMut, View, ViewMut, same_size,
+    with_same_samples,
+};
+use crate::pixel::{Layout, Meaning, PicturePixel, Sample};
+use crate::threads::{COMPUTED, Threads};
+
+/// What becomes of colours that the other space cannot hold.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+#[non_exhaustive]
+pub enum Gamut {
+    /// Each channel is clamped by itself where samples are integers; floats keep what lies outside 0..=1.
+    #[default]
+    Clip,
+    /// Chroma is reduced at the same lightness and hue of Oklab until all channels lie in 0..=1; floats too.
+    ReduceChroma,
+}
+
+/// Rules of a conversion between colour spaces.
+#[derive(Debug, Clone, Copy, PartialEq, Default)]
+#[non_exhaustive]
+pub struct SpaceRules {
+    /// How whites become each other.
+    pub adaptation: Adaptation,
+    /// What becomes of colours outside.
+    pub gamut: Gamut,
+    /// Maximum number of threads; the result does not depend on it.
+    pub threads: Threads,
+}
+
+impl SpaceRules {
+    /// Sets how whites become each other.
+    pub fn adaptation(self, adaptation: Adaptation) -> SpaceRules {
+        SpaceRules { adaptation, ..self }
+    }
+
+    /// Sets what becomes of colours outside.
+    pub fn gamut(self, gamut: Gamut) -> SpaceRules {
+        SpaceRules { gamut, ..self }
+    }
+
+    /// Sets the maximum number of threads.
+    pub fn threads(self, threads: Threads) -> SpaceRules {
+        SpaceRules { threads, ..self }
+    }
+}
+
+/// Takes colours from one space to another, as a new frame; alpha stays, gray goes through its curve alone. One pass.
+///
+/// Computed in `f64`: decoded by the curve, brought over by one matrix (with the change of white in it), encoded and rounded once, ties
+/// up. The white of a page stays one between curves whose full is not white ([`Transfer::reference_white`](crate::Transfer)).
+///
+/// # Errors
+/// Spaces that are none (see [`ColorSpace::to_xyz`]), cmyk, or no memory.
+///
+/// # Examples
+/// ```
+/// use rahmen::{Frame, Rgb, Size, color::{self, ColorSpace, SpaceRules}};
+/// let red = Frame::filled(Size::new(1, 1), Rgb::new(255u8, 0, 0))?;
+/// let p3 = color::to_space(red.view(), &ColorSpace::SRGB, &ColorSpace::DISPLAY_P3, &SpaceRules::default())?;
+/// assert_eq!(p3[(0, 0)], Rgb::new(234, 51, 35));
+/// # Ok::<(), rahmen::Error>(())
+/// ```
+pub fn to_space<P: PicturePixel>(
+    view: View<'_, P>,
+    from: &ColorSpace,
+    to: &ColorSpace,
+    rules: &SpaceRules,
+) -> Result<Frame<P>> {
+    let mut out = Frame::new(view.size())?;
+    to_space_into(view, out.view_mut(), from, to, rules)?;
+    Ok(out)
+}
+
+/// [`to_space`] into a view of the same size.
+///
+/// # Errors
+/// As [`to_space`], or sizes that differ.
+pub fn to_space_into<P: PicturePixel>(
+    view: View<'_, P>,
+    target: ViewMut<'_, P>,
+    from: &ColorSpace,
+    to: &ColorSpace,
+    rules: &SpaceRules,
+) -> Result<()> {
+    same_size("the target", view.size(), target.size())?;
+    let plan = Plan::new(P::LAYOUT, from, to, rules)?;
+    plan.run(view.samples_any(), target.into_samples_any())
+}
+
+/// A conversion that was checked: what it needs beside the curves' tables, which depend on the depth.
+#[derive(Debug, Clone)]
+pub(crate) struct Plan {
+    from: ColorSpace,
+    to: ColorSpace,
+    matrix: Matrix,
+    /// From linear light of the target to CIE XYZ under D65 and back, for Oklab, where chroma is reduced.
+    oklab: Option<(Matrix, Matrix)>,
+    threads: Threads,
+}
+
+impl Plan {
+    pub(crate) fn new(layout: Layout, from: &ColorSpace, to: &ColorSpace, rules: &SpaceRules) -> Result<Plan> {
+        if layout == Layout::Cmyk {
+            return Err(Error::not_supported("ink in another colour space: it needs a model of the printer"));
+        }
+        let oklab = match rules.gamut {
+            Gamut::Clip => None,
+            Gamut::ReduceChroma => {
+                let (white, d65) = (to.white()?, ColorSpace::SRGB.white()?);
+                let there = product(&Adaptation::Bradford.matrix(white, d65), &to.to_xyz()?);
+                let back = product(&to.from_xyz()?, &Adaptation::Bradford.matrix(d65, white));
+                Some((there, back))
+            }
+        };
+        let matrix = from.matrix_to(to, rules.adaptation)?;
+        Ok(Plan { from: *from, to: *to, matrix, oklab, threads: rules.threads })
+    }
+
+    /// Samples of the layout that was planned for, to as many of the same depth.
+    pub(crate) fn run(&self, from: AnySamples<'_>, to: AnySamplesMut<'_>) -> Result<()> {
+        with_same_samples!(from, to, from, to => {
+            self.run_samples(from, to);
+            Ok(())
+        })
+    }
+
+    fn run_samples<S: Sample>(&self, from: SampleView<'_, S>, to: SampleViewMut<'_, S>) {
+        let (decode, encode) = (Curves::new::<S>(self.from.transfer), Curves::new::<S>(self.to.transfer));
+        let channels = from.channels();
+        let bytes = (2 * from.bytes()).saturating_mul(COMPUTED);
+        to.each_band(self.threads, bytes, &|first, part| {
+            for (from, to) in from.band(first..first + part.height()).rows().zip(part.into_rows()) {
+                match (channels.count, channels.alpha) {
+                    (3, _) => self.row::<S, 3>(&decode, &encode, from, to),
+                    (4, _) => self.row::<S, 4>(&decode, &encode, from, to),
+                    (count, _) => {
+                        // Gray is of no hue: the white of one space is that of the other.
+                        for (from, to) in from.chunks_exact(count).zip(to.chunks_exact_mut(count)) {
+                            to.copy_from_slice(from);
+                            to[0] = encode.encode(decode.decode(from[0]));
+                        }
+                    }
+                }
+            }
+        });
+    }
+
+    fn row<S: Sample, const C: usize>(&self, decode: &Curves, encode: &Curves, from: &[S], to: &mut [S]) {
+        let (from, to) = (from.as_chunks::<C>().0, to.as_chunks_mut::<C>().0);
+        let count = from.len().min(to.len());
+        for i in 0..count {
+            let light = [decode.decode(from[i][0]), decode.decode(from[i][1]), decode.decode(from[i][2])];
+            let mut light = times(&self.matrix, light);
+            if let Some((there, back)) = &self.oklab {
+                light = within(light, there, back);
+            }
+            to[i] = from[i];
+            for c in 0..3 {
+                to[i][c] = encode.encode(light[c]);
+            }
+        }
+    }
+}
+
+/// How far outside 0..=1 a channel may lie and count as inside: rounding.
+const INSIDE: f64 = 1e-6;
+
+/// A colour with its chroma reduced, at its lightness and hue in Oklab, until it lies inside.
+fn within(light: [f64; 3], there: &Matrix, back: &Matrix) -> [f64; 3] {
+    let inside = |v: &[f64; 3]| v.iter().all(|v| (-INSIDE..=1.0 + INSIDE).contains(v));
+    if inside(&light) || light.iter().any(|v| !v.is_finite()) {
+        return light;
+    }
+    let [l, a, b] = oklab_of(times(there, light));
+    if l >= 1.0 {
+        return [1.0; 3];
+    }
+    if l <= 0.0 {
+        return [0.0; 3];
+    }
+    let at = |share: f64| times(back, oklab_to_xyz([l, a * share, b * share]));
+    // Of the shares of its chroma the largest that is inside, to a thousandth of a code of 16 bits.
+    let (mut low, mut high) = (0.0, 1.0);
+    for _ in 0..26 {
+        let middle = (low + high) / 2.0;
+        if inside(&at(middle)) { low = middle } else { high = middle }
+    }
+    at(low).map(|v| v.clamp(0.0, 1.0))
+}
+
+impl Pixels {
+    /// [`to_space`] for pixels whose type is known at run time. One pass.
+    ///
+    /// # Errors
+    /// As [`to_space`].
+    pub fn to_space(&self, from: &ColorSpace, to: &ColorSpace, rules: &SpaceRules) -> Result<Pixels> {
+        let plan = Plan::new(self.layout(), from, to, rules)?;
+        let mut out = Pixels::new(self.size(), self.layout(), self.depth())?;
+        plan.run(self.samples_any(), out.samples_any_mut())?;
+        Ok(out)
+    }
+}
+
+impl Picture {
+    /// The picture in another colour space than the one that its metadata state, which then state that one. A profile and code points go,
+    /// as they no longer hold.
+    ///
+    /// # Errors
+    /// Planes, values or indices, a space that is not known, cmyk, or no memory.
+    pub fn to_space(&self, to: &ColorSpace, rules: &SpaceRules) -> Result<Picture> {
+        if self.metadata().meaning != Meaning::Color {
+            return Err(Error::invalid("picture", format!("{} have no colour space", self.metadata().meaning_name())));
+        }
+        let pixels = self.pixels()?.to_space(&ColorSpace::of(self.metadata()), to, rules)?;
+        let mut metadata = self.metadata().after(Change::Values);
+        (metadata.primaries, metadata.transfer) = (to.primaries, to.transfer);
+        (metadata.icc, metadata.code_points) = (None, None);
+        Ok(Picture::new(pixels, metadata))
+    }
+}
