@@ -209,12 +209,12 @@ struct RowMaker<S> {
 
 impl<S: Sample> RowMaker<S> {
     fn new(weights: GrayWeights) -> Self {
-        let light = match (weights, S::DEPTH.max_code()) {
-            (GrayWeights::Luminance(curve), Some(top)) => {
-                (0..=u32::from(top)).map(|v| curve.decode(f64::from(v) / f64::from(top)) as f32).collect()
+        let mut light = Vec::new();
+        if let (GrayWeights::Luminance(curve), Some(top)) = (weights, S::DEPTH.max_code()) {
+            for v in 0..u32::from(top) + 1 {
+                light.push(curve.decode(f64::from(v) / f64::from(top)) as f32);
             }
-            _ => Vec::new(),
-        };
+        }
         RowMaker { weights, floats: weights.floats(), light, sample: std::marker::PhantomData }
     }
 

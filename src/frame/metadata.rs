@@ -33,7 +33,8 @@ pub struct Metadata {
     pub xmp: Option<Arc<str>>,
     /// Keywords and texts.
     pub text: Vec<Text>,
-    /// Coding-independent code points (ITU-T H.273): primaries, transfer, matrix, and 1 for the full range.
+    /// Coding-independent code points (ITU-T H.273) that say more than `primaries` and `transfer` do: primaries, transfer, matrix,
+    /// and 1 for the full range.
     pub code_points: Option<[u8; 4]>,
     /// Bits of each channel that the source had, where the file says so.
     pub significant_bits: Option<Vec<u8>>,

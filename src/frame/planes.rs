@@ -55,15 +55,25 @@ impl<T: Number> Planes<T> {
         self.planes.is_empty()
     }
 
+    /// The place of a name. A loop: it is compiled for each type of numbers.
+    fn find(&self, name: &str) -> Option<usize> {
+        for (place, (own, _)) in self.planes.iter().enumerate() {
+            if own == name {
+                return Some(place);
+            }
+        }
+        None
+    }
+
     /// The plane of this name.
     pub fn get(&self, name: &str) -> Option<&Frame<Gray<T>>> {
-        let place = place_of(&mut self.planes.iter().map(|(name, _)| name.as_str()), name)?;
+        let place = self.find(name)?;
         Some(&self.planes[place].1)
     }
 
     /// The plane of this name, mutable.
     pub fn get_mut(&mut self, name: &str) -> Option<&mut Frame<Gray<T>>> {
-        let place = place_of(&mut self.planes.iter().map(|(name, _)| name.as_str()), name)?;
+        let place = self.find(name)?;
         Some(&mut self.planes[place].1)
     }
 
@@ -116,8 +126,10 @@ impl<T: Number> Planes<T> {
     }
 
     fn place(&self, name: &str) -> Result<usize> {
-        place_of(&mut self.planes.iter().map(|(name, _)| name.as_str()), name)
-            .ok_or_else(|| Error::invalid("name", format!("there is no plane {name}; there are {}", self.list())))
+        match self.find(name) {
+            Some(place) => Ok(place),
+            None => Err(no_plane(name, &self.list())),
+        }
     }
 
     /// The names, in order.
@@ -180,9 +192,9 @@ impl<T: Number> std::ops::Index<&str> for Planes<T> {
     }
 }
 
-/// Which of some names this is.
-fn place_of(names: &mut dyn Iterator<Item = &str>, name: &str) -> Option<usize> {
-    names.enumerate().find(|(_, other)| *other == name).map(|(place, _)| place)
+#[cold]
+fn no_plane(name: &str, there: &str) -> Error {
+    Error::invalid("name", format!("there is no plane {name}; there are {there}"))
 }
 
 fn check_new(name: &str, wanted: Size, found: Size, is_there: bool) -> Result<()> {

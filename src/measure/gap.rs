@@ -80,34 +80,39 @@ fn rows_of<'a>(
     let (mut first, mut second) = (Vec::new(), Vec::new());
     for y in rows {
         let (a, b) = pair(y);
-        let row: Vec<Gap> = match (a, b) {
+        let whole = match (a, b) {
             (NumbersRef::U8(a), NumbersRef::U8(b)) => {
                 bytes.add_row(a, b);
-                (0..channels).map(|c| bytes.channel(c, channels, a.len() / channels)).collect()
+                Some(a.len() / channels)
             }
             (NumbersRef::U16(a), NumbersRef::U16(b)) => {
                 words.add_row(a, b);
-                (0..channels).map(|c| words.channel(c, channels, a.len() / channels)).collect()
+                Some(a.len() / channels)
             }
             (NumbersRef::F32(a), NumbersRef::F32(b)) => {
                 reals_row(&mut reals, a, b);
-                (0..channels).map(|c| reals.channel(c, channels)).collect()
+                None
             }
             _ => {
                 a.gather(0, 1, &mut first);
                 b.gather(0, 1, &mut second);
                 reals_row(&mut reals, &first, &second);
-                (0..channels).map(|c| reals.channel(c, channels)).collect()
+                None
             }
         };
-        for (channel, (gap, row)) in all.iter_mut().zip(&row).enumerate() {
+        for (channel, gap) in all.iter_mut().enumerate() {
+            let row = match (whole, a) {
+                (Some(count), NumbersRef::U8(_)) => bytes.channel(channel, channels, count),
+                (Some(count), _) => words.channel(channel, channels, count),
+                (None, _) => reals.channel(channel, channels),
+            };
             let mut at = None;
             if row.max > gap.max {
                 a.gather(channel, channels, &mut first);
                 b.gather(channel, channels, &mut second);
                 at = place(&first, &second, row.max).map(|x| (x, y));
             }
-            gap.add(&Gap { at, ..*row });
+            gap.add(&Gap { at, ..row });
         }
         bytes.clear();
         words.clear();
@@ -225,19 +230,15 @@ impl<T: Number + Ord, const L: usize> Whole<T, L> {
     }
 
     fn channel(&self, channel: usize, channels: usize, count: usize) -> Gap {
-        let lanes = || (channel..L).step_by(channels);
-        let sum = |of: &[u64; L]| lanes().map(|k| u128::from(of[k])).sum::<u128>();
-        Gap {
-            count: count as u64,
-            nan: 0,
-            sums: DifferenceSums {
-                whole: [sum(&self.long[0]), sum(&self.long[1]), sum(&self.long[2])],
-                real: [0.0; 3],
-            },
-            max: lanes().map(|k| self.max[k]).max().map_or(0.0, T::to_f64),
-            at: None,
-            over: lanes().map(|k| self.over_of[k]).sum(),
+        let mut gap = Gap { count: count as u64, ..Gap::default() };
+        for k in (channel..L).step_by(channels) {
+            for i in 0..3 {
+                gap.sums.whole[i] += u128::from(self.long[i][k]);
+            }
+            gap.max = gap.max.max(self.max[k].to_f64());
+            gap.over += self.over_of[k];
         }
+        gap
     }
 }
 
@@ -349,7 +350,9 @@ impl<const L: usize> Reals<L> {
     fn channel(&self, channel: usize, channels: usize) -> Gap {
         let mut gap = Gap::default();
         for k in (channel..L).step_by(channels) {
-            (0..3).for_each(|i| gap.sums.real[i] += self.sums[i][k]);
+            for i in 0..3 {
+                gap.sums.real[i] += self.sums[i][k];
+            }
             gap.max = gap.max.max(self.max[k]);
             gap.over += self.over[k];
             gap.count += self.count[k];

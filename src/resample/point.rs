@@ -36,9 +36,14 @@ fn along(name: &str, at: f64, side: u32, kernel: &Kernel, edge: &Edge<()>) -> Re
     };
     // Pixels that stand for others are listed where they stand: nothing is folded.
     let weight = |i: i64| if *kernel == Kernel::Nearest { 1.0 } else { weight_at(i) };
-    let (first, weights) = weights_between(pixels, side, Edge::Wrap, weight)?;
-    let tap = |(at, weight): (i64, f64)| Tap { at, inside: edge.inside(at, side), weight };
-    Ok((first..).zip(weights).map(tap).filter(|tap| tap.weight != 0.0).collect())
+    let (first, weights) = weights_between(pixels, side, Edge::Wrap, &weight)?;
+    let mut taps = Vec::with_capacity(weights.len());
+    for (at, weight) in (first..).zip(weights) {
+        if weight != 0.0 {
+            taps.push(Tap { at, inside: edge.inside(at, side), weight });
+        }
+    }
+    Ok(taps)
 }
 
 /// The weight of pixel `i` at a place, for a kernel widened by `scale`.

@@ -65,7 +65,13 @@ impl<'a, S: Sample> From<SourceRows<'a, Gray<S>>> for AnyRows<'a> {
 /// The pixel of this many channels that a constant edge shows, given as fractions of full; `None` for other edges.
 pub(super) fn constant_of<S: Sample>(edge: Edge<[f64; 4]>, channels: usize) -> Option<Vec<S>> {
     match edge {
-        Edge::Constant(all) => Some(all.iter().take(channels).map(|&v| S::from_fraction(v)).collect()),
+        Edge::Constant(all) => {
+            let mut pixel = Vec::with_capacity(channels);
+            for &v in &all[..channels] {
+                pixel.push(S::from_fraction(v));
+            }
+            Some(pixel)
+        }
         _ => None,
     }
 }

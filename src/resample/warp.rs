@@ -302,7 +302,11 @@ impl<S: Sample> Warp<'_, S> {
             let (u, v) = self.places.back.at(f64::from(x) + 0.5, y);
             let quick = if count == 1 { self.inner_gray::<N>(u, v) } else { self.inner_color::<N>(u, v) };
             match quick {
-                Some(sums) => to.iter_mut().zip(sums).for_each(|(to, sum)| *to = S::from_f64(sum)),
+                Some(sums) => {
+                    for c in 0..count {
+                        to[c] = S::from_f64(sums[c & 3]);
+                    }
+                }
                 None if self.is_constant(u, v) => to.copy_from_slice(&self.constant),
                 None => self.pixel_elsewhere(u, v, taps, to)?,
             }
@@ -332,11 +336,15 @@ impl<S: Sample> Warp<'_, S> {
         let mut sums = [0.0; N];
         for (y, down) in (top..).zip(rows) {
             let numbers = self.source.row(y)[left..].first_chunk::<N>()?;
-            for (sum, v) in sums.iter_mut().zip(numbers) {
-                *sum += v.to_f64() * down;
+            for i in 0..N {
+                sums[i] += numbers[i].to_f64() * down;
             }
         }
-        Some([sums.iter().zip(columns).map(|(sum, across)| sum * across).sum(), 0.0, 0.0, 0.0])
+        let mut sum = 0.0;
+        for i in 0..N {
+            sum += sums[i] * columns[i];
+        }
+        Some([sum, 0.0, 0.0, 0.0])
     }
 
     /// A pixel of three or four channels without alpha, all taps inside. Of three the number behind the pixel is read
@@ -351,12 +359,12 @@ impl<S: Sample> Warp<'_, S> {
             let mut row = [0.0; 4];
             for (i, across) in columns.into_iter().enumerate() {
                 let pixel = numbers.get(i * count..)?.first_chunk::<4>()?;
-                for (sum, v) in row.iter_mut().zip(pixel) {
-                    *sum += v.to_f64() * across;
+                for c in 0..4 {
+                    row[c] += pixel[c].to_f64() * across;
                 }
             }
-            for (sum, row) in sums.iter_mut().zip(row) {
-                *sum += row * down;
+            for c in 0..4 {
+                sums[c] += row[c] * down;
             }
         }
         Some(sums)

@@ -64,7 +64,7 @@ pub(super) fn taps_of(x: u32, along: &Along, reach: f64, scale: f64, kernel: &Ke
         Kernel::Box => overlap(i),
         _ => kernel.at((i as f64 + 0.5 - center) / scale),
     };
-    weights_between(low..=high, along.source, along.edge, weight)
+    weights_between(low..=high, along.source, along.edge, &weight)
 }
 
 #[cold]
@@ -77,7 +77,7 @@ pub(super) fn weights_between(
     pixels: std::ops::RangeInclusive<i64>,
     source: u32,
     edge: Edge<()>,
-    weight: impl Fn(i64) -> f64,
+    weight: &dyn Fn(i64) -> f64,
 ) -> Result<(i64, Vec<f64>)> {
     let folds = matches!(edge, Edge::Clamp | Edge::Reflect);
     let place = |i: i64| if folds { edge.inside(i, source).map_or(i, i64::from) } else { i };

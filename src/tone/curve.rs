@@ -211,7 +211,11 @@ impl Curve {
         if top == full {
             return codes;
         }
-        (0..=full).map(|value| codes[codes::code_of(value, top, full) as usize]).collect()
+        let mut table = Vec::with_capacity(full as usize + 1);
+        for value in 0..full + 1 {
+            table.push(codes[codes::code_of(value, top, full) as usize]);
+        }
+        table
     }
 
     /// [`table`](Curve::table) of samples that are the codes 0..=`top` themselves; values above stand for the top.
@@ -226,12 +230,13 @@ impl Curve {
 
     /// The sample of each code 0..=`top`, where the fraction 1 is the sample `full`.
     fn codes<S: Sample>(&self, top: u32, full: u32) -> Vec<S> {
-        let sample = |code: u32| {
+        let mut all = Vec::with_capacity(top as usize + 1);
+        for code in 0..top + 1 {
             let value = self.at(f64::from(code) / f64::from(top)) * f64::from(full);
             // NaN becomes 0 and the rest is clamped.
-            S::from_f64(if value > f64::from(full) { f64::from(full) } else { value + 1e-9 })
-        };
-        (0..=top).map(sample).collect()
+            all.push(S::from_f64(if value > f64::from(full) { f64::from(full) } else { value + 1e-9 }));
+        }
+        all
     }
 }
 

@@ -140,13 +140,16 @@ impl<S: Sample> Channel<S> {
         let full = S::DEPTH.max_code().map(|full| if are_codes { max } else { full.into() });
         let top = if full.is_some() { max } else { 65_535 };
         let quantizer = Quantizer::new(top + 1, bits, output)?;
-        let outputs = (0..quantizer.cells).map(|k| match (output, full) {
-            (Reconstruction::Indices, _) => S::from_f64(k.into()),
-            (_, Some(full)) => S::from_f64(codes::sample_of(quantizer.output(k), top, full).into()),
-            (Reconstruction::Centres, None) => S::from_fraction((f64::from(k) + 0.5) / f64::from(quantizer.cells)),
-            (_, None) => S::from_fraction(f64::from(k) / f64::from(quantizer.cells - 1)),
-        });
-        Ok(Channel { quantizer, top, full: full.unwrap_or(0), outputs: outputs.collect() })
+        let mut outputs = Vec::with_capacity(quantizer.cells as usize);
+        for k in 0..quantizer.cells {
+            outputs.push(match (output, full) {
+                (Reconstruction::Indices, _) => S::from_f64(k.into()),
+                (_, Some(full)) => S::from_f64(codes::sample_of(quantizer.output(k), top, full).into()),
+                (Reconstruction::Centres, None) => S::from_fraction((f64::from(k) + 0.5) / f64::from(quantizer.cells)),
+                (_, None) => S::from_fraction(f64::from(k) / f64::from(quantizer.cells - 1)),
+            });
+        }
+        Ok(Channel { quantizer, top, full: full.unwrap_or(0), outputs })
     }
 
     /// The fraction of full that a sample stands for: of the max code for integers.

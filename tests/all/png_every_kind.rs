@@ -193,8 +193,7 @@ fn all_metadata_comes_and_goes_back() {
     let file = png_of_samples((3, 2), (2, 8), &codes(18, 8, 7), false, &|_| 0, &chunks);
     let picture = read_bytes(file, 65_536).unwrap();
     let m = picture.metadata();
-    let own = [31_270, 32_900, 68_000, 32_000, 26_500, 69_000, 15_000, 6000];
-    assert_eq!((m.transfer, m.primaries), (Transfer::Srgb, Primaries::Chromaticities(own)));
+    assert_eq!((m.transfer, m.primaries), (Transfer::Srgb, Primaries::DisplayP3));
     assert_eq!(m.significant_bits, Some(vec![5, 6, 5]));
     assert_eq!(m.background, Some([1.0, 0.2, 0.0]));
     assert_eq!(m.orientation, Orientation::from_exif(6).unwrap());
@@ -228,8 +227,13 @@ fn code_points_take_precedence_and_low_depths_are_written_as_such() {
     let chunks = [chunk(b"cICP", &[9, 8, 0, 1]), chunk(b"sRGB", &[0]), chunk(b"gAMA", &45_455u32.to_be_bytes())];
     let file = png_of_samples((1, 1), (2, 16), &[1, 2, 3], false, &|_| 0, &chunks);
     let picture = read_bytes(file, 65_536).unwrap();
-    assert_eq!(picture.metadata().code_points, Some([9, 8, 0, 1]));
-    assert_eq!((picture.metadata().primaries, picture.metadata().transfer), (Primaries::Unknown, Transfer::Linear));
+    // They say no more than that.
+    assert_eq!((picture.metadata().primaries, picture.metadata().transfer), (Primaries::Bt2020, Transfer::Linear));
+    assert_eq!(picture.metadata().code_points, None);
+    let narrow = [chunk(b"cICP", &[7, 16, 0, 0]), chunk(b"gAMA", &45_455u32.to_be_bytes())];
+    let narrow = read_bytes(png_of_samples((1, 1), (2, 16), &[1, 2, 3], false, &|_| 0, &narrow), 65_536).unwrap();
+    assert_eq!(narrow.metadata().code_points, Some([7, 16, 0, 0]));
+    assert_eq!((narrow.metadata().primaries, narrow.metadata().transfer), (Primaries::Unknown, Transfer::Pq));
     let folder = tempfile::tempdir().unwrap();
     let path = folder.path().join("a.png");
     rahmen::write(&path, &picture).unwrap();

@@ -33,12 +33,20 @@ pub(super) fn read_code_points(mut body: &[u8], into: &mut Metadata) -> Result<(
     if matrix != 0 {
         return Err(Error::malformed(format!("cICP names matrix {matrix}; only 0 (rgb) is allowed")));
     }
-    into.code_points = Some(points);
     let known = PRIMARIES.iter().find(|(number, _)| *number == primaries);
     into.primaries = known.map_or(Primaries::Unknown, |(_, known)| *known);
     let known = CURVES.iter().find(|(number, _)| *number == transfer);
     into.transfer = known.map_or(Transfer::Srgb, |(_, known)| *known);
+    // Other chunks see by them that they do not count.
+    into.code_points = Some(points);
     Ok(())
+}
+
+/// Forgets code points where primaries and curve say as much: they are all there is to remember once all chunks were seen.
+pub(super) fn simplify(metadata: &mut Metadata) {
+    if metadata.code_points == code_points_of(metadata.primaries, metadata.transfer) {
+        metadata.code_points = None;
+    }
 }
 
 /// The code points of primaries and a curve, where both have some; full range.

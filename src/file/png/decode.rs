@@ -168,6 +168,7 @@ impl PngDecoder {
             self.metadata.palette = Some(Palette::new(colors.collect())?);
         }
         let form = PixelFormat::Pixels { depth: header.depth(), layout };
+        super::color::simplify(&mut self.metadata);
         let mut facts = Facts::new(header.size, form, self.metadata.clone());
         facts.format = Some(FileFormat::Png);
         facts.stored = Some(self.describe(header));
