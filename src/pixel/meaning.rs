@@ -5,7 +5,7 @@
 #[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize), serde(rename_all = "snake_case"))]
 #[non_exhaustive]
 pub enum Meaning {
-    /// Colour or gray: light, encoded by the picture's [`Transfer`], which alone says how; linear light where that is linear.
+    /// Colour or gray: light, encoded by the picture's [`Transfer`](super::Transfer), which alone says how; linear light where that is linear.
     #[default]
     Color,
     /// Indices into the picture's palette. They can be moved, but not computed with.
