@@ -79,7 +79,8 @@ impl Curves {
         while code < self.steps.len() && light >= self.steps[code] {
             code += 1;
         }
-        S::from_f64(code as f64)
+        // A code as it is: rounding a float would be a call.
+        if const { matches!(S::DEPTH, Depth::U8) } { S::from_u8(code as u8) } else { S::from_u16(code as u16) }
     }
 }
 

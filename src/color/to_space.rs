@@ -11,6 +11,7 @@ use crate::frame::{
     with_same_samples,
 };
 use crate::pixel::{Layout, Meaning, PicturePixel, Sample};
+use crate::simd::{Level, Work};
 use crate::threads::{COMPUTED, Threads};
 
 /// What becomes of colours that the other space cannot hold.
@@ -135,13 +136,14 @@ impl Plan {
 
     fn run_samples<S: Sample>(&self, from: SampleView<'_, S>, to: SampleViewMut<'_, S>) {
         let (decode, encode) = (Curves::new::<S>(self.from.transfer), Curves::new::<S>(self.to.transfer));
-        let channels = from.channels();
+        let (channels, level) = (from.channels(), Level::best());
         let bytes = (2 * from.bytes()).saturating_mul(COMPUTED);
         to.each_band(self.threads, bytes, &|first, part| {
             for (from, to) in from.band(first..first + part.height()).rows().zip(part.into_rows()) {
+                let (decode, encode) = (&decode, &encode);
                 match (channels.count, channels.alpha) {
-                    (3, _) => self.row::<S, 3>(&decode, &encode, from, to),
-                    (4, _) => self.row::<S, 4>(&decode, &encode, from, to),
+                    (3, _) => level.work_in_256_bits(Row::<S, 3> { plan: self, decode, encode, from, to }),
+                    (4, _) => level.work_in_256_bits(Row::<S, 4> { plan: self, decode, encode, from, to }),
                     (count, _) => {
                         // Gray is of no hue: the white of one space is that of the other.
                         for (from, to) in from.chunks_exact(count).zip(to.chunks_exact_mut(count)) {
@@ -154,6 +156,7 @@ impl Plan {
         });
     }
 
+    #[inline(always)]
     fn row<S: Sample, const C: usize>(&self, decode: &Curves, encode: &Curves, from: &[S], to: &mut [S]) {
         let (from, to) = (from.as_chunks::<C>().0, to.as_chunks_mut::<C>().0);
         let count = from.len().min(to.len());
@@ -168,6 +171,24 @@ impl Plan {
                 to[i][c] = encode.encode(light[c]);
             }
         }
+    }
+}
+
+/// A row on its way, to be compiled for wider registers.
+struct Row<'a, S, const C: usize> {
+    plan: &'a Plan,
+    decode: &'a Curves,
+    encode: &'a Curves,
+    from: &'a [S],
+    to: &'a mut [S],
+}
+
+impl<S: Sample, const C: usize> Work for Row<'_, S, C> {
+    type Out = ();
+
+    #[inline(always)]
+    fn work(self) {
+        self.plan.row::<S, C>(self.decode, self.encode, self.from, self.to);
     }
 }
 
