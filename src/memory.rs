@@ -110,7 +110,11 @@ impl Charge {
     /// # Errors
     /// More than the budget in force has left.
     pub(crate) fn take(bytes: u64) -> Result<Charge> {
-        let Some(budget) = in_force() else { return Ok(Charge::NONE) };
+        Charge::of(in_force(), bytes)
+    }
+
+    fn of(budget: Option<MemoryBudget>, bytes: u64) -> Result<Charge> {
+        let Some(budget) = budget else { return Ok(Charge::NONE) };
         let limit = budget.limit();
         let added = budget.0.held.fetch_update(Ordering::Relaxed, Ordering::Relaxed, |held| {
             held.checked_add(bytes).filter(|&sum| sum <= limit)
@@ -133,20 +137,15 @@ impl Charge {
         Charge { budget, bytes }
     }
 
-    /// So many bytes more, under the budget in force.
+    /// So many bytes more, of the budget that the first ones were taken from; of the one in force where there was none.
     ///
     /// # Errors
     /// More than it has left; what was taken before stays.
     pub(crate) fn grow(&mut self, bytes: u64) -> Result<()> {
-        let mut more = Charge::take(bytes)?;
-        match &self.budget {
-            None => *self = more,
-            // Within one call the budget does not change; what another would be charged stays there.
-            Some(_) => {
-                self.bytes = self.bytes.saturating_add(more.bytes);
-                more.bytes = 0;
-            }
-        }
+        let mut more = Charge::of(self.budget.clone().or_else(in_force), bytes)?;
+        // What is given back later is given back once, to the budget that both are of.
+        more.bytes = more.bytes.saturating_add(std::mem::take(&mut self.bytes));
+        *self = more;
         Ok(())
     }
 }
@@ -213,6 +212,14 @@ mod tests {
         });
         assert_eq!(budget.held(), 0);
         assert_eq!(Charge::take(u64::MAX).unwrap().bytes, 0);
+        // Whatever is in force later, it grows and shrinks where it began.
+        let other = MemoryBudget::new(5);
+        let mut charge = budget.run(|| Charge::take(10).unwrap());
+        other.run(|| charge.grow(20).unwrap());
+        assert_eq!((budget.held(), other.held()), (30, 0));
+        charge.grow(1).unwrap();
+        drop(charge);
+        assert_eq!((budget.held(), other.held()), (0, 0));
     }
 
     #[test]

@@ -25,9 +25,9 @@ pub(super) struct Curves {
 const LEAST: f32 = 1.0 / 16_777_216.0;
 
 impl Curves {
-    pub(super) fn new<S: Sample>(transfer: Transfer) -> Curves {
+    pub(super) fn new(transfer: Transfer, depth: Depth) -> Curves {
         let white = transfer.reference_white();
-        let Some(full) = S::DEPTH.max_code().map(f64::from) else {
+        let Some(full) = depth.max_code().map(f64::from) else {
             return Curves { transfer, white, decoded: Vec::new(), steps: Vec::new(), guesses: Vec::new(), shift: 0 };
         };
         let light = |code: f64| transfer.decode(code / full) / white;
@@ -101,7 +101,7 @@ mod tests {
     #[test]
     fn every_code_comes_back_and_light_between_goes_to_the_nearest() {
         for transfer in ALL {
-            let (bytes, words) = (Curves::new::<u8>(transfer), Curves::new::<u16>(transfer));
+            let (bytes, words) = (Curves::new(transfer, Depth::U8), Curves::new(transfer, Depth::U16));
             assert!((0..=255u8).all(|code| bytes.encode::<u8>(bytes.decode(code)) == code), "{transfer:?}");
             assert!((0..=65_535u16).all(|code| words.encode::<u16>(words.decode(code)) == code), "{transfer:?}");
             for i in 0..100_000u32 {

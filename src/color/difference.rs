@@ -6,7 +6,7 @@ use super::curves::Curves;
 use super::model_values::lab_of;
 use super::space::{Adaptation, ColorSpace, Matrix, product, times};
 use crate::error::{Error, Result};
-use crate::frame::{AnySamples, Frame, Picture, SampleView, SampleViewMut, same_size, with_samples};
+use crate::frame::{AnySamples, Frame, Picture, SampleView, SampleViewMut, Scale, same_size, with_samples};
 use crate::pixel::{Gray, Layout, Meaning, Sample};
 use crate::threads::{COMPUTED, Threads};
 
@@ -95,7 +95,7 @@ fn ciede2000(one: [f64; 3], two: [f64; 3]) -> f64 {
 /// it; alpha is left out. One pass over both; samples may be of different depths and layouts.
 ///
 /// # Errors
-/// Sizes that differ, planes, cmyk, values or indices, or spaces that are not known.
+/// Sizes that differ, planes, cmyk, values, indices or unscaled codes, or spaces that are not known.
 ///
 /// # Examples
 /// ```
@@ -145,13 +145,19 @@ impl<'a> Seen<'a> {
         if metadata.meaning != Meaning::Color {
             return Err(Error::invalid("picture", format!("{} are no colours", metadata.meaning_name())));
         }
+        if metadata.scale == Scale::Codes {
+            return Err(Error::invalid(
+                "picture",
+                "unscaled codes are not the colours that they stand for; scale them first",
+            ));
+        }
         if pixels.layout() == Layout::Cmyk {
             return Err(Error::not_supported("the colours of ink: they need a model of the printer"));
         }
         let (space, white) = (ColorSpace::of(metadata), ColorSpace::ROMM.white()?);
         let to_xyz = product(&Adaptation::Bradford.matrix(space.white()?, white), &space.to_xyz()?);
         let samples = pixels.samples_any();
-        let curves = with_samples!(samples, view => curves_for(&view, space));
+        let curves = Curves::new(space.transfer, pixels.depth());
         Ok(Seen { samples, curves, to_xyz, white })
     }
 
@@ -166,10 +172,6 @@ impl<'a> Seen<'a> {
             *to = lab_of(times(&self.to_xyz, [of(0), of(1), of(2)]), self.white);
         }
     }
-}
-
-fn curves_for<S: Sample>(_: &SampleView<'_, S>, space: ColorSpace) -> Curves {
-    Curves::new::<S>(space.transfer)
 }
 
 #[cfg(test)]

@@ -7,12 +7,12 @@ use super::model_values::{oklab_of, oklab_to_xyz};
 use super::space::{Adaptation, ColorSpace, Matrix, product, times};
 use crate::error::{Error, Result};
 use crate::frame::{
-    AnySamples, AnySamplesMut, Change, Frame, Picture, Pixels, SampleView, SampleViewMut, View, ViewMut, same_size,
-    with_same_samples,
+    AnySamples, AnySamplesMut, Frame, Pixels, SampleView, SampleViewMut, View, ViewMut, same_size, with_same_samples,
 };
-use crate::pixel::{Layout, Meaning, PicturePixel, Sample};
+use crate::pixel::{Depth, Layout, PicturePixel, Sample, Transfer};
 use crate::simd::{Level, Work};
 use crate::threads::{COMPUTED, Threads};
+use std::sync::OnceLock;
 
 /// What becomes of colours that the other space cannot hold.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
@@ -93,15 +93,17 @@ pub fn to_space_into<P: PicturePixel>(
     rules: &SpaceRules,
 ) -> Result<()> {
     same_size("the target", view.size(), target.size())?;
-    let plan = Plan::new(P::LAYOUT, from, to, rules)?;
+    let plan = Plan::new((P::LAYOUT, P::Number::DEPTH), from, to, rules)?;
     plan.run(view.samples_any(), target.into_samples_any())
 }
 
-/// A conversion that was checked: what it needs beside the curves' tables, which depend on the depth.
+/// A conversion of pixels of one depth that was checked.
 #[derive(Debug, Clone)]
 pub(crate) struct Plan {
-    from: ColorSpace,
-    to: ColorSpace,
+    transfers: (Transfer, Transfer),
+    depth: Depth,
+    /// The tables of both curves: made with the first strip, and once however many follow.
+    curves: OnceLock<(Curves, Curves)>,
     matrix: Matrix,
     /// From linear light of the target to CIE XYZ under D65 and back, for Oklab, where chroma is reduced.
     oklab: Option<(Matrix, Matrix)>,
@@ -109,7 +111,12 @@ pub(crate) struct Plan {
 }
 
 impl Plan {
-    pub(crate) fn new(layout: Layout, from: &ColorSpace, to: &ColorSpace, rules: &SpaceRules) -> Result<Plan> {
+    pub(crate) fn new(
+        (layout, depth): (Layout, Depth),
+        from: &ColorSpace,
+        to: &ColorSpace,
+        rules: &SpaceRules,
+    ) -> Result<Plan> {
         if layout == Layout::Cmyk {
             return Err(Error::not_supported("ink in another colour space: it needs a model of the printer"));
         }
@@ -123,7 +130,8 @@ impl Plan {
             }
         };
         let matrix = from.matrix_to(to, rules.adaptation)?;
-        Ok(Plan { from: *from, to: *to, matrix, oklab, threads: rules.threads })
+        let (transfers, curves) = ((from.transfer, to.transfer), OnceLock::new());
+        Ok(Plan { transfers, depth, curves, matrix, oklab, threads: rules.threads })
     }
 
     /// Samples of the layout that was planned for, to as many of the same depth.
@@ -135,50 +143,33 @@ impl Plan {
     }
 
     fn run_samples<S: Sample>(&self, from: SampleView<'_, S>, to: SampleViewMut<'_, S>) {
-        let (decode, encode) = (Curves::new::<S>(self.from.transfer), Curves::new::<S>(self.to.transfer));
+        let (first, second) = self.transfers;
+        let make = || (Curves::new(first, self.depth), Curves::new(second, self.depth));
+        let curves = self.curves.get_or_init(make);
         let (channels, level) = (from.channels(), Level::best());
         let bytes = (2 * from.bytes()).saturating_mul(COMPUTED);
         to.each_band(self.threads, bytes, &|first, part| {
             for (from, to) in from.band(first..first + part.height()).rows().zip(part.into_rows()) {
-                let (decode, encode) = (&decode, &encode);
                 match (channels.count, channels.alpha) {
-                    (3, _) => level.work_in_256_bits(Row::<S, 3> { plan: self, decode, encode, from, to }),
-                    (4, _) => level.work_in_256_bits(Row::<S, 4> { plan: self, decode, encode, from, to }),
+                    (3, _) => level.work_in_256_bits(Row::<S, 3> { plan: self, curves, from, to }),
+                    (4, _) => level.work_in_256_bits(Row::<S, 4> { plan: self, curves, from, to }),
                     (count, _) => {
                         // Gray is of no hue: the white of one space is that of the other.
                         for (from, to) in from.chunks_exact(count).zip(to.chunks_exact_mut(count)) {
                             to.copy_from_slice(from);
-                            to[0] = encode.encode(decode.decode(from[0]));
+                            to[0] = curves.1.encode(curves.0.decode(from[0]));
                         }
                     }
                 }
             }
         });
     }
-
-    #[inline(always)]
-    fn row<S: Sample, const C: usize>(&self, decode: &Curves, encode: &Curves, from: &[S], to: &mut [S]) {
-        let (from, to) = (from.as_chunks::<C>().0, to.as_chunks_mut::<C>().0);
-        let count = from.len().min(to.len());
-        for i in 0..count {
-            let light = [decode.decode(from[i][0]), decode.decode(from[i][1]), decode.decode(from[i][2])];
-            let mut light = times(&self.matrix, light);
-            if let Some((there, back)) = &self.oklab {
-                light = within(light, there, back);
-            }
-            to[i] = from[i];
-            for c in 0..3 {
-                to[i][c] = encode.encode(light[c]);
-            }
-        }
-    }
 }
 
 /// A row on its way, to be compiled for wider registers.
 struct Row<'a, S, const C: usize> {
     plan: &'a Plan,
-    decode: &'a Curves,
-    encode: &'a Curves,
+    curves: &'a (Curves, Curves),
     from: &'a [S],
     to: &'a mut [S],
 }
@@ -188,7 +179,21 @@ impl<S: Sample, const C: usize> Work for Row<'_, S, C> {
 
     #[inline(always)]
     fn work(self) {
-        self.plan.row::<S, C>(self.decode, self.encode, self.from, self.to);
+        let Plan { matrix, oklab, .. } = self.plan;
+        let (decode, encode) = self.curves;
+        let (from, to) = (self.from.as_chunks::<C>().0, self.to.as_chunks_mut::<C>().0);
+        for i in 0..from.len().min(to.len()) {
+            let light = [decode.decode(from[i][0]), decode.decode(from[i][1]), decode.decode(from[i][2])];
+            let mut light = times(matrix, light);
+            if let Some((there, back)) = oklab {
+                light = within(light, there, back);
+            }
+            // Alpha, where there is one, stays.
+            to[i] = from[i];
+            for c in 0..3 {
+                to[i][c] = encode.encode(light[c]);
+            }
+        }
     }
 }
 
@@ -224,27 +229,9 @@ impl Pixels {
     /// # Errors
     /// As [`to_space`].
     pub fn to_space(&self, from: &ColorSpace, to: &ColorSpace, rules: &SpaceRules) -> Result<Pixels> {
-        let plan = Plan::new(self.layout(), from, to, rules)?;
+        let plan = Plan::new((self.layout(), self.depth()), from, to, rules)?;
         let mut out = Pixels::new(self.size(), self.layout(), self.depth())?;
         plan.run(self.samples_any(), out.samples_any_mut())?;
         Ok(out)
-    }
-}
-
-impl Picture {
-    /// The picture in another colour space than the one that its metadata state, which then state that one. A profile and code points go,
-    /// as they no longer hold.
-    ///
-    /// # Errors
-    /// Planes, values or indices, a space that is not known, cmyk, or no memory.
-    pub fn to_space(&self, to: &ColorSpace, rules: &SpaceRules) -> Result<Picture> {
-        if self.metadata().meaning != Meaning::Color {
-            return Err(Error::invalid("picture", format!("{} have no colour space", self.metadata().meaning_name())));
-        }
-        let pixels = self.pixels()?.to_space(&ColorSpace::of(self.metadata()), to, rules)?;
-        let mut metadata = self.metadata().after(Change::Values);
-        (metadata.primaries, metadata.transfer) = (to.primaries, to.transfer);
-        (metadata.icc, metadata.code_points) = (None, None);
-        Ok(Picture::new(pixels, metadata))
     }
 }

@@ -1,6 +1,6 @@
 //! What a file's metadata may take in all, counted as it is held: bytes after unpacking, and what each item costs beside its bytes.
 
-use super::options::Limits;
+use super::limits::Limits;
 use crate::error::Result;
 use crate::memory::Charge;
 

@@ -1,7 +1,8 @@
 //! What every sequential decoder is: a machine that is pushed bytes and gives rows, the same however the bytes are cut. Formats from
 //! outside implement it too.
 
-use super::options::{Chroma, Limits, Reduced};
+use super::limits::Limits;
+use super::options::{Chroma, Reduced};
 use crate::error::{Error, ErrorKind, Result};
 use crate::frame::{AnyPlanes, Content, Facts, FileFormat, RawLayout, RowOrder, SamplesMut};
 use std::ops::Range;

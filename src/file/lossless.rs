@@ -2,13 +2,13 @@
 //! lose nothing when their pixels are rearranged.
 
 use super::input::Input;
-use super::options::Limits;
+use super::limits::Limits;
 #[cfg(feature = "jpeg")]
 use super::options::{Chroma, Reduced};
 use super::reader::open_input;
 use super::replace::Replacement;
 #[cfg(feature = "jpeg")]
-use super::{rows::push, sniff};
+use super::{feed::push, sniff};
 use crate::error::{Error, Result};
 use crate::frame::Orientation;
 use crate::frame::{Facts, FileFormat};

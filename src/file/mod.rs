@@ -17,10 +17,12 @@ mod encoder;
 #[cfg(any(feature = "png", feature = "jpeg"))]
 mod exif;
 mod extensions;
+mod feed;
 mod formats;
 mod input;
 #[cfg(feature = "jpeg")]
 mod jpeg;
+mod limits;
 mod lossless;
 #[cfg(feature = "npy")]
 mod npy;
@@ -54,9 +56,10 @@ pub use decoder::{Decoder, Jump, RowsOut, Slot, Start, Stop, gather};
 pub use encoder::{Encoder, Output};
 pub use extensions::writable_extensions;
 pub use formats::{Format, Formats};
+pub use limits::Limits;
 pub use lossless::{LosslessRules, OrientedFile, PartialBlocks, orient_lossless, orient_lossless_from};
 pub use options::{
-    Chroma, ChromaSampling, JpegOptions, Limits, ReadAs, ReadOptions, Reduced, Salvage, StatedMeaning, WriteOptions,
+    Chroma, ChromaSampling, JpegOptions, ReadAs, ReadOptions, Reduced, Salvage, StatedMeaning, WriteOptions,
 };
 pub use reader::Reader;
 pub use whole::{decode, encode, facts, facts_from, facts_with, read, read_from, read_with, write, write_with};

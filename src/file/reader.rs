@@ -1,9 +1,10 @@
 //! A picture file as a source of strips, as stored or as the options ask for.
 
+use super::feed::HEADER_BUDGET;
 use super::formats::Formats;
 use super::input::Input;
 use super::options::{ReadAs, ReadOptions};
-use super::rows::{FileRows, HEADER_BUDGET};
+use super::rows::FileRows;
 use crate::color::ConvertRules;
 use crate::error::{Error, Result};
 use crate::flow::{Chain, Damage, PictureSink, PictureSource, RawSink, Sink, Source, Strip, ToIndices, ViewSink};

@@ -1,7 +1,7 @@
 //! Steps as methods of a picture: what is done once, to a whole picture in memory. Metadata follow as in a chain.
 
-use super::{Convert, Crop, Flatten, FromCodes, Resize, Step, ToColor, ToDepth, ToGray, apply};
-use crate::color::{ConvertRules, GrayWeights};
+use super::{Convert, Crop, Flatten, FromCodes, Resize, Step, ToColor, ToDepth, ToGray, ToSpace, apply};
+use crate::color::{ColorSpace, ConvertRules, GrayWeights, SpaceRules};
 use crate::error::Result;
 use crate::frame::{Content, Picture, Region, Scale};
 use crate::pixel::{Depth, Layout};
@@ -97,6 +97,15 @@ impl Picture {
     /// Planes, or indices into a palette.
     pub fn flatten(&self, background: [f64; 3]) -> Result<Picture> {
         self.by(&Flatten::new(background), |content| Ok(content.pixels()?.flatten(background)?.into()))
+    }
+
+    /// The picture in another colour space than the one that its metadata state, which then state that one: see [`ToSpace`]. One pass.
+    ///
+    /// # Errors
+    /// Planes, values or indices, a space that is not known, cmyk, or no memory.
+    pub fn to_space(&self, to: &ColorSpace, rules: &SpaceRules) -> Result<Picture> {
+        let from = ColorSpace::of(self.metadata());
+        self.by(&ToSpace::new(*to).rules(rules), |content| Ok(content.pixels()?.to_space(&from, to, rules)?.into()))
     }
 
     /// What a step makes of the metadata, and work of what it makes of the content, without a copy of it.

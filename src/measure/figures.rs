@@ -41,8 +41,7 @@ pub struct Stats {
 }
 
 /// Statistics of every channel of a view, the median included. Integers of 8 and 16 bits: one pass, and exact. Other
-/// numbers: two passes, and memory for one channel (the median sorts). [`moments`](super::moments()) gives the rest in one
-/// quick pass.
+/// numbers: up to six passes, five of them for the median. [`moments`](super::moments()) gives the rest in one quick pass.
 pub fn stats<P: Pixel>(view: View<'_, P>) -> Vec<Stats> {
     stats_any(view.numbers_any())
 }
@@ -53,9 +52,8 @@ fn stats_any(view: AnyNumbers<'_>) -> Vec<Stats> {
     }
     let each = moments_any(view, Threads::ALL).into_iter().enumerate();
     each.map(|(channel, moments)| {
-        let mut values = Vec::new();
-        each_value(view, channel, &Mask::ALL, &mut |value, weight| values.push((value, weight)));
-        Stats::of_moments(&moments, median_of(values))
+        let values = |value: &mut dyn FnMut(f64, u32)| each_value(view, channel, &Mask::ALL, value);
+        Stats::of_moments(&moments, median_of(&values, moments.count))
     })
     .collect()
 }
@@ -77,37 +75,54 @@ pub(super) fn each_value(view: AnyNumbers<'_>, channel: usize, mask: &Mask<'_>, 
     }
 }
 
-/// The median of values that count so often; NaN of none.
-pub(super) fn median_of(mut values: Vec<(f64, u32)>) -> f64 {
-    let count: u64 = values.iter().map(|v| u64::from(v.1)).sum();
+/// Values of a channel and how often each counts, gone through as often as is asked for.
+pub(super) type Values<'a> = dyn Fn(&mut dyn FnMut(f64, u32)) + 'a;
+
+/// The median of values that count `count` times in all; NaN of none. Up to five passes over them and half a megabyte, however many
+/// they are: the sixteen highest bits of the value of the middle rank are found first, then the next ones.
+pub(super) fn median_of(values: &Values<'_>, count: u64) -> f64 {
     if count == 0 {
         return f64::NAN;
     }
-    let (lower, upper) = ranked(&mut values, count / 2);
-    if count.is_multiple_of(2) { (lower + upper) / 2.0 } else { upper }
+    let (mut rank, mut found) = (count / 2, 0u64);
+    for shift in [48, 32, 16, 0] {
+        let mut counts = vec![0u64; 1 << 16];
+        values(&mut |value, weight| {
+            let bits = ordered(value) >> shift;
+            if bits >> 16 == found {
+                counts[(bits & 0xffff) as usize] += u64::from(weight);
+            }
+        });
+        let mut next = 0;
+        while next < 0xffff && rank >= counts[next] {
+            rank -= counts[next];
+            next += 1;
+        }
+        found = found << 16 | next as u64;
+    }
+    let upper = value_of(found);
+    // An even count has two in the middle; the lower one is the same value where it is not the first of them.
+    if count % 2 == 1 || rank > 0 {
+        return upper;
+    }
+    let mut lower = f64::NEG_INFINITY;
+    values(&mut |value, weight| {
+        if weight > 0 && value.total_cmp(&upper).is_lt() && value > lower {
+            lower = value;
+        }
+    });
+    (lower + upper) / 2.0
 }
 
-/// The value of a rank, counted from 0 by weight, behind the value of the rank before. Values are put into a partial order:
-/// where all count once, the rank is a place, otherwise what is left is halved until the rank is found.
-fn ranked(mut values: &mut [(f64, u32)], mut rank: u64) -> (f64, f64) {
-    let once = values.iter().all(|v| v.1 == 1);
-    let mut before = f64::NEG_INFINITY;
-    while !values.is_empty() {
-        // A rank is below the weight of what is left, so it is a place where all count once.
-        let place = if once { rank as usize } else { values.len() / 2 };
-        let (below, &mut (value, weight), above) = values.select_nth_unstable_by(place, |a, b| a.0.total_cmp(&b.0));
-        let lighter: u64 = below.iter().map(|v| u64::from(v.1)).sum();
-        if rank < lighter {
-            values = below;
-        } else if rank < lighter + u64::from(weight) {
-            let lower = if rank > lighter { value } else { below.iter().map(|v| v.0).fold(before, f64::max) };
-            return (lower, value);
-        } else {
-            (before, rank) = (value, rank - lighter - u64::from(weight));
-            values = above;
-        }
-    }
-    (f64::NAN, f64::NAN)
+/// A whole number that is greater where the value is, in the total order of floats.
+fn ordered(value: f64) -> u64 {
+    let bits = value.to_bits();
+    if value.is_sign_negative() { !bits } else { bits | 1 << 63 }
+}
+
+/// The value of an [`ordered`] number.
+fn value_of(ordered: u64) -> f64 {
+    f64::from_bits(if ordered >> 63 == 1 { ordered & !(1 << 63) } else { !ordered })
 }
 
 impl Stats {
@@ -173,14 +188,27 @@ mod tests {
         let counts = Stats::of_counts(&[0, 2, 1, 0, 1]);
         assert_eq!((counts.mean, counts.median, counts.min, counts.max), (2.0, 1.5, 1.0, 4.0));
         assert!((counts.std - 1.5f64.sqrt()).abs() < 1e-12);
+        let median_of = |all: &[(f64, u32)]| {
+            let values = |value: &mut dyn FnMut(f64, u32)| all.iter().for_each(|(v, weight)| value(*v, *weight));
+            median_of(&values, all.iter().map(|v| u64::from(v.1)).sum())
+        };
         // Worked by weight: 1 once, 5 three times, 9 twice: the two middle ones of six are 5.
-        assert_eq!(median_of(vec![(9.0, 2), (1.0, 1), (5.0, 3)]), 5.0);
+        assert_eq!(median_of(&[(9.0, 2), (1.0, 1), (5.0, 3)]), 5.0);
         // The middle lies between two values, an odd count has one, and what weighs nothing does not count.
-        assert_eq!(median_of(vec![(9.0, 2), (1.0, 1), (5.0, 1)]), 7.0);
-        assert_eq!(median_of(vec![(9.0, 2), (1.0, 2), (5.0, 1)]), 5.0);
-        assert_eq!(median_of(vec![(2.0, 1), (4.0, 1), (1.0, 1), (3.0, 1)]), 2.5);
-        assert_eq!(median_of(vec![(7.0, 0), (1.0, 1), (2.0, 3), (0.5, 4)]), 0.75);
-        assert!(median_of(vec![(1.0, 0)]).is_nan());
+        assert_eq!(median_of(&[(9.0, 2), (1.0, 1), (5.0, 1)]), 7.0);
+        assert_eq!(median_of(&[(9.0, 2), (1.0, 2), (5.0, 1)]), 5.0);
+        assert_eq!(median_of(&[(2.0, 1), (4.0, 1), (1.0, 1), (3.0, 1)]), 2.5);
+        assert_eq!(median_of(&[(7.0, 0), (1.0, 1), (2.0, 3), (0.5, 4)]), 0.75);
+        assert!(median_of(&[(1.0, 0)]).is_nan());
+        // Below zero, next to each other, infinite.
+        assert_eq!(median_of(&[(-2.0, 1), (-3.0, 1), (5.0, 1)]), -2.0);
+        assert_eq!(median_of(&[(1.0f64.next_up(), 1), (1.0, 1), (1.0f64.next_down(), 1)]), 1.0);
+        assert_eq!(median_of(&[(f64::NEG_INFINITY, 3), (f64::INFINITY, 2)]), f64::NEG_INFINITY);
+        // Against sorting.
+        let mut all: Vec<f64> = (0..1001u32).map(|i| f64::from(i.wrapping_mul(2_654_435_761)) / 1e9 - 2.0).collect();
+        let found = median_of(&all.iter().map(|v| (*v, 1)).collect::<Vec<_>>());
+        all.sort_unstable_by(f64::total_cmp);
+        assert_eq!(found, all[500]);
     }
 
     #[test]

@@ -257,14 +257,14 @@ fn from_values(
         first: 0,
         moments,
     };
-    let mut values = Vec::new();
+    let count = out.moments.count;
     super::figures::each_value(view, channel, mask, &mut |value, weight| {
         out.add(value, weight.into());
         out.at_ends.0 += if value <= range.0 { u64::from(weight) } else { 0 };
         out.at_ends.1 += if value >= range.1 { u64::from(weight) } else { 0 };
-        values.push((value, weight));
     });
-    out.stats.median = super::figures::median_of(values);
+    let values = |value: &mut dyn FnMut(f64, u32)| super::figures::each_value(view, channel, mask, value);
+    out.stats.median = super::figures::median_of(&values, count);
     out
 }
 

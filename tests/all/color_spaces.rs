@@ -155,4 +155,10 @@ fn steps_and_pictures_agree_and_what_has_no_space_is_refused() {
     ] {
         assert!(refused.is_err());
     }
+    // Codes are scaled first: 4095 of 12 bits is full light, and their colours are not looked at as they are.
+    let codes = Frame::filled(Size::new(2, 1), Rgb::new(4095u16, 4095, 4095)).unwrap();
+    let codes = Picture::of_codes(codes, 4095).unwrap();
+    let white = codes.to_space(&ColorSpace::DISPLAY_P3, &SpaceRules::default()).unwrap();
+    assert_eq!(white.frame::<Rgb<u16>>().unwrap().samples(), [65_535; 6]);
+    assert!(color_difference(&codes, &codes, DifferenceFormula::Ciede2000, Threads::ONE).is_err());
 }

@@ -127,7 +127,10 @@ fn seeds_and_findings_are_errors_or_pictures() {
             let limits = rahmen::file::Limits::default().memory(1 << 20);
             let plain = rahmen::file::ReadOptions::default().limits(limits);
             for options in [plain, plain.salvage(), plain.salvage_filled(), plain.page(2)] {
-                let _ = read_from(Cursor::new(&bytes), options);
+                let whole = read_from(Cursor::new(&bytes), options).map(|_| ()).map_err(|e| e.to_string());
+                let pieces = Dribble { bytes: bytes.clone(), at: 0, each: 9 };
+                let pieces = read_from(pieces, options).map(|_| ()).map_err(|e| e.to_string());
+                assert_eq!(whole, pieces, "in pieces of nine");
                 let Ok(mut reader) = Reader::from_seekable(Cursor::new(&bytes), options) else { continue };
                 let _ = reader.skip(1);
                 (0..100).for_each(|_| drop(reader.next(3)));

@@ -5,15 +5,16 @@ use crate::fail::{Done, said};
 use crate::open;
 use crate::plots::{Plotting, picture_panel};
 use crate::text::{Align, number, safe, table};
+use crate::verbs::color_difference::{self, FormulaWord};
 use crate::words;
-use clap::{Args, ValueEnum};
+use clap::Args;
 use rahmen::Picture;
-use rahmen::color::{DifferenceFormula, color_difference};
 use rahmen::flow::{Orient, Step, ToCodes, apply};
 use rahmen::measure::{CompareRules, Comparison, Difference};
 use rahmen_show::csv;
 use rahmen_show::plot::{Chart, Panel};
 use serde::Serialize;
+use std::borrow::Cow;
 use std::io::Write;
 use std::path::PathBuf;
 
@@ -61,32 +62,6 @@ pub(crate) struct Compare {
     csv: bool,
 }
 
-#[derive(Debug, Clone, Copy, ValueEnum)]
-enum FormulaWord {
-    /// CIEDE2000
-    #[value(name = "2000")]
-    Ciede2000,
-    /// CIE 1994, for graphic arts; A is the reference
-    #[value(name = "1994")]
-    Cie1994,
-    /// The distance in L*a*b*
-    #[value(name = "1976")]
-    Cie1976,
-}
-
-/// How far apart colours look: figures over all pixels.
-#[derive(Debug, Serialize)]
-struct ColorReport {
-    a: String,
-    b: String,
-    formula: &'static str,
-    mean: f64,
-    median: f64,
-    percentile_95: f64,
-    max: f64,
-    max_at: (u32, u32),
-}
-
 #[derive(Debug, Serialize)]
 struct Report {
     a: String,
@@ -99,13 +74,13 @@ struct Report {
 }
 
 /// Two pictures in codes, where both have the same ones; as they are where not, so that fulls agree.
-fn in_codes(a: &Picture, b: &Picture) -> Done<(Picture, Picture)> {
+fn in_codes<'a>(a: &'a Picture, b: &'a Picture) -> Done<(Cow<'a, Picture>, Cow<'a, Picture>)> {
     let same = a.metadata().max_codes == b.metadata().max_codes && a.pixel_format() == b.pixel_format();
     if !same || a.metadata().max_codes.is_none() {
-        return Ok((a.clone(), b.clone()));
+        return Ok((Cow::Borrowed(a), Cow::Borrowed(b)));
     }
     let coded = |p: &Picture| apply(p.clone(), &[&ToCodes]);
-    Ok((coded(a)?, coded(b)?))
+    Ok((Cow::Owned(coded(a)?), Cow::Owned(coded(b)?)))
 }
 
 impl Compare {
@@ -123,7 +98,8 @@ impl Compare {
     fn once_upright(&self, before: Option<&Comparison>, rules: CompareRules, shared: &Shared) -> Option<String> {
         let mut rules = rules;
         rules.ssim = false;
-        let (a, b) = self.load(true, &shared.quietly(true)).and_then(|(a, b)| in_codes(&a, &b)).ok()?;
+        let (a, b) = self.load(true, &shared.quietly(true)).ok()?;
+        let (a, b) = in_codes(&a, &b).ok()?;
         let after = a.content().compare(b.content(), &rules).ok()?;
         let psnr = before.map_or(0.0, |c| c.whole.psnr_db);
         match after.equal {
@@ -138,60 +114,10 @@ impl Compare {
 }
 
 impl Compare {
-    /// The difference of the colours as they look.
-    fn colors(&self, word: FormulaWord, a: &Picture, b: &Picture, shared: &Shared) -> Done {
-        let (formula, name) = match word {
-            FormulaWord::Ciede2000 => (DifferenceFormula::Ciede2000, "CIEDE2000"),
-            FormulaWord::Cie1994 => (DifferenceFormula::Cie1994, "CIE 1994"),
-            FormulaWord::Cie1976 => (DifferenceFormula::Cie1976, "CIE 1976"),
-        };
-        let [first, second] = [&self.first, &self.second].map(|p| open::name_of(p));
-        let apart = color_difference(a, b, formula, shared.threads());
-        let apart = apart.map_err(|e| anyhow::anyhow!("{first} and {second}: {}", said(&e)))?;
-        let mut values: Vec<f32> = apart.samples().to_vec();
-        values.sort_unstable_by(f32::total_cmp);
-        let Some(&max) = values.last() else {
-            return Err(anyhow::anyhow!("{first} and {second} have no pixels to compare").into());
-        };
-        // The smallest value that as large a share reaches: the definition of every report.
-        let percentile =
-            |share: f64| values[((share * values.len() as f64).ceil() as usize).clamp(1, values.len()) - 1];
-        let at = apart.samples().iter().position(|v| *v == max).unwrap_or(0) as u64;
-        let width = u64::from(apart.width());
-        let middle = (values[(values.len() - 1) / 2] + values[values.len() / 2]) / 2.0;
-        let report = ColorReport {
-            a: first,
-            b: second,
-            formula: name,
-            mean: values.iter().map(|v| f64::from(*v)).sum::<f64>() / values.len() as f64,
-            median: middle.into(),
-            percentile_95: percentile(0.95).into(),
-            max: max.into(),
-            max_at: ((at % width) as u32, (at / width) as u32),
-        };
-        let mut out = std::io::stdout().lock();
-        if self.json {
-            writeln!(out, "[{}]", serde_json::to_string(&report)?)?;
-            return Ok(());
-        }
-        writeln!(out, "{} and {}: {name} of the colours", safe(&report.a), safe(&report.b))?;
-        let (x, y) = report.max_at;
-        let figure = |v: f64| format!("{v:.4}");
-        writeln!(
-            out,
-            "  mean {}   median {}   95 % are up to {}   max {} at {x},{y}",
-            figure(report.mean),
-            figure(report.median),
-            figure(report.percentile_95),
-            figure(report.max)
-        )?;
-        Ok(())
-    }
-
     pub(crate) fn run(self, shared: &Shared) -> Done {
         let (a, b) = self.load(self.upright, shared)?;
         if let Some(word) = self.color_difference {
-            return self.colors(word, &a, &b, shared);
+            return color_difference::report([&self.first, &self.second], (&a, &b), word, self.json, shared);
         }
         let (coded_a, coded_b) = in_codes(&a, &b)?;
         let mut rules = CompareRules::of(coded_a.metadata());

@@ -6,6 +6,7 @@ mod bit_study;
 mod blank;
 mod channels;
 mod color;
+mod color_difference;
 mod compare;
 mod crop;
 mod depth;

@@ -50,14 +50,19 @@ fn every_verb_holds_no_more_than_the_limit() {
     let Pictures { folder, color, gray } = pictures();
     let to = folder.path("out.ppm");
     let gray_to = folder.path("out.pgm");
+    let floats = folder.path("floats.npy");
+    out(&["blank", &floats, "--size", "4850x4850", "--depth", "f32", "--as", "gray", "--random", "1"]);
     // Those that take their picture row by row, or hold it once, work.
-    let works: [&[&str]; 29] = [
+    let works: [&[&str]; 32] = [
         &["facts", &color, "--scan"],
         &["pixel", &color, "--at", "5,5"],
         &["profile", &color, "--row", "5"],
         &["histogram", &color],
         &["histogram", &gray, "--bins", "1000"],
+        &["histogram", &floats],
+        &["histogram", &floats, "--bins", "1000"],
         &["bit-study", &gray],
+        &["color", &color, &to, "--to", "display-p3"],
         &["save", &color, &to],
         &["crop", &color, &to, "--x", "10..5000", "--y", "10..5000"],
         &["mirror", &color, &to],

@@ -2,7 +2,7 @@
 
 use crate::error::{Error, Result};
 use crate::file::decoder::{Decoder, RowsOut, Slot, Start, Stop};
-use crate::file::options::Limits;
+use crate::file::limits::Limits;
 use crate::file::stored::StoredRows;
 use crate::file::words::shown;
 use crate::frame::{Facts, FileFormat, Metadata, PixelFormat, RowOrder, SamplesMut, Size};

@@ -7,7 +7,7 @@ use super::{SIGNATURE, chunks};
 use crate::error::{Error, Result};
 use crate::file::budget::Budget;
 use crate::file::decoder::{Decoder, RowsOut, Start, Stop, gather};
-use crate::file::options::Limits;
+use crate::file::limits::Limits;
 use crate::frame::{Facts, FileFormat, Metadata, Palette, PixelFormat, RowOrder};
 use crate::memory::Charge;
 use crate::pixel::{Layout, Meaning, Rgba};

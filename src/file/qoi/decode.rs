@@ -3,7 +3,7 @@
 use super::{END, MAGIC, Rgba, START, place};
 use crate::error::{Error, Result};
 use crate::file::decoder::{Decoder, RowsOut, Slot, Start, Stop, gather, take_bytes};
-use crate::file::options::Limits;
+use crate::file::limits::Limits;
 use crate::frame::{Facts, FileFormat, Metadata, PixelFormat, SamplesMut, Size};
 use crate::memory::Charge;
 use crate::pixel::{Depth, Layout, Transfer};

@@ -1,0 +1,122 @@
+//! Bytes from an input into a decoder: the start of a file, and as much as a decoder asks for.
+//!
+//! Not here: what is made of the rows, and what happens after errors ([`rows`](super::rows)).
+
+use super::decoder::{Decoder, RowsOut, Start, Stop, decoder_for, ended_early};
+use super::formats::Formats;
+use super::input::Input;
+use super::options::{ReadAs, ReadOptions, Reduced};
+use super::sniff;
+use crate::error::{Error, Result};
+use crate::frame::{Facts, FileFormat};
+
+/// Bytes of a file that are read for its facts alone, at most.
+pub(super) const HEADER_BUDGET: u64 = 60 << 10;
+
+/// The format of what is at hand, its decoder, and the facts of its header.
+pub(super) fn begin(
+    input: &mut Input<'_>,
+    options: &ReadOptions,
+    formats: &Formats,
+) -> Result<(Box<dyn Decoder>, Facts)> {
+    input.fill(sniff::ENOUGH)?;
+    let format = match options.raw {
+        Some(_) => FileFormat::Raw,
+        None => match sniff::format_of(input.at_hand(), formats) {
+            Some(format) => format,
+            None => {
+                let start = input.at_hand();
+                return Err(sniff::not_a_picture(start.get(..sniff::ENOUGH).unwrap_or(start)));
+            }
+        },
+    };
+    // What a TGA file says of its alpha stands at its end, below 4 GiB: places in it have 32 bits. A header alone is not
+    // worth reading all of a stream.
+    if format == FileFormat::Tga && cfg!(feature = "tga") && input.length().is_none() && !input.has_budget() {
+        input.keep(u64::from(u32::MAX))?;
+        input.fill(sniff::ENOUGH)?;
+    }
+    if options.reduced != Reduced::Full && format != FileFormat::Jpeg {
+        return Err(Error::invalid("reduced", "only JPEG can be read at a part of its size; resize it instead"));
+    }
+    if options.page == 0 {
+        return Err(Error::out_of_range("page", 0.0, (1.0, f64::from(u32::MAX)), "pages count from 1"));
+    }
+    let start = Start {
+        limits: options.limits,
+        page: options.page,
+        indices: options.read_as == ReadAs::Indices,
+        raw: options.raw,
+        reduced: options.reduced,
+        chroma: options.chroma,
+        header_only: input.has_budget(),
+        length: input.length(),
+    };
+    let mut decoder = match format {
+        FileFormat::Other(name) => formats.named(name)?.decoder(&start)?,
+        own => decoder_for(own, start)?,
+    };
+    let stop = push(input, decoder.as_mut(), &mut RowsOut::skip(0), format)?;
+    match (stop, decoder.facts()) {
+        (Stop::Facts, Some(facts)) if options.page > facts.pages.max(1) => {
+            let (page, pages) = (options.page, facts.pages);
+            Err(Error::not_there(
+                "page",
+                page.into(),
+                pages.into(),
+                format!("there is no page {page}; the file has {pages}"),
+            )
+            .in_format(format, None))
+        }
+        (Stop::Facts, Some(facts)) => {
+            let mut facts = facts.clone();
+            facts.format = Some(format);
+            Ok((decoder, facts))
+        }
+        _ => Err(Error::malformed("no picture in the file").in_format(format, Some(input.used()))),
+    }
+}
+
+/// Feeds the decoder until it stops for another reason than wanting input.
+pub(super) fn push(
+    input: &mut Input<'_>,
+    decoder: &mut dyn Decoder,
+    rows: &mut RowsOut<'_>,
+    format: FileFormat,
+) -> Result<Stop> {
+    loop {
+        let mut rest = input.at_hand();
+        let whole = rest.len();
+        let fed = decoder.feed(&mut rest, rows);
+        let taken = whole.saturating_sub(rest.len());
+        input.take(taken);
+        let stop = fed.map_err(|e| e.in_format(format, Some(input.used())))?;
+        match stop {
+            Stop::NeedInput => {}
+            Stop::Elsewhere(jump) => {
+                input.jump(jump)?;
+                continue;
+            }
+            _ => return Ok(stop),
+        }
+        let left = input.at_hand().len();
+        input.fill(input.portion().max(left.saturating_add(1)))?;
+        if input.at_hand().len() > left {
+            continue;
+        }
+        if input.is_spent() && decoder.header_so_far() {
+            return Ok(Stop::Facts);
+        }
+        if input.is_spent() {
+            let expected = decoder.expected();
+            let line = format!("facts of a header of over {HEADER_BUDGET} bytes: {expected} expected");
+            return Err(Error::not_supported(line).in_format(format, Some(input.used())));
+        }
+        if !decoder.input_ended() {
+            // A place beyond the end may have been gone to.
+            let end = input.used().saturating_add(left as u64);
+            let end = input.length().map_or(end, |length| end.min(length));
+            return Err(ended_early(decoder.expected()).in_format(format, Some(end)));
+        }
+    }
+}
