@@ -3,7 +3,7 @@
 use crate::pixel::Depth;
 use std::fmt;
 
-/// Remedies for an error, as data, which an interface puts into its own words. The text of an [`Error`] says them in
+/// Remedies for an error, as data, which an interface puts into its own words. The text of an [`Error`](crate::Error) says them in
 /// words of the library.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 #[non_exhaustive]
