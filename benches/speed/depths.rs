@@ -19,17 +19,6 @@ pub(crate) fn rows(bench: &mut Bench) {
                 .expect("sizes agree");
         });
     }
-    let mut other = Frame::<Rgb<u8>>::new(LARGE).expect("memory");
-    let load = Load { pixels, read: bytes, written: bytes };
-    for (name, threads) in
-        [("RGB8 sRGB -> Display P3", Threads::ONE), ("RGB8 sRGB -> Display P3, all threads", Threads::ALL)]
-    {
-        let (from, to) = (color::ColorSpace::SRGB, color::ColorSpace::DISPLAY_P3);
-        let rules = color::SpaceRules::default().threads(threads);
-        bench.row(name, load, || {
-            color::to_space_into(black_box(&rgb).view(), other.view_mut(), &from, &to, &rules).expect("sizes agree");
-        });
-    }
     let mut wide = Frame::<Rgb<u16>>::new(LARGE).expect("memory");
     let load = Load { pixels, read: bytes, written: 2 * bytes };
     bench.row("u8 -> u16, RGB", load, || {

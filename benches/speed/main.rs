@@ -5,6 +5,7 @@
 // A bench is a program: a failure may end it, and it prints.
 #![allow(clippy::print_stdout, missing_docs)]
 
+mod colors;
 mod depths;
 mod files;
 mod jpeg;
@@ -22,6 +23,7 @@ fn main() {
     let mut bench = ratio::Bench::from_args();
     moves::rows(&mut bench);
     depths::rows(&mut bench);
+    colors::rows(&mut bench);
     measures::rows(&mut bench);
     resizing::rows(&mut bench);
     files::rows(&mut bench);

@@ -259,8 +259,19 @@ pub(crate) fn create(output: &Path, facts: &Facts, written: &Written, shared: &S
 impl<V: Args + Making> Make<V> {
     pub(crate) fn run(self, shared: &Shared) -> Done {
         let Make { input, output, verb, becomes, written } = self;
-        Words { input: &input, output: &output, verb: &verb, becomes: &becomes, written: &written }.run(shared)
+        run(&input, &output, &verb, (&becomes, &written), shared)
     }
+}
+
+/// Runs a making verb whose words stand elsewhere.
+pub(crate) fn run(
+    input: &Path,
+    output: &Path,
+    verb: &dyn Making,
+    (becomes, written): (&Becomes, &Written),
+    shared: &Shared,
+) -> Done {
+    Words { input, output, verb, becomes, written }.run(shared)
 }
 
 /// The words of a making verb, compiled once for all of them.

@@ -4,8 +4,10 @@
 //! Usage: `cargo run --example draw_demo -- FOLDER`
 
 mod noise;
+mod overlays;
 mod quay;
 mod rings;
+mod soundings;
 
 use rahmen::Orientation;
 use rahmen::frame::{Resolution, ResolutionUnit, Text};
@@ -34,6 +36,17 @@ fn main() -> Result<()> {
     write(folder.join("quay-dawn.png"), &titled(dawn, "The quay of Grauwick at dawn"))?;
     write(folder.join("quay-fog.png"), &titled(fog, "The quay of Grauwick in fog"))?;
     write(folder.join("rings.png"), &titled(rings::chart()?, "Ring chart"))?;
-    println!("drew quay-dawn.png, quay-turned.jpg, quay-fog.png and rings.png in {}", folder.display());
+    write(folder.join("spray.png"), &titled(overlays::spray()?, "Spray, to be laid over the quay"))?;
+    let mut mask = titled(overlays::water_mask()?, "Water of the quay at dawn");
+    mask.metadata_mut().max_codes = Some(vec![1]);
+    write(folder.join("water-mask.png"), &mask)?;
+    let mut sonar = Picture::of_codes(soundings::sonar()?, 4095)?;
+    sonar.metadata_mut().text.push(Text { keyword: "Title".into(), text: "A strip of sonar, 12 bits".into() });
+    write(folder.join("sonar.png"), &sonar)?;
+    write(folder.join("depths.npy"), &Picture::from(soundings::depths()?))?;
+    println!(
+        "drew quay-dawn.png, quay-turned.jpg, quay-fog.png, rings.png, spray.png, water-mask.png, sonar.png and depths.npy in {}",
+        folder.display()
+    );
     Ok(())
 }

@@ -4,8 +4,11 @@ use crate::noise::{cloudy, hash, smooth};
 use rahmen::{Frame, Gray, GrayAlpha, Region, Result, Rgb, Size, color};
 
 const SIZE: Size = Size::new(480, 320);
-const HORIZON: i32 = 150;
-const WALL: i32 = 238;
+pub(crate) const HORIZON: i32 = 150;
+pub(crate) const WALL: i32 = 238;
+/// The staff and the board with their dark edges: left, right, top, bottom.
+pub(crate) const STAFF: (u32, u32, u32, u32) = (81, 109, 92, 310);
+pub(crate) const BOARD: (u32, u32, u32, u32) = (286, 426, 168, 264);
 type Color = Rgb<u8>;
 
 fn rgb(r: i32, g: i32, b: i32) -> Color {

@@ -23,4 +23,5 @@ pub(crate) use fill::random_samples;
 pub use neighbors::{Around, AroundRow, Neighbors};
 pub(crate) use orient::orient_bytes;
 pub use pad::Margins;
+pub(crate) use pad::visible;
 pub use tiles::{Overlap, Rest, Tile, TileGrid, contact, contact_into};

@@ -179,7 +179,7 @@ pub(super) fn pad_row<T: Copy, E>(from: &[T], left: u32, edge: &Edge<E>, outside
 }
 
 /// The part of a region with signed corners that lies inside a size, and where in the region it starts.
-pub(super) fn visible(x: i64, y: i64, part: Size, size: Size) -> Option<(Region, Region)> {
+pub(crate) fn visible(x: i64, y: i64, part: Size, size: Size) -> Option<(Region, Region)> {
     let along = |at: i64, part: u32, side: u32| {
         let end = at.saturating_add(i64::from(part)).min(i64::from(side));
         let start = at.max(0);

@@ -2,8 +2,8 @@
 
 use super::flatten::flatten_any;
 use super::gray::{GrayWeights, gray_alpha_any, gray_any};
+use super::ink::ink_any;
 use super::light;
-use super::model::ink_any;
 use crate::convert::channels::{Take, select_any};
 use crate::convert::depth::{self, Window, depth_into, window_into_any};
 use crate::error::{Error, Result};

@@ -3,12 +3,13 @@
 //!
 //! Not here: the curves' formulas ([`Transfer`]), and the tables in `f32` that resizing uses.
 
+use super::icc::Curve;
 use crate::pixel::{Depth, Sample, Transfer};
 
 /// The tables of a curve; of floats there are none, and the formulas serve.
 #[derive(Debug, Clone)]
 pub(super) struct Curves {
-    transfer: Transfer,
+    curve: Curve,
     /// The light that is 1 here: conversions keep the white of a page.
     white: f64,
     /// Light of every code.
@@ -26,11 +27,16 @@ const LEAST: f32 = 1.0 / 16_777_216.0;
 
 impl Curves {
     pub(super) fn new(transfer: Transfer, depth: Depth) -> Curves {
-        let white = transfer.reference_white();
+        Curves::of(&Curve::Named(transfer), depth)
+    }
+
+    /// The tables of any curve.
+    pub(super) fn of(curve: &Curve, depth: Depth) -> Curves {
+        let (white, curve) = (curve.reference_white(), curve.clone());
         let Some(full) = depth.max_code().map(f64::from) else {
-            return Curves { transfer, white, decoded: Vec::new(), steps: Vec::new(), guesses: Vec::new(), shift: 0 };
+            return Curves { curve, white, decoded: Vec::new(), steps: Vec::new(), guesses: Vec::new(), shift: 0 };
         };
-        let light = |code: f64| transfer.decode(code / full) / white;
+        let light = |code: f64| curve.decode(code / full) / white;
         let (mut decoded, mut steps) = (Vec::new(), Vec::new());
         for code in 0..=full as u32 {
             decoded.push(light(code.into()));
@@ -46,7 +52,12 @@ impl Curves {
             let least = f64::from(f32::from_bits(bits << shift)) * (1.0 - 1e-7);
             guesses.push(steps.partition_point(|&step| step <= least) as u32);
         }
-        Curves { transfer, white, decoded, steps, guesses, shift }
+        Curves { curve, white, decoded, steps, guesses, shift }
+    }
+
+    /// The least light that becomes code 1, 2 and so on; none of floats.
+    pub(super) fn thresholds(&self) -> &[f64] {
+        &self.steps
     }
 
     /// The light that a sample stands for.
@@ -54,7 +65,7 @@ impl Curves {
     pub(super) fn decode<S: Sample>(&self, sample: S) -> f64 {
         match self.decoded.get(sample.to_f64() as usize) {
             Some(light) if const { !matches!(S::DEPTH, Depth::F32) } => *light,
-            _ => self.transfer.decode(sample.to_f64()) / self.white,
+            _ => self.curve.decode(sample.to_f64()) / self.white,
         }
     }
 
@@ -62,7 +73,7 @@ impl Curves {
     #[inline(always)]
     pub(super) fn encode<S: Sample>(&self, light: f64) -> S {
         if const { matches!(S::DEPTH, Depth::F32) } {
-            return S::from_fraction(self.transfer.encode(light * self.white));
+            return S::from_fraction(self.curve.encode(light * self.white));
         }
         // NaN becomes 0.
         if light.is_nan() || light <= 0.0 {

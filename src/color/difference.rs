@@ -3,7 +3,7 @@
 //! Not here: errors of samples ([`measure::compare`](crate::measure::compare())).
 
 use super::curves::Curves;
-use super::model_values::lab_of;
+use super::models::values::lab_of;
 use super::space::{Adaptation, ColorSpace, Matrix, product, times};
 use crate::error::{Error, Result};
 use crate::frame::{AnySamples, Frame, Picture, SampleView, SampleViewMut, Scale, same_size, with_samples};

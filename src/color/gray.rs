@@ -141,7 +141,7 @@ fn gray_samples<S: Sample>(
         Layout::Rgb => maker.run::<3>(level, from, to),
         Layout::Rgba => maker.run::<4>(level, from, to),
         Layout::Cmyk => each_pixel::<_, 4>(from, to, |ink| {
-            let [r, g, b] = super::model::ink_to_rgb(arrays::map(*ink, Sample::to_fraction));
+            let [r, g, b] = super::ink::ink_to_rgb(arrays::map(*ink, Sample::to_fraction));
             S::from_fraction(maker.mixed([r, g, b]))
         }),
     };

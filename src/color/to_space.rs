@@ -3,13 +3,15 @@
 //! Not here: the spaces and their matrices ([`ColorSpace`]).
 
 use super::curves::Curves;
-use super::model_values::{oklab_of, oklab_to_xyz};
-use super::space::{Adaptation, ColorSpace, Matrix, product, times};
+use super::icc::{Curve, Encoding};
+use super::models::values::{oklab_of, oklab_to_xyz};
+use super::quick::Quick;
+use super::space::{Adaptation, ColorSpace, Matrix, inverse, product, times};
 use crate::error::{Error, Result};
 use crate::frame::{
     AnySamples, AnySamplesMut, Frame, Pixels, SampleView, SampleViewMut, View, ViewMut, same_size, with_same_samples,
 };
-use crate::pixel::{Depth, Layout, PicturePixel, Sample, Transfer};
+use crate::pixel::{Depth, Layout, PicturePixel, Sample};
 use crate::simd::{Level, Work};
 use crate::threads::{COMPUTED, Threads};
 use std::sync::OnceLock;
@@ -72,8 +74,8 @@ impl SpaceRules {
 /// ```
 pub fn to_space<P: PicturePixel>(
     view: View<'_, P>,
-    from: &ColorSpace,
-    to: &ColorSpace,
+    from: impl Into<Encoding>,
+    to: impl Into<Encoding>,
     rules: &SpaceRules,
 ) -> Result<Frame<P>> {
     let mut out = Frame::new(view.size())?;
@@ -88,22 +90,22 @@ pub fn to_space<P: PicturePixel>(
 pub fn to_space_into<P: PicturePixel>(
     view: View<'_, P>,
     target: ViewMut<'_, P>,
-    from: &ColorSpace,
-    to: &ColorSpace,
+    from: impl Into<Encoding>,
+    to: impl Into<Encoding>,
     rules: &SpaceRules,
 ) -> Result<()> {
     same_size("the target", view.size(), target.size())?;
-    let plan = Plan::new((P::LAYOUT, P::Number::DEPTH), from, to, rules)?;
+    let plan = Plan::new((P::LAYOUT, P::Number::DEPTH), &from.into(), &to.into(), rules)?;
     plan.run(view.samples_any(), target.into_samples_any())
 }
 
 /// A conversion of pixels of one depth that was checked.
 #[derive(Debug, Clone)]
 pub(crate) struct Plan {
-    transfers: (Transfer, Transfer),
+    curves: ([Curve; 3], [Curve; 3]),
     depth: Depth,
-    /// The tables of both curves: made with the first strip, and once however many follow.
-    curves: OnceLock<(Curves, Curves)>,
+    /// The tables of the curves: made with the first strip, and once however many follow.
+    tables: OnceLock<Tables>,
     matrix: Matrix,
     /// From linear light of the target to CIE XYZ under D65 and back, for Oklab, where chroma is reduced.
     oklab: Option<(Matrix, Matrix)>,
@@ -113,8 +115,8 @@ pub(crate) struct Plan {
 impl Plan {
     pub(crate) fn new(
         (layout, depth): (Layout, Depth),
-        from: &ColorSpace,
-        to: &ColorSpace,
+        from: &Encoding,
+        to: &Encoding,
         rules: &SpaceRules,
     ) -> Result<Plan> {
         if layout == Layout::Cmyk {
@@ -123,53 +125,110 @@ impl Plan {
         let oklab = match rules.gamut {
             Gamut::Clip => None,
             Gamut::ReduceChroma => {
-                let (white, d65) = (to.white()?, ColorSpace::SRGB.white()?);
-                let there = product(&Adaptation::Bradford.matrix(white, d65), &to.to_xyz()?);
-                let back = product(&to.from_xyz()?, &Adaptation::Bradford.matrix(d65, white));
+                let ((to_xyz, white), d65) = (to.to_xyz()?, ColorSpace::SRGB.white()?);
+                let there = product(&Adaptation::Bradford.matrix(white, d65), &to_xyz);
+                let no_space = || Error::invalid("to", "its primaries span no space");
+                let back = inverse(&there).ok_or_else(no_space)?;
                 Some((there, back))
             }
         };
         let matrix = from.matrix_to(to, rules.adaptation)?;
-        let (transfers, curves) = ((from.transfer, to.transfer), OnceLock::new());
-        Ok(Plan { transfers, depth, curves, matrix, oklab, threads: rules.threads })
+        let (curves, tables) = ((from.curves(), to.curves()), OnceLock::new());
+        Ok(Plan { curves, depth, tables, matrix, oklab, threads: rules.threads })
     }
 
     /// Samples of the layout that was planned for, to as many of the same depth.
     pub(crate) fn run(&self, from: AnySamples<'_>, to: AnySamplesMut<'_>) -> Result<()> {
-        with_same_samples!(from, to, from, to => {
-            self.run_samples(from, to);
-            Ok(())
-        })
+        let make = || Tables::new(&self.curves, self.depth, &self.matrix, self.oklab.is_none());
+        let tables = self.tables.get_or_init(make);
+        match (from, to, &tables.quick) {
+            (AnySamples::U8(from), AnySamplesMut::U8(to), Some(quick)) if from.channels().count > 2 => {
+                self.run_bytes(tables, quick, from, to);
+                Ok(())
+            }
+            (from, to, _) => with_same_samples!(from, to, from, to => {
+                self.run_samples(tables, from, to);
+                Ok(())
+            }),
+        }
     }
 
-    fn run_samples<S: Sample>(&self, from: SampleView<'_, S>, to: SampleViewMut<'_, S>) {
-        let (first, second) = self.transfers;
-        let make = || (Curves::new(first, self.depth), Curves::new(second, self.depth));
-        let curves = self.curves.get_or_init(make);
+    fn run_bytes(&self, tables: &Tables, quick: &Quick, from: SampleView<'_, u8>, to: SampleViewMut<'_, u8>) {
+        let (level, channels) = (Level::best(), from.channels().count);
+        to.each_band(self.threads, from.bytes().saturating_mul(4), &|first, part| {
+            for (from, to) in from.band(first..first + part.height()).rows().zip(part.into_rows()) {
+                quick.row(level, (from, to), channels, &|pixel| self.exact(tables, pixel));
+            }
+        });
+    }
+
+    fn run_samples<S: Sample>(&self, tables: &Tables, from: SampleView<'_, S>, to: SampleViewMut<'_, S>) {
         let (channels, level) = (from.channels(), Level::best());
         let bytes = (2 * from.bytes()).saturating_mul(COMPUTED);
         to.each_band(self.threads, bytes, &|first, part| {
             for (from, to) in from.band(first..first + part.height()).rows().zip(part.into_rows()) {
-                match (channels.count, channels.alpha) {
-                    (3, _) => level.work_in_256_bits(Row::<S, 3> { plan: self, curves, from, to }),
-                    (4, _) => level.work_in_256_bits(Row::<S, 4> { plan: self, curves, from, to }),
-                    (count, _) => {
+                match channels.count {
+                    3 => level.work_in_256_bits(Row::<S, 3> { plan: self, tables, from, to }),
+                    4 => level.work_in_256_bits(Row::<S, 4> { plan: self, tables, from, to }),
+                    count => {
                         // Gray is of no hue: the white of one space is that of the other.
                         for (from, to) in from.chunks_exact(count).zip(to.chunks_exact_mut(count)) {
                             to.copy_from_slice(from);
-                            to[0] = curves.1.encode(curves.0.decode(from[0]));
+                            to[0] = tables.to(1).encode(tables.from(1).decode(from[0]));
                         }
                     }
                 }
             }
         });
     }
+
+    /// One colour, in `f64`.
+    #[inline(always)]
+    fn exact<S: Sample>(&self, tables: &Tables, rgb: [S; 3]) -> [S; 3] {
+        let of = |c: usize| tables.from(c).decode(rgb[c]);
+        let mut light = times(&self.matrix, [of(0), of(1), of(2)]);
+        if let Some((there, back)) = &self.oklab {
+            light = within(light, there, back);
+        }
+        [tables.to(0).encode(light[0]), tables.to(1).encode(light[1]), tables.to(2).encode(light[2])]
+    }
+}
+
+/// The tables of the curves on both sides: one for all channels where they are alike.
+#[derive(Debug, Clone)]
+struct Tables {
+    from: Vec<Curves>,
+    to: Vec<Curves>,
+    /// For bytes whose colours are not held inside.
+    quick: Option<Quick>,
+}
+
+impl Tables {
+    fn new((from, to): &([Curve; 3], [Curve; 3]), depth: Depth, matrix: &Matrix, clips: bool) -> Tables {
+        let of = |curves: &[Curve; 3]| {
+            let count = if curves.iter().all(|curve| *curve == curves[0]) { 1 } else { 3 };
+            curves.iter().take(count).map(|curve| Curves::of(curve, depth)).collect::<Vec<_>>()
+        };
+        let (from, to) = (of(from), of(to));
+        let quick = if clips && depth == Depth::U8 { Quick::new(&from, &to, matrix) } else { None };
+        Tables { from, to, quick }
+    }
+
+    #[inline(always)]
+    fn from(&self, channel: usize) -> &Curves {
+        &self.from[channel.min(self.from.len() - 1)]
+    }
+
+    #[inline(always)]
+    fn to(&self, channel: usize) -> &Curves {
+        &self.to[channel.min(self.to.len() - 1)]
+    }
 }
 
 /// A row on its way, to be compiled for wider registers.
 struct Row<'a, S, const C: usize> {
     plan: &'a Plan,
-    curves: &'a (Curves, Curves),
+    tables: &'a Tables,
     from: &'a [S],
     to: &'a mut [S],
 }
@@ -179,20 +238,12 @@ impl<S: Sample, const C: usize> Work for Row<'_, S, C> {
 
     #[inline(always)]
     fn work(self) {
-        let Plan { matrix, oklab, .. } = self.plan;
-        let (decode, encode) = self.curves;
         let (from, to) = (self.from.as_chunks::<C>().0, self.to.as_chunks_mut::<C>().0);
         for i in 0..from.len().min(to.len()) {
-            let light = [decode.decode(from[i][0]), decode.decode(from[i][1]), decode.decode(from[i][2])];
-            let mut light = times(matrix, light);
-            if let Some((there, back)) = oklab {
-                light = within(light, there, back);
-            }
+            let [r, g, b] = self.plan.exact(self.tables, [from[i][0], from[i][1], from[i][2]]);
             // Alpha, where there is one, stays.
             to[i] = from[i];
-            for c in 0..3 {
-                to[i][c] = encode.encode(light[c]);
-            }
+            (to[i][0], to[i][1], to[i][2]) = (r, g, b);
         }
     }
 }
@@ -228,8 +279,8 @@ impl Pixels {
     ///
     /// # Errors
     /// As [`to_space`].
-    pub fn to_space(&self, from: &ColorSpace, to: &ColorSpace, rules: &SpaceRules) -> Result<Pixels> {
-        let plan = Plan::new((self.layout(), self.depth()), from, to, rules)?;
+    pub fn to_space(&self, from: impl Into<Encoding>, to: impl Into<Encoding>, rules: &SpaceRules) -> Result<Pixels> {
+        let plan = Plan::new((self.layout(), self.depth()), &from.into(), &to.into(), rules)?;
         let mut out = Pixels::new(self.size(), self.layout(), self.depth())?;
         plan.run(self.samples_any(), out.samples_any_mut())?;
         Ok(out)

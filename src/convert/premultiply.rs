@@ -6,7 +6,7 @@
 
 use super::swizzle;
 use crate::error::Result;
-use crate::frame::{AnySamples, AnySamplesMut, Frame, View, ViewMut, row_pairs, same_size, with_same_samples};
+use crate::frame::{AnySamples, AnySamplesMut, Frame, Pixels, View, ViewMut, row_pairs, same_size, with_same_samples};
 use crate::pixel::{Channels, PicturePixel, Premultiplied, Sample};
 
 /// Multiplies colour by alpha, into a new frame; a copy where there is no alpha. One pass.
@@ -55,6 +55,32 @@ pub fn unpremultiply<P: PicturePixel>(view: View<'_, Premultiplied<P>>) -> Resul
 pub fn unpremultiply_into<P: PicturePixel>(view: View<'_, Premultiplied<P>>, target: ViewMut<'_, P>) -> Result<()> {
     same_size("the target", view.size(), target.size())?;
     run(view.samples_any(), target.into_samples_any(), Channels::of::<P>(), Way::Divide)
+}
+
+impl Pixels {
+    /// Pixels whose colours are multiplied by their alpha, for exchange with what wants them so: [`premultiply`] for pixels whose type is
+    /// known at run time. They are no picture any more: every other call takes alpha as straight. One pass and a copy.
+    ///
+    /// # Errors
+    /// A size beyond the system's memory.
+    pub fn premultiplied(&self) -> Result<Pixels> {
+        self.by(Way::Multiply)
+    }
+
+    /// Pixels whose colours were multiplied by their alpha, straight: the inverse of [`premultiplied`](Pixels::premultiplied). One pass and
+    /// a copy.
+    ///
+    /// # Errors
+    /// A size beyond the system's memory.
+    pub fn unpremultiplied(&self) -> Result<Pixels> {
+        self.by(Way::Divide)
+    }
+
+    fn by(&self, way: Way) -> Result<Pixels> {
+        let mut out = Pixels::new(self.size(), self.layout(), self.depth())?;
+        run(self.samples_any(), out.samples_any_mut(), self.layout().into(), way)?;
+        Ok(out)
+    }
 }
 
 #[derive(Clone, Copy)]

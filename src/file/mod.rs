@@ -33,6 +33,8 @@ mod pfm;
 mod png;
 #[cfg(feature = "pnm")]
 mod pnm;
+#[cfg(any(feature = "png", feature = "jpeg", feature = "bmp"))]
+mod profile;
 #[cfg(feature = "qoi")]
 mod qoi;
 #[cfg(feature = "raw")]
@@ -51,6 +53,7 @@ mod with_formats;
 mod words;
 mod writer;
 
+pub use crate::pixel::ChromaSampling;
 pub use as_picture::AsPicture;
 pub use decoder::{Decoder, Jump, RowsOut, Slot, Start, Stop, gather};
 pub use encoder::{Encoder, Output};
@@ -58,9 +61,7 @@ pub use extensions::writable_extensions;
 pub use formats::{Format, Formats};
 pub use limits::Limits;
 pub use lossless::{LosslessRules, OrientedFile, PartialBlocks, orient_lossless, orient_lossless_from};
-pub use options::{
-    Chroma, ChromaSampling, JpegOptions, ReadAs, ReadOptions, Reduced, Salvage, StatedMeaning, WriteOptions,
-};
+pub use options::{Chroma, JpegOptions, ReadAs, ReadOptions, Reduced, Salvage, StatedMeaning, WriteOptions};
 pub use reader::Reader;
 pub use whole::{decode, encode, facts, facts_from, facts_with, read, read_from, read_with, write, write_with};
 pub use writer::Writer;

@@ -6,7 +6,7 @@ use super::limits::Limits;
 use crate::convert::depth::Window;
 use crate::flow::{Orient, StateMeaning, Step, ToCodes, ToColor, ToDepth, ToGray};
 use crate::frame::{Facts, FileFormat, PixelFormat, RawLayout};
-use crate::pixel::{Depth, Meaning};
+use crate::pixel::{ChromaSampling, Depth, Meaning};
 use crate::threads::Threads;
 
 /// Whether pixels come as the file stores them.
@@ -264,18 +264,6 @@ impl Default for JpegOptions {
     fn default() -> Self {
         JpegOptions { quality: 90, sampling: ChromaSampling::Ratio444, progressive: false, restart_rows: 0 }
     }
-}
-
-/// Chroma sampling ratio.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-#[non_exhaustive]
-pub enum ChromaSampling {
-    /// 4:4:4: chroma at full size.
-    Ratio444,
-    /// 4:2:2: chroma at half the width.
-    Ratio422,
-    /// 4:2:0: chroma at half the width and half the height.
-    Ratio420,
 }
 
 /// Options of writing.

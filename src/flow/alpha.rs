@@ -1,10 +1,12 @@
-//! Steps that give up alpha: laid on a background, or dropped.
+//! Steps about alpha: laid on a background, dropped, taken from a mask, multiplied into the colours and divided out again.
 
 use super::input::{pixel_form, same_size};
 use super::{Stage, Step, by_rows};
-use crate::error::Result;
-use crate::frame::{Change, Facts};
+use crate::color::is_mask;
+use crate::error::{Error, Result};
+use crate::frame::{Change, Facts, Pixels};
 use crate::pixel::Layout;
+use std::sync::Arc;
 
 /// Lays pixels with alpha on a background and drops alpha.
 #[derive(Debug, Clone)]
@@ -55,5 +57,82 @@ impl Step for DropAlpha {
         let metadata = input.metadata.after(Change::Channels { channels: to.channels(), model: false });
         let facts = same_size(input, depth, to, metadata);
         Ok(by_rows(facts, |content, _| Ok(content.pixels()?.drop_alpha()?.into())))
+    }
+}
+
+/// Takes a gray mask of the picture's size for alpha: full is opaque ([`Pixels::with_alpha`]).
+#[derive(Debug, Clone)]
+#[non_exhaustive]
+pub struct MaskAlpha {
+    /// The mask, of any depth.
+    pub mask: Arc<Pixels>,
+    /// Whether alpha that is there is multiplied by it, instead of replaced.
+    pub multiply: bool,
+}
+
+impl MaskAlpha {
+    /// Takes this mask, by which alpha that is there is multiplied.
+    pub fn new(mask: impl Into<Arc<Pixels>>) -> MaskAlpha {
+        MaskAlpha { mask: mask.into(), multiply: true }
+    }
+
+    /// Replaces alpha that is there.
+    pub fn replace(self) -> MaskAlpha {
+        MaskAlpha { multiply: false, ..self }
+    }
+}
+
+impl Step for MaskAlpha {
+    fn name(&self) -> &'static str {
+        "alpha from a mask"
+    }
+
+    fn plan(&self, input: &Facts) -> Result<Box<dyn Stage>> {
+        let (depth, layout) = pixel_form(input, "alpha")?;
+        is_mask(&self.mask)?;
+        if self.mask.size() != input.size {
+            return Err(Error::sizes("the mask", input.size, self.mask.size()));
+        }
+        let to = layout.with_alpha().ok_or_else(|| Error::not_supported("alpha beside ink; convert to rgb first"))?;
+        let metadata = input.metadata.after(Change::Channels { channels: to.channels(), model: false });
+        let (mask, multiply) = (self.mask.clone(), self.multiply);
+        Ok(by_rows(same_size(input, depth, to, metadata), move |content, first| {
+            Ok(content.pixels()?.with_alpha_of(&mask, first, multiply)?.into())
+        }))
+    }
+}
+
+/// Multiplies colours by alpha, or divides them by it: for what wants them so. A file of such pixels says nothing of it, and any reader
+/// takes their alpha as straight.
+#[derive(Debug, Clone)]
+#[non_exhaustive]
+pub struct MultiplyAlpha {
+    /// Whether colours are divided instead.
+    pub divide: bool,
+}
+
+impl MultiplyAlpha {
+    /// Multiplies, or divides.
+    pub fn new(divide: bool) -> MultiplyAlpha {
+        MultiplyAlpha { divide }
+    }
+}
+
+impl Step for MultiplyAlpha {
+    fn name(&self) -> &'static str {
+        if self.divide { "divide by alpha" } else { "multiply by alpha" }
+    }
+
+    fn plan(&self, input: &Facts) -> Result<Box<dyn Stage>> {
+        let (depth, layout) = pixel_form(input, self.name())?;
+        if !layout.has_alpha() {
+            return Err(Error::invalid("input", format!("the picture is {layout} and has no alpha")));
+        }
+        let divide = self.divide;
+        let facts = same_size(input, depth, layout, input.metadata.after(Change::Values));
+        Ok(by_rows(facts, move |content, _| {
+            let pixels = content.pixels()?;
+            Ok(if divide { pixels.unpremultiplied() } else { pixels.premultiplied() }?.into())
+        }))
     }
 }

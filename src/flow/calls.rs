@@ -1,7 +1,10 @@
 //! Steps as methods of a picture: what is done once, to a whole picture in memory. Metadata follow as in a chain.
 
-use super::{Convert, Crop, Flatten, FromCodes, Resize, Step, ToColor, ToDepth, ToGray, ToSpace, apply};
-use crate::color::{ColorSpace, ConvertRules, GrayWeights, SpaceRules};
+use super::{
+    AsModel, Convert, Crop, FalseColor, Flatten, FromCodes, RampLimits, Resize, Step, ToColor, ToDepth, ToGray,
+    ToSpace, apply,
+};
+use crate::color::{ColorSpace, ConvertRules, Encoding, GrayWeights, Model, ModelRules, Ramp, RampRules, SpaceRules};
 use crate::error::Result;
 use crate::frame::{Content, Picture, Region, Scale};
 use crate::pixel::{Depth, Layout};
@@ -104,8 +107,46 @@ impl Picture {
     /// # Errors
     /// Planes, values or indices, a space that is not known, cmyk, or no memory.
     pub fn to_space(&self, to: &ColorSpace, rules: &SpaceRules) -> Result<Picture> {
-        let from = ColorSpace::of(self.metadata());
-        self.by(&ToSpace::new(*to).rules(rules), |content| Ok(content.pixels()?.to_space(&from, to, rules)?.into()))
+        let from = Encoding::of(self.metadata())?;
+        self.by(&ToSpace::new(*to).rules(rules), |content| Ok(content.pixels()?.to_space(from, to, rules)?.into()))
+    }
+
+    /// The picture as named planes of a colour model, alpha beside them: see [`AsModel`]. One pass.
+    ///
+    /// # Errors
+    /// Planes, values or indices, a space that is not known, cmyk, or no memory.
+    ///
+    /// # Examples
+    /// ```
+    /// use rahmen::color::{Model, ModelRules};
+    /// use rahmen::{Frame, Picture, Rgb, Size};
+    /// let white = Picture::from(Frame::filled(Size::new(1, 1), Rgb::new(255u8, 255, 255))?);
+    /// let lab = white.to_model(Model::Lab, &ModelRules::default())?;
+    /// assert_eq!(lab.planes::<f32>()?.names().collect::<Vec<_>>(), ["L", "a", "b"]);
+    /// assert!((lab.planes::<f32>()?.get("L").ok_or("no L")?[(0, 0)].value - 100.0).abs() < 1e-4);
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
+    pub fn to_model(&self, model: Model, rules: &ModelRules) -> Result<Picture> {
+        self.apply(&AsModel::new(model).rules(rules))
+    }
+
+    /// The picture of one channel painted with a ramp, as sRGB in 8 bits: see [`FalseColor`].
+    ///
+    /// # Errors
+    /// More than one channel, indices, limits that are none, or no finite number to find them from.
+    ///
+    /// # Examples
+    /// ```
+    /// use rahmen::color::{Ramp, RampRules};
+    /// use rahmen::{Frame, Gray, Picture, Size, flow::RampLimits};
+    /// let depths = Picture::from(Frame::<Gray<f32>>::from_samples(Size::new(2, 1), vec![2.0, 30.0])?);
+    /// let ramp = Ramp::named("fathom").ok_or("no such ramp")?;
+    /// let seen = depths.false_color(ramp, RampLimits::Used, &RampRules::default())?;
+    /// assert_eq!(seen.frame::<rahmen::Rgb<u8>>()?[(0, 0)], rahmen::Rgb::new(21, 16, 48));
+    /// # Ok::<(), Box<dyn std::error::Error>>(())
+    /// ```
+    pub fn false_color(&self, ramp: Ramp, limits: RampLimits, rules: &RampRules) -> Result<Picture> {
+        self.apply(&FalseColor::new(ramp, limits).rules(rules))
     }
 
     /// What a step makes of the metadata, and work of what it makes of the content, without a copy of it.

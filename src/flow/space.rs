@@ -2,7 +2,7 @@
 
 use super::input::{pixel_form, same_size};
 use super::{Stage, Step, by_rows};
-use crate::color::{ColorSpace, Plan, SpaceRules};
+use crate::color::{ColorSpace, Encoding, Plan, SpaceRules};
 use crate::error::{Error, Result};
 use crate::frame::{Change, Content, Facts, Pixels};
 use crate::pixel::Meaning;
@@ -48,7 +48,7 @@ impl Step for ToSpace {
     fn plan(&self, input: &Facts) -> Result<Box<dyn Stage>> {
         let (depth, layout) = pixel_form(input, "a colour space")?;
         check_color(input)?;
-        let plan = Plan::new((layout, depth), &ColorSpace::of(&input.metadata), &self.to, &self.rules)?;
+        let plan = Plan::new((layout, depth), &Encoding::of(&input.metadata)?, &self.to.into(), &self.rules)?;
         let mut metadata = input.metadata.after(Change::Values);
         (metadata.primaries, metadata.transfer) = (self.to.primaries, self.to.transfer);
         (metadata.icc, metadata.code_points) = (None, None);

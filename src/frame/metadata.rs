@@ -152,6 +152,12 @@ impl Metadata {
         }
     }
 
+    /// Whether two pictures state the same space: the same primaries and curve, and where those are not known the same profile.
+    pub fn same_space(&self, other: &Metadata) -> bool {
+        let known = self.primaries != Primaries::Unknown;
+        self.primaries == other.primaries && self.transfer == other.transfer && (known || self.icc == other.icc)
+    }
+
     /// The range that values span, where it is known.
     pub fn value_range(&self) -> Option<(f64, f64)> {
         match self.meaning {

@@ -34,6 +34,15 @@ impl Depth {
         }
     }
 
+    /// The same type among all number types.
+    pub fn number_kind(self) -> super::NumberKind {
+        match self {
+            Depth::U8 => super::NumberKind::U8,
+            Depth::U16 => super::NumberKind::U16,
+            Depth::F32 => super::NumberKind::F32,
+        }
+    }
+
     /// The largest code of an integer depth: 255 or 65,535; `None` for floats.
     pub fn max_code(self) -> Option<u16> {
         match self {

@@ -10,11 +10,13 @@ pub(crate) mod codes;
 mod depth;
 mod layout;
 mod meaning;
+mod models;
 mod number;
 mod premultiplied;
 mod primaries;
 mod sample;
 mod samples;
+mod sampling;
 mod transfer;
 mod types;
 
@@ -23,13 +25,15 @@ pub use channels::Channels;
 pub use depth::Depth;
 pub use layout::{Layout, PicturePixel, Pixel};
 pub use meaning::Meaning;
+pub use models::{Hsl, Hsv, Lab, Lch, LinearRgb, Luv, Oklab, Oklch, Xyy, Xyz, Ycbcr};
 pub use number::{Number, NumberKind, NumbersRef};
 pub use premultiplied::Premultiplied;
 pub use primaries::Primaries;
 pub use sample::Sample;
 pub use samples::{Samples, SamplesMut, SamplesRef};
+pub use sampling::{ChromaSampling, ChromaSiting};
 pub use transfer::Transfer;
-pub use types::{Cmyk, Gray, GrayAlpha, Lab, Rgb, Rgba};
+pub use types::{Cmyk, Gray, GrayAlpha, Rgb, Rgba};
 
 /// Keeps the traits of this module closed: layouts and sizes are proved once, for the types listed here.
 pub(crate) mod sealed {

@@ -179,6 +179,11 @@ impl<'a> NumbersRef<'a> {
         with_numbers!(self, row => row.get(index).map(|v| v.to_f64()))
     }
 
+    /// The numbers from an index on; none behind the last.
+    pub(crate) fn from(self, first: usize) -> NumbersRef<'a> {
+        with_numbers!(self, row => Number::lend_numbers(row.get(first..).unwrap_or_default()))
+    }
+
     /// Every `step`th number from `first` on as `f64`, in place of what the buffer held.
     pub(crate) fn gather(self, first: usize, step: usize, into: &mut Vec<f64>) {
         into.clear();

@@ -28,6 +28,8 @@ pub enum Transfer {
     Pq,
     /// Hybrid log-gamma (ITU-R BT.2100-2, table 5): light of the scene, 1 its peak.
     Hlg,
+    /// The curve of seven parameters g, a, b, c, d, e, f of ICC.1:2022, 10.18: light = (a x + b)^g + e from d on, c x + f below.
+    Parametric([f64; 7]),
 }
 
 /// A curve that is linear near black and a power above: encoded = slope l below `from`, else gain l^power - (gain - 1).
@@ -86,6 +88,13 @@ impl Transfer {
             }
             Transfer::Hlg if e <= 0.5 => e * e / 3.0,
             Transfer::Hlg => (((e - C) / A).exp() + B) / 12.0,
+            Transfer::Parametric([g, a, b, c, d, more, f]) => {
+                if e >= d {
+                    (a * e + b).max(0.0).powf(g) + more
+                } else {
+                    c * e + f
+                }
+            }
         };
         light.copysign(encoded)
     }
@@ -106,8 +115,49 @@ impl Transfer {
             }
             Transfer::Hlg if l <= 1.0 / 12.0 => (3.0 * l).sqrt(),
             Transfer::Hlg => A * (12.0 * l - B).ln() + C,
+            Transfer::Parametric([g, a, b, c, d, more, f]) => {
+                let from = (a * d + b).max(0.0).powf(g) + more;
+                match () {
+                    () if l >= from => ((l - more).max(0.0).powf(1.0 / g) - b) / a,
+                    () if c > 0.0 => ((l - f) / c).clamp(0.0, d.max(0.0)),
+                    () => 0.0,
+                }
+            }
         };
         encoded.copysign(light)
+    }
+
+    /// Whether a curve of parameters can be walked both ways: finite numbers, rising from 0 to 1 and not flat.
+    pub(crate) fn rises(self) -> bool {
+        let Transfer::Parametric([g, a, _, c, d, ..]) = self else { return true };
+        let at = |i: u32| self.decode(f64::from(i) / 256.0);
+        let steps = |i: u32| at(i + 1) >= at(i) - 1e-9;
+        g > 0.0 && a > 0.0 && c >= 0.0 && d.is_finite() && (0..256).all(steps) && at(256) > at(0) && at(256).is_finite()
+    }
+
+    /// A curve of parameters that are those of another one here, within what profiles store, as that one.
+    pub(crate) fn simplified(self) -> Transfer {
+        let Transfer::Parametric([g, a, b, c, d, e, f]) = self else { return self };
+        let straight = a == 1.0 && b == 0.0 && e == 0.0 && (d <= 0.0 || c == 0.0 && d == 0.0);
+        if straight && f == 0.0 {
+            return match g {
+                1.0 => Transfer::Linear,
+                // 2.19922 as it is stored: 563/256.
+                g => Transfer::Power(if (g * 256.0 - 563.0).abs() < 0.01 {
+                    563.0 / 256.0
+                } else {
+                    (g * 1e4).round() / 1e4
+                }),
+            };
+        }
+        let near = |other: &Transfer| {
+            (0..=1024).all(|i| {
+                let x = f64::from(i) / 1024.0;
+                (self.decode(x) - other.decode(x)).abs() < 5e-5
+            })
+        };
+        let _ = c;
+        [Transfer::Srgb, Transfer::Bt709, Transfer::Romm].into_iter().find(near).unwrap_or(self)
     }
 
     /// The light of a diffuse white, such as a page: 1, but for PQ 203 of 10,000 cd/m2, and for HLG what three quarters of full stand

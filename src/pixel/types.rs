@@ -94,27 +94,3 @@ pixel! {
         k
     } over Sample, alpha false, names &["c", "m", "y", "k"], layout Cmyk "cmyk"
 }
-
-/// CIE 1976 L\*a\*b\* (CIE 15): lightness 0 to 100, a and b around 0. Not a stored pixel: files that hold it come as
-/// planes.
-#[derive(Debug, Clone, Copy, Default, PartialEq)]
-#[repr(C)]
-pub struct Lab {
-    /// Lightness, 0 (black) to 100 (the white).
-    pub l: f32,
-    /// Green (negative) to red (positive).
-    pub a: f32,
-    /// Blue (negative) to yellow (positive).
-    pub b: f32,
-}
-
-impl Sealed for Lab {}
-impl Pixel for Lab {
-    type Number = f32;
-    const CHANNELS: usize = 3;
-    const ALPHA: bool = false;
-    const CHANNEL_NAMES: &'static [&'static str] = &["L", "a", "b"];
-    fn describe() -> String {
-        "lab f32".to_string()
-    }
-}

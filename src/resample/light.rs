@@ -1,36 +1,6 @@
-//! Mixing pixels as they are encoded, or as the light that they stand for.
+//! Tables of a curve for mixing pixels as the light that they stand for.
 
-use crate::frame::Metadata;
-use crate::pixel::{Meaning, NumberKind, Sample, Transfer};
-
-/// Light that is mixed in.
-#[derive(Debug, Clone, Copy, PartialEq, Default)]
-#[non_exhaustive]
-pub enum Light {
-    /// The numbers as they are encoded: the usual way, and quick.
-    #[default]
-    Encoded,
-    /// The light that they stand for by this curve, so that a fine pattern shrinks to the brightness it has from afar.
-    Linear(Transfer),
-}
-
-impl Light {
-    /// Linear light by the curve of a picture; encoded where its numbers are light or values already.
-    pub fn linear_of(metadata: &Metadata) -> Light {
-        match metadata.meaning {
-            Meaning::Color => Light::Linear(metadata.transfer),
-            _ => Light::Encoded,
-        }
-    }
-
-    /// The curve that has to be undone first; none where numbers are mixed as they are.
-    pub(super) fn curve(self) -> Option<Transfer> {
-        match self {
-            Light::Encoded | Light::Linear(Transfer::Linear) => None,
-            Light::Linear(curve) => Some(curve),
-        }
-    }
-}
+use crate::pixel::{NumberKind, Sample, Transfer};
 
 /// A curve as tables for one sample type: from samples to light in `f32`, full light being 1, and back to the nearest
 /// sample. Bytes and words are looked up; words on the way back, and floats both ways, go through the curve itself.

@@ -46,10 +46,10 @@ mod warp;
 mod weighted;
 mod weights;
 
+pub use crate::frame::Light;
 pub use affine::Affine;
 pub use area::Area;
 pub use kernel::{CustomKernel, Kernel};
-pub use light::Light;
 pub use plan::{Plan, ResizeRules, resize, resize_area};
 pub use plane::resize_planes;
 pub use point::{sample, sample_in, taps};

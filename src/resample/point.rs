@@ -1,11 +1,12 @@
 //! Sampling at real coordinates: one pixel anywhere between the pixels.
 
 use super::kernel::Kernel;
-use super::light::{Curve, Light};
+use super::light::Curve;
 use super::tap::{Tap, Taps};
 use super::weights::weights_between;
 use crate::access::Edge;
 use crate::error::{Error, Result};
+use crate::frame::Light;
 use crate::frame::{AnySamples, SampleView, Size, View, with_samples};
 use crate::pixel::{Channels, Number, Pixel, Sample, samples_of, samples_of_mut};
 use crate::simd::arrays;

@@ -2,13 +2,14 @@
 
 use super::affine::Affine;
 use super::kernel::Kernel;
-use super::light::{Curve, Light};
+use super::light::Curve;
 use super::point::TapSums;
 use super::rows::constant_of;
 use super::shape::{Along, KernelShape};
 use crate::access::Edge;
 use crate::access::bytes::{self, with_pixel_bytes};
 use crate::error::{Error, Result};
+use crate::frame::Light;
 use crate::frame::{AnySamples, AnySamplesMut, SampleView, SampleViewMut, Size, View, ViewMut, with_same_samples};
 use crate::pixel::{Channels, Pixel, Sample};
 use crate::simd::{Level, Work};

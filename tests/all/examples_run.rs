@@ -27,7 +27,9 @@ fn the_demo_pictures_are_drawn_again_as_they_were_committed() {
         // Pictures and metadata, not bytes: how well Deflate packs may differ with the processor.
         let (drawn, kept) =
             (rahmen::read(folder.path().join(&name)).unwrap(), rahmen::read(committed.join(&name)).unwrap());
-        assert!(drawn == kept, "{name:?}");
+        // Numbers that are none equal nothing: depths are compared as they are stored.
+        let bytes = |folder: &std::path::Path| std::fs::read(folder.join(&name)).unwrap();
+        assert!(drawn == kept || bytes(folder.path()) == bytes(&committed), "{name:?}");
         count += 1;
     }
     assert_eq!(count, std::fs::read_dir(committed).unwrap().count());

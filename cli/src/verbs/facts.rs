@@ -275,7 +275,7 @@ fn text(report: &Report) -> String {
         row("resolution", resolution(r));
     }
     if let Some(profile) = &m.icc {
-        row("icc profile", bytes(profile.len() as u64));
+        row("icc profile", format!("{}; {}", bytes(profile.len() as u64), profile_words(profile)));
     }
     if facts.pages > 1 {
         row("pages", facts.pages.to_string());
@@ -315,6 +315,7 @@ fn meaning(metadata: &rahmen::Metadata) -> String {
                 Transfer::Romm => "the ROMM curve".to_string(),
                 Transfer::Pq => "PQ (BT.2100)".to_string(),
                 Transfer::Hlg => "HLG (BT.2100)".to_string(),
+                Transfer::Parametric(_) => "a curve of its own".to_string(),
                 _ => "another curve".to_string(),
             };
             let primaries = match metadata.primaries {
@@ -346,5 +347,21 @@ fn bytes(count: u64) -> String {
         0..10_000 => format!("{count} bytes"),
         10_000..10_000_000 => format!("{:.1} KiB", count as f64 / 1024.0),
         _ => format!("{:.1} MiB", count as f64 / 1024.0 / 1024.0),
+    }
+}
+
+/// What a profile is, in words.
+fn profile_words(bytes: &[u8]) -> String {
+    match rahmen::color::Profile::parse(bytes) {
+        Ok(profile) => {
+            let name = match profile.description() {
+                "" => "without a name".to_string(),
+                name => safe(name),
+            };
+            let kind = if profile.is_gray() { "gray by a curve" } else { "rgb by a matrix and curves" };
+            let (major, minor) = profile.version();
+            format!("{name}, {kind}, version {major}.{minor}")
+        }
+        Err(e) => format!("not used: {}", e.without_help()),
     }
 }

@@ -1,6 +1,7 @@
 //! The verbs, a file each.
 
 mod adjust;
+mod alpha;
 mod between;
 mod bit_study;
 mod blank;
@@ -23,6 +24,7 @@ mod pixel;
 mod planes;
 mod profile;
 mod quantize;
+mod ramp;
 mod resize;
 mod save;
 mod threshold;
@@ -67,7 +69,7 @@ pub(crate) enum Verb {
     Rotate(Make<orient::Rotate>),
     /// Exchange rows and columns
     Transpose(Make<orient::Transpose>),
-    /// Paste a picture into another one
+    /// Paste a picture into another one, or blend it over
     Paste(paste::Paste),
     /// Fill a region with a colour, or with random values
     Fill(Make<fill::Fill>),
@@ -91,6 +93,10 @@ pub(crate) enum Verb {
     /// Convert to another colour space, or state which one it is
     #[command(alias = "colour")]
     Color(Make<color::Color>),
+    /// Add, drop or make alpha: from a mask or a gradient
+    Alpha(Make<alpha::Alpha>),
+    /// False colours: data of one channel painted with a ramp
+    Ramp(Box<ramp::RampVerb>),
     /// Invert the values
     #[command(visible_alias = "invert")]
     Negative(Make<adjust::Negative>),
@@ -154,6 +160,8 @@ pub(crate) fn run(cli: Cli) -> Done {
         Verb::Resize(make) => make.run(shared),
         Verb::Gray(make) => make.run(shared),
         Verb::Color(make) => make.run(shared),
+        Verb::Alpha(make) => make.run(shared),
+        Verb::Ramp(verb) => verb.run(shared),
         Verb::Negative(make) => make.run(shared),
         Verb::Adjust(make) => make.run(shared),
         Verb::Stretch(make) => make.run(shared),

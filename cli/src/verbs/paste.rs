@@ -1,14 +1,20 @@
-//! `paste`: a picture laid into another one.
+//! `paste`: a picture laid into another one, or blended over it.
 
 use crate::args::Shared;
 use crate::fail::Done;
+use crate::fail::Failure;
 use crate::make::{Steps, Written, say_done, write_whole};
 use crate::open;
+use crate::verbs::alpha::GradientWords;
+use crate::verbs::histogram::mask_of;
+use crate::verbs::resize::LightWord;
 use crate::words;
 use clap::Args;
+use rahmen::color::{BlendMode, BlendRules, ColorSpace, Operator};
 use rahmen::convert::channels::Take;
 use rahmen::flow;
-use rahmen::{Facts, PixelFormat};
+use rahmen::frame::Light;
+use rahmen::{Facts, Picture, PixelFormat, Region};
 use std::path::PathBuf;
 
 /// The words of `paste`.
@@ -36,22 +42,84 @@ pub(crate) struct Paste {
     #[arg(long)]
     mixed_spaces: bool,
     #[command(flatten)]
+    blending: Blending,
+    #[command(flatten)]
     written: Written,
+}
+
+/// How OVER is laid over BASE, where it does not replace it.
+#[derive(Debug, Args)]
+struct Blending {
+    /// Blend by alpha: normal, multiply, screen, overlay, darken, lighten, color-dodge, color-burn, hard-light, soft-light, difference
+    /// or exclusion
+    #[arg(long, value_name = "MODE", value_parser = mode, help_heading = "Blending")]
+    blend: Option<BlendMode>,
+    /// What is kept of both: source-over (default), destination-over, source-in, destination-in, source-out, destination-out,
+    /// source-atop, destination-atop, xor, plus, copy or clear; source is OVER
+    #[arg(long, value_name = "OPERATOR", value_parser = operator, help_heading = "Blending")]
+    operator: Option<Operator>,
+    /// Opacity of OVER, in percent
+    #[arg(long, value_name = "P", value_parser = words::percent, help_heading = "Blending")]
+    opacity: Option<f64>,
+    /// A gray picture of the size of OVER: where it is black, OVER is left out
+    #[arg(long, value_name = "FILE", help_heading = "Blending")]
+    mask: Option<PathBuf>,
+    #[command(flatten)]
+    gradient: GradientWords,
+    /// Blend encoded values, or linear light by the base's curve
+    #[arg(long, value_enum, help_heading = "Blending")]
+    light: Option<LightWord>,
+}
+
+fn mode(word: &str) -> Result<BlendMode, String> {
+    let known = || BlendMode::NAMED.iter().map(|(name, _)| *name).collect::<Vec<_>>().join(", ");
+    BlendMode::named(word).ok_or_else(|| format!("a blend mode is one of {}", known()))
+}
+
+fn operator(word: &str) -> Result<Operator, String> {
+    let known = || Operator::NAMED.iter().map(|(name, _)| *name).collect::<Vec<_>>().join(", ");
+    Operator::named(word).ok_or_else(|| format!("an operator is one of {}", known()))
+}
+
+impl Blending {
+    fn is_given(&self) -> bool {
+        let words = [self.operator.is_some(), self.opacity.is_some(), self.mask.is_some(), self.light.is_some()];
+        self.blend.is_some() || self.gradient.is_given() || words.contains(&true)
+    }
+
+    /// Lays the picture over the base; says which part of it was changed.
+    fn run(&self, base: &mut Picture, over: &Picture, at: (i64, i64), shared: &Shared) -> Done<Region> {
+        let mut rules = BlendRules::default().mode(self.blend.unwrap_or_default());
+        rules = rules.operator(self.operator.unwrap_or_default()).opacity(self.opacity.unwrap_or(100.0) / 100.0);
+        if self.light == Some(LightWord::Linear) {
+            rules = rules.light(Light::linear_of(base.metadata()));
+        }
+        let mask = match (&self.mask, self.gradient.mask(over.size())?) {
+            (Some(_), Some(_)) => return Err(Failure::words("--mask and a gradient are two masks; leave one out")),
+            (Some(file), None) => Some(mask_of(file, shared)?),
+            (None, gradient) => gradient,
+        };
+        Ok(base.blend(over, at, mask.as_ref(), &rules.threads(shared.threads()))?)
+    }
 }
 
 impl Paste {
     pub(crate) fn run(self, shared: &Shared) -> Done {
         let mut base = open::whole(&self.base, shared)?;
         let facts = base.facts();
+        let blends = self.blending.is_given();
         let over = open::load(&self.over, shared, &mut |over| match self.convert {
+            // Layers of any depth blend; of two spaces they do not.
+            true if blends => Ok(to_space_of(over, &facts)),
             true => converting(over, &facts),
             false => Ok(Vec::new()),
         })?;
         let (a, b) = (base.metadata(), over.metadata());
-        let same = a.icc == b.icc && a.primaries == b.primaries && a.transfer == b.transfer;
+        let same = a.same_space(b);
         if !same && !self.mixed_spaces {
+            let convert = if blends { "--convert to convert the second, or " } else { "" };
             return Err(anyhow::anyhow!(
-                "{} and {} have different profiles or colour spaces; add --mixed-spaces to paste the numbers as they are",
+                "{} and {} have different profiles or colour spaces; add {convert}--mixed-spaces to take the numbers as they are",
                 open::name_of(&self.base),
                 open::name_of(&self.over)
             )
@@ -61,6 +129,9 @@ impl Paste {
             base.metadata_mut().max_codes = None;
         }
         let (x, y) = self.at;
+        if blends {
+            return self.blended(base, over, &facts, shared);
+        }
         let pasted = match self.clip {
             true => base.content_mut().paste_clipped(over.content(), x, y).map(drop),
             false => base.content_mut().paste(over.content(), x, y),
@@ -81,6 +152,32 @@ impl Paste {
         let remark = format!("{} at {},{}", open::name_of(&self.over), self.at.0, self.at.1);
         say_done(&self.base, &self.output, &facts, &to, Some(remark), shared)
     }
+
+    /// The base with the other picture blended over it, written.
+    fn blended(&self, mut base: Picture, mut over: Picture, facts: &Facts, shared: &Shared) -> Done {
+        let ((x, y), size) = (self.at, over.size());
+        let space = |m: &rahmen::Metadata| (m.icc.clone(), m.primaries, m.transfer);
+        if self.mixed_spaces {
+            let metadata = over.metadata_mut();
+            (metadata.icc, metadata.primaries, metadata.transfer) = space(base.metadata());
+        }
+        let name = open::name_of(&self.over);
+        let region = self.blending.run(&mut base, &over, (x, y), shared)?;
+        if region.size() != size && !self.clip {
+            return Err(
+                anyhow::anyhow!("{name} at {x},{y} reaches outside; add --clip to take what lies inside").into()
+            );
+        }
+        let to = base.facts();
+        write_whole(&self.output, base, &self.written, shared)?;
+        say_done(&self.base, &self.output, facts, &to, Some(format!("{name} over it at {x},{y}")), shared)
+    }
+}
+
+/// The step that takes a picture to the space of another, where it states a different one.
+fn to_space_of(over: &Facts, base: &Facts) -> Steps {
+    let (from, to) = (ColorSpace::of(&over.metadata), ColorSpace::of(&base.metadata));
+    if from == to { Vec::new() } else { vec![Box::new(flow::ToSpace::new(to))] }
 }
 
 /// The steps that give a picture the depth and layout of another.

@@ -115,6 +115,15 @@ impl Color {
         Ok(fractions)
     }
 
+    /// Red, green and blue as fractions; codes are of 8 bits.
+    pub(crate) fn fractions(self) -> Result<[f64; 3], String> {
+        let share = if self.codes { 255.0 } else { 1.0 };
+        match self.rgb.iter().any(|v| *v > share) {
+            true => Err("the colour's codes are of 8 bits, 0..=255".to_string()),
+            false => Ok(self.rgb.map(|v| v / share)),
+        }
+    }
+
     /// The colour's channels as fractions, in the order of the layout of a picture of these facts.
     pub(crate) fn channels_of(self, facts: &Facts) -> Result<[f64; 4], String> {
         Ok(self.of(facts)?.channels(facts))

@@ -127,7 +127,7 @@ fn colours_go_to_another_space_and_their_difference_is_told() {
     assert_eq!(same["formula"], "CIEDE2000");
     let text = out(&["compare", &quay, &stated, "--color-difference=1976"]);
     assert!(text.contains("CIE 1976") && text.contains("95 % are up to"), "{text}");
-    assert!(fails(2, &["color", &quay, &p3]).contains("--to SPACE or --assign SPACE"));
+    assert!(fails(2, &["color", &quay, &p3]).contains("--to SPACE, --assign SPACE"));
     assert!(fails(2, &["color", &quay, &p3, "--to", "rgb"]).contains("display-p3"));
     let ink = folder.path("values.npy");
     out(&["blank", &ink, "--size", "3x3", "--depth", "f32", "--as", "gray"]);

@@ -2,6 +2,7 @@
 
 mod common;
 
+mod blending;
 mod budget;
 mod files;
 mod first_hour;
@@ -9,6 +10,7 @@ mod levels;
 mod memory;
 mod moves;
 mod program;
+mod ramp;
 mod resampling;
 mod tone;
 mod whole_or_not;

@@ -3,6 +3,7 @@
 use super::Chart;
 use super::draw::{FACE, Pen, chart, failed, title};
 use super::ink::{FAINT, PAPER, TEXT};
+use super::legend::{self, Legend};
 use crate::render::{Look, fitted, render};
 use crate::{Error, Result};
 use base64::Engine;
@@ -21,6 +22,8 @@ use std::sync::{Arc, Mutex, Once, PoisonError};
 pub enum Panel {
     /// A chart.
     Chart(Chart),
+    /// The legend of false colours.
+    Legend(Legend),
     /// A picture and its title, fitted into the panel.
     Picture {
         /// The title.
@@ -149,13 +152,17 @@ impl Figure {
 
     /// How high each row is: rows of pictures alone as high as those need, the others share what is left.
     fn row_heights(&self, inside: u32) -> Vec<u32> {
-        let even = inside / self.rows.len().max(1) as u32;
+        let is_legend = |panel: &Panel| matches!(panel, Panel::Legend(_));
+        let legends = self.rows.iter().filter(|panels| panels.iter().all(is_legend)).count() as u32;
+        let others = (self.rows.len() as u32).saturating_sub(legends).max(1);
+        let even = inside.saturating_sub(legends * legend::HEIGHT) / others;
         let needs = |panels: &Vec<Panel>| {
             let width = (self.size.width / panels.len().max(1) as u32).saturating_sub(PADDING);
             let height = |panel: &Panel| match panel {
                 Panel::Picture { content, .. } => {
                     Some(fitted(content.size(), Size::new(width, even.saturating_sub(CAPTION))).height + CAPTION)
                 }
+                Panel::Legend(_) => Some(legend::HEIGHT),
                 Panel::Chart(_) => None,
             };
             panels.iter().map(height).collect::<Option<Vec<u32>>>().and_then(|all| all.into_iter().max())
@@ -192,6 +199,11 @@ impl Figure {
                 );
                 match panel {
                     Panel::Chart(of) => chart(&part, of, pen)?,
+                    Panel::Legend(of) => {
+                        of.draw(&part, right - left, pen)?;
+                        let ((x, y), shown) = of.bar(right - left)?;
+                        places.push(Place { at: (left + x, top + y), shown });
+                    }
                     Panel::Picture { title: words, content, look } => {
                         title(&part, words, right - left, pen)?;
                         let room =

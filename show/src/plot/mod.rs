@@ -8,7 +8,9 @@ mod charts;
 mod draw;
 mod figure;
 mod ink;
+mod legend;
 
 pub use chart::{Axis, Chart, Mark, Series};
 pub use figure::{Figure, Panel};
 pub use ink::Ink;
+pub use legend::Legend;

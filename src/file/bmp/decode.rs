@@ -8,7 +8,7 @@ use crate::file::decoder::{Decoder, Jump, RowsOut, Slot, Start, Stop, gather};
 use crate::file::stored::StoredRows;
 use crate::frame::{Facts, FileFormat, Metadata, Palette, PixelFormat, RowOrder, SamplesMut};
 use crate::memory::Charge;
-use crate::pixel::{Depth, Layout, Meaning, Primaries, Rgba, codes};
+use crate::pixel::{Depth, Layout, Meaning, Rgba, codes};
 
 /// A decoder of bitmaps: pushed bytes, gives rows.
 pub(in crate::file) struct BmpDecoder {
@@ -133,7 +133,7 @@ impl BmpDecoder {
             }
             let profile = std::mem::take(&mut self.part);
             if let Some(facts) = &mut self.facts {
-                (facts.metadata.icc, facts.metadata.primaries) = (Some(profile.into()), Primaries::Unknown);
+                crate::file::profile::keep(profile.into(), &mut facts.metadata);
             }
             self.profile = None;
         }

@@ -12,10 +12,11 @@ use super::tables::{CHROMA, LUMINANCE, scaled};
 use crate::error::{Help, Result};
 use crate::file::encoder::{Encoder, Output, cannot_hold, left_out, put_bytes};
 use crate::file::exif;
-use crate::file::options::{ChromaSampling, WriteOptions};
+use crate::file::options::WriteOptions;
 use crate::file::words::words_be;
 use crate::frame::{Content, Facts, FileFormat, Metadata, PixelFormat, ResolutionUnit, SamplesRef};
 use crate::memory::Charge;
+use crate::pixel::ChromaSampling;
 use crate::pixel::{Depth, Layout};
 use crate::threads::{self, Threads};
 
@@ -221,7 +222,8 @@ fn metadata_segments(facts: &Facts, out: &mut dyn Output, remarks: &mut Vec<Stri
             false => remarks.push("the XMP packet is larger than a segment and is left out".to_string()),
         }
     }
-    if let Some(profile) = &m.icc {
+    let made = crate::file::profile::made(m, &facts.pixel_format);
+    if let Some(profile) = m.icc.as_deref().or(made.as_deref()) {
         let each = SEGMENT_BYTES.saturating_sub(ICC.len()).saturating_sub(2);
         let parts: Vec<&[u8]> = profile.chunks(each).collect();
         match u8::try_from(parts.len()) {
@@ -234,7 +236,7 @@ fn metadata_segments(facts: &Facts, out: &mut dyn Output, remarks: &mut Vec<Stri
         }
     }
     let mut others = Metadata { resolution: None, exif: None, xmp: None, icc: None, ..m.clone() };
-    if m.icc.is_some() {
+    if m.icc.is_some() || made.is_some() {
         // The profile says both.
         (others.primaries, others.transfer) = Default::default();
     }

@@ -150,8 +150,8 @@ impl Notes {
         match complete {
             true => {
                 let parts = std::mem::take(&mut self.profile);
-                self.metadata.icc = Some(parts.into_iter().flat_map(|(_, part)| part).collect());
-                self.metadata.primaries = crate::pixel::Primaries::Unknown;
+                let bytes = parts.into_iter().flat_map(|(_, part)| part).collect();
+                crate::file::profile::keep(bytes, &mut self.metadata);
             }
             false => self.remarks.push("the colour profile is not complete and is left out".to_string()),
         }

@@ -8,7 +8,7 @@ use crate::error::{Error, Result};
 use crate::file::budget::Budget;
 use crate::file::decoder::take_bytes;
 use crate::file::exif;
-use crate::frame::{Metadata, Resolution, ResolutionUnit, Time};
+use crate::frame::{Metadata, PixelFormat, Resolution, ResolutionUnit, Time};
 use crate::pixel::{Primaries, Transfer};
 use crate::simd::arrays;
 use std::io::Write;
@@ -71,8 +71,12 @@ pub(super) fn read(
         }
         b"sRGB" => {}
         b"iCCP" => {
-            into.icc = Some(profile(body, budget)?.into());
-            into.primaries = Primaries::Unknown;
+            let bytes = profile(body, budget)?;
+            // Code points come first (4.3 of the third edition).
+            match into.code_points {
+                Some(_) => into.icc = Some(bytes.into()),
+                None => crate::file::profile::keep(bytes.into(), into),
+            }
         }
         b"cICP" => color::read_code_points(body, into)?,
         // 11.3.2.7: for each channel of the file (of a palette: red, green, blue) how many bits it had.
@@ -160,6 +164,7 @@ fn background(body: &[u8], context: &Context<'_>) -> Result<[f64; 3]> {
 /// do not hold.
 pub(super) fn write(
     metadata: &Metadata,
+    format: &PixelFormat,
     header: &Header,
     palette: &[[u8; 3]],
 ) -> Result<(Chunks, Chunks, Vec<String>)> {
@@ -169,7 +174,7 @@ pub(super) fn write(
             before.extend(metadata.code_points.map(|points| (*b"cICP", points.to_vec())));
             before.push((*b"iCCP", pack_profile(profile)?));
         }
-        None => color::write(metadata, &mut before, &mut remarks),
+        None => color::write(metadata, format, &mut before, &mut remarks)?,
     }
     // A palette's samples are those of its colours (11.3.2.6).
     let (channels, most) =
@@ -230,7 +235,7 @@ fn background_chunk(color: [f64; 3], header: &Header, palette: &[[u8; 3]]) -> Op
     }
 }
 
-fn pack_profile(profile: &[u8]) -> Result<Vec<u8>> {
+pub(super) fn pack_profile(profile: &[u8]) -> Result<Vec<u8>> {
     let mut packer = flate2::write::ZlibEncoder::new(b"ICC profile\0\0".to_vec(), flate2::Compression::new(6));
     packer.write_all(profile).and_then(|()| packer.finish()).map_err(|e| Error::io("cannot pack the profile", e))
 }

@@ -3,7 +3,8 @@
 use super::packed::Chunks;
 use crate::error::{Error, Result};
 use crate::file::decoder::take_bytes;
-use crate::frame::Metadata;
+use crate::file::profile::made;
+use crate::frame::{Metadata, PixelFormat};
 use crate::pixel::{Primaries, Transfer};
 
 /// Primaries by their number in H.273, table 2.
@@ -56,11 +57,17 @@ fn code_points_of(primaries: Primaries, transfer: Transfer) -> Option<[u8; 4]> {
     Some([*primaries, *transfer, 0, 1])
 }
 
-/// The chunks of primaries and a curve without a profile, and a remark where there is no chunk for them.
-pub(super) fn write(metadata: &Metadata, before: &mut Chunks, remarks: &mut Vec<String>) {
+/// The chunks of primaries and a curve without a profile; a profile where no other chunk can say them, and a remark where it cannot either.
+pub(super) fn write(
+    metadata: &Metadata,
+    format: &PixelFormat,
+    before: &mut Chunks,
+    remarks: &mut Vec<String>,
+) -> Result<()> {
     let (primaries, transfer) = (metadata.primaries, metadata.transfer);
     if (primaries, transfer) == (Primaries::Srgb, Transfer::Srgb) && metadata.code_points.is_none() {
-        return before.push((*b"sRGB", vec![0]));
+        before.push((*b"sRGB", vec![0]));
+        return Ok(());
     }
     // Code points of one's own come first; they were read with the same primaries and curve.
     let gamma = match transfer {
@@ -77,11 +84,18 @@ pub(super) fn write(metadata: &Metadata, before: &mut Chunks, remarks: &mut Vec<
     };
     before.extend(points.map(|points| (*b"cICP", points.to_vec())));
     if (primaries, transfer) == (Primaries::Srgb, Transfer::Srgb) {
-        return before.push((*b"sRGB", vec![0]));
+        before.push((*b"sRGB", vec![0]));
+        return Ok(());
     }
     if gamma.is_none() && points.is_none() {
+        // What no other chunk can say, a profile may.
+        if let Some(profile) = made(metadata, format) {
+            before.push((*b"iCCP", super::chunks::pack_profile(&profile)?));
+            return Ok(());
+        }
         remarks.push("left out, because the format cannot store it: the curve of the samples".to_string());
     }
     before.extend(gamma.map(|gamma| (*b"gAMA", gamma.to_be_bytes().to_vec())));
     before.extend(primaries.chromaticities().map(|all| (*b"cHRM", all.map(u32::to_be_bytes).concat())));
+    Ok(())
 }

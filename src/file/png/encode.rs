@@ -39,7 +39,7 @@ impl PngEncoder {
         let palette = palette_of(facts)?;
         let header = Header { size: facts.size, interlaced: false, ..form_of(depth, layout, &facts.metadata, palette) };
         let colors: Vec<[u8; 3]> = palette.iter().flat_map(|p| p.colors()).map(|c| [c.r, c.g, c.b]).collect();
-        let (before, behind, remarks) = chunks::write(&facts.metadata, &header, &colors)?;
+        let (before, behind, remarks) = chunks::write(&facts.metadata, &facts.pixel_format, &header, &colors)?;
         put_bytes(out, &SIGNATURE)?;
         put_chunk(out, *b"IHDR", &header.chunk_body())?;
         for (kind, body) in before.into_iter().chain(palette.into_iter().flat_map(palette_chunks)).chain(behind) {

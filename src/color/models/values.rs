@@ -1,8 +1,8 @@
 //! The colour models that are not red, green and blue, as functions of one colour in `f64`: ranges, units and sources.
 //!
-//! Not here: spaces of red, green and blue ([`ColorSpace`](super::ColorSpace)).
+//! Not here: spaces of red, green and blue ([`ColorSpace`](crate::color::ColorSpace)).
 
-use super::space::{Matrix, inverse, times};
+use crate::color::space::{Matrix, inverse, times};
 
 /// CIE 1976 L\*a\*b\* of CIE XYZ under a white (CIE 15:2018, 8.2.1): L 0 to 100.
 ///
@@ -83,12 +83,12 @@ pub fn polar_to([l, chroma, hue]: [f64; 3]) -> [f64; 3] {
 }
 
 /// From XYZ to the responses of Oklab, and from their roots to its axes (Ottosson 2020).
-const TO_LMS: Matrix = [
+pub(super) const TO_LMS: Matrix = [
     [0.818_933_010_1, 0.361_866_742_4, -0.128_859_713_7],
     [0.032_984_543_6, 0.929_311_871_5, 0.036_145_638_7],
     [0.048_200_301_8, 0.264_366_269_1, 0.633_851_707_0],
 ];
-const TO_AXES: Matrix = [
+pub(super) const TO_AXES: Matrix = [
     [0.210_454_255_3, 0.793_617_785_0, -0.004_072_046_8],
     [1.977_998_495_1, -2.428_592_205_0, 0.450_593_709_9],
     [0.025_904_037_1, 0.782_771_766_2, -0.808_675_766_0],
@@ -164,8 +164,8 @@ fn hue_of([r, g, b]: [f64; 3], low: f64, high: f64) -> f64 {
 
 #[cfg(test)]
 mod tests {
-    use super::super::space::ColorSpace;
     use super::*;
+    use crate::color::space::ColorSpace;
 
     fn near(a: [f64; 3], b: [f64; 3], within: f64) -> bool {
         a.iter().zip(b).all(|(a, b)| (a - b).abs() <= within)

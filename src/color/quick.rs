@@ -1,0 +1,167 @@
+//! Colours of bytes to another space by tables and a matrix in `f32`, and again in `f64` wherever rounding could tell: the result is that of
+//! `f64` to the last bit.
+//!
+//! Not here: samples of 16 bits and floats, which go through `f64` alone.
+
+use super::curves::Curves;
+use super::lanes::{Lanes, RUN, interleave, separate};
+use super::space::Matrix;
+use super::steps::Steps;
+use crate::simd::{Level, Work};
+
+/// Tables and matrix of a conversion of bytes.
+#[derive(Debug, Clone)]
+pub(super) struct Quick {
+    /// Light of every code, a channel each.
+    light: [[f32; 256]; 3],
+    matrix: [[f32; 3]; 3],
+    steps: [Steps; 3],
+}
+
+impl Quick {
+    /// The tables, where light and matrix are numbers of a usual size.
+    pub(super) fn new(from: &[Curves], to: &[Curves], matrix: &Matrix) -> Option<Quick> {
+        let mut light = [[0.0; 256]; 3];
+        for (c, table) in light.iter_mut().enumerate() {
+            let curves = &from[c.min(from.len() - 1)];
+            for (light, code) in table.iter_mut().zip(0..=255u8) {
+                *light = curves.decode(code) as f32;
+            }
+        }
+        if light.iter().flatten().any(|v| !(-1e3..=1e3).contains(v)) || matrix.iter().flatten().any(|v| v.abs() > 1e3) {
+            return None;
+        }
+        let steps = |c: usize| Steps::new(&to[c.min(to.len() - 1)]);
+        let steps = [steps(0)?, steps(1)?, steps(2)?];
+        Some(Quick { light, matrix: matrix.map(|row| row.map(|v| v as f32)), steps })
+    }
+
+    /// A row of bytes of three channels, or four of which the last stays. `exact` is asked where a sum lies near a step.
+    pub(super) fn row(
+        &self,
+        level: Level,
+        (from, to): (&[u8], &mut [u8]),
+        channels: usize,
+        exact: &dyn Fn([u8; 3]) -> [u8; 3],
+    ) {
+        let mut run = Run { light: [[0.0; RUN]; 3], keys: [[0; RUN]; 3], off: [[0; RUN]; 3] };
+        let mut codes: Lanes<u8> = [[0; RUN]; 4];
+        for (from, to) in from.chunks(RUN * channels).zip(to.chunks_mut(RUN * channels)) {
+            separate(from, channels, &mut codes);
+            for c in 0..3 {
+                let (light, table) = (&mut run.light[c], &self.light[c]);
+                for i in 0..RUN {
+                    light[i] = table[usize::from(codes[c][i])];
+                }
+            }
+            level.work(Keys { quick: self, run: &mut run });
+            for c in 0..3 {
+                let Some(all) = self.steps[c].all() else { continue };
+                for key in &mut run.keys[c] {
+                    *key = Steps::sum(all, *key);
+                }
+            }
+            let near = level.work(Codes { run: &run, codes: &mut codes });
+            interleave(&codes, channels, to);
+            if near {
+                let pixels = from.chunks_exact(channels).zip(to.chunks_exact_mut(channels));
+                for (i, (from, to)) in pixels.enumerate() {
+                    if (0..3).any(|c| Steps::is_near(run.keys[c][i], run.off[c][i])) {
+                        [to[0], to[1], to[2]] = exact([from[0], from[1], from[2]]);
+                    }
+                }
+            }
+        }
+    }
+}
+
+struct Run {
+    light: [[f32; RUN]; 3],
+    /// What light is looked up by, then what was found.
+    keys: [[u32; RUN]; 3],
+    /// How far light may be off, in its own least steps.
+    off: [[u32; RUN]; 3],
+}
+
+/// Light to that of the other space, and what it is looked up by.
+struct Keys<'a> {
+    quick: &'a Quick,
+    run: &'a mut Run,
+}
+
+/// Three products and two sums, each of them and the numbers in them rounded: below eight half units of the terms.
+const OFF: f32 = 4.0 * f32::EPSILON;
+
+impl Work for Keys<'_> {
+    type Out = ();
+
+    #[inline(always)]
+    fn work(self) {
+        let Run { light: [r, g, b], keys, off, .. } = self.run;
+        for c in 0..3 {
+            let [x, y, z] = self.quick.matrix[c];
+            for i in 0..RUN {
+                let (x, y, z) = (x * r[i], y * g[i], z * b[i]);
+                let (sum, terms) = (x + y + z, x.abs() + y.abs() + z.abs());
+                keys[c][i] = Steps::key(sum);
+                off[c][i] = Steps::key(sum + terms * OFF) - Steps::key(sum);
+            }
+        }
+    }
+}
+
+/// The codes of a run, and whether any may be another one.
+struct Codes<'a> {
+    run: &'a Run,
+    codes: &'a mut Lanes<u8>,
+}
+
+impl Work for Codes<'_> {
+    type Out = bool;
+
+    #[inline(always)]
+    fn work(self) -> bool {
+        let (Run { keys, off, .. }, codes) = (self.run, self.codes);
+        let mut near = 0;
+        for c in 0..3 {
+            for i in 0..RUN {
+                codes[c][i] = Steps::code(keys[c][i]);
+                near |= u32::from(Steps::is_near(keys[c][i], off[c][i]));
+            }
+        }
+        near != 0
+    }
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+    use crate::color::space::{Adaptation, ColorSpace, times};
+    use crate::pixel::Depth;
+
+    #[test]
+    fn every_colour_of_bytes_is_that_of_doubles() {
+        // Every blue of every seventh red and green; the release-only test of all goes through the public call.
+        let spaces = [ColorSpace::DISPLAY_P3, ColorSpace::ADOBE_RGB, ColorSpace::BT2020, ColorSpace::ROMM];
+        for to in spaces {
+            for (from, to) in [(ColorSpace::SRGB, to), (to, ColorSpace::SRGB)] {
+                let matrix = from.matrix_to(&to, Adaptation::Bradford).unwrap();
+                let (decode, encode) = (Curves::new(from.transfer, Depth::U8), Curves::new(to.transfer, Depth::U8));
+                let exact =
+                    |rgb: [u8; 3]| times(&matrix, rgb.map(|v| decode.decode(v))).map(|v| encode.encode::<u8>(v));
+                let Some(quick) = Quick::new(std::slice::from_ref(&decode), std::slice::from_ref(&encode), &matrix)
+                else {
+                    panic!("{from:?} {to:?}");
+                };
+                for r in (0..=255u8).step_by(7) {
+                    let row: Vec<u8> = (0..37u8).flat_map(|g| (0..=255).flat_map(move |b| [r, g * 7, b])).collect();
+                    let mut out = vec![0; row.len()];
+                    quick.row(Level::best(), (&row, &mut out), 3, &exact);
+                    for (from, found) in row.as_chunks::<3>().0.iter().zip(out.as_chunks::<3>().0) {
+                        assert_eq!(*found, exact(*from), "{from:?}");
+                    }
+                }
+            }
+        }
+    }
+}
