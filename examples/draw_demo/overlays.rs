@@ -17,7 +17,7 @@ pub(crate) fn spray() -> Result<Frame<Rgba<u8>>> {
         let (cx, cy) = (x / 7, y / 7);
         let h = hash(cx, cy, 73);
         let (px, py) = (x % 7 - 1 - (h % 5) as i32, y % 7 - 1 - (h / 5 % 5) as i32);
-        let drop = if h % 3 == 0 && inside > 30 { (200 - 70 * (px * px + py * py)).max(0) } else { 0 };
+        let drop = if h.is_multiple_of(3) && inside > 30 { (200 - 70 * (px * px + py * py)).max(0) } else { 0 };
         let alpha = (mist + drop).clamp(0, 240);
         let shade = (cloudy(x, y, 20, 79) - 128) / 8;
         let v = |base: i32| (base + shade).clamp(0, 255) as u8;

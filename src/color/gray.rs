@@ -1,8 +1,9 @@
 //! Gray from colour, by weights with a name.
 
+use super::space::ColorSpace;
 use crate::error::{Error, Result};
 use crate::frame::{
-    AnySamples, AnySamplesMut, Frame, Pixels, SampleView, SampleViewMut, View, ViewMut, row_pairs, same_size,
+    AnySamples, AnySamplesMut, Frame, Metadata, Pixels, SampleView, SampleViewMut, View, ViewMut, row_pairs, same_size,
     with_same_samples,
 };
 use crate::pixel::{Gray, Layout, NumberKind, PicturePixel, Sample, Transfer};
@@ -24,8 +25,9 @@ pub enum GrayWeights {
     Bt2020,
     /// The mean of the three.
     Mean,
-    /// The BT.709 weights in linear light, decoded with this curve and encoded again.
-    Luminance(Transfer),
+    /// Luminance: the weights of the space's own primaries in its linear light, encoded again by its curve
+    /// ([`ColorSpace::luminance_weights`]). See [`luminance_of`](GrayWeights::luminance_of).
+    Luminance(ColorSpace),
     /// One channel alone: 0 red, 1 green, 2 blue.
     Channel(u8),
     /// Weights of one's own for red, green and blue. They need not sum to one; integers clamp.
@@ -33,6 +35,11 @@ pub enum GrayWeights {
 }
 
 impl GrayWeights {
+    /// Luminance by the space that a picture states.
+    pub fn luminance_of(metadata: &Metadata) -> GrayWeights {
+        GrayWeights::Luminance(ColorSpace::of(metadata))
+    }
+
     /// The three weights as whole numbers and what they are to be divided by, where that is exact and small.
     fn ratio(self) -> Option<([u32; 3], u32)> {
         match self {
@@ -49,7 +56,9 @@ impl GrayWeights {
         match (self, self.ratio()) {
             (_, Some((parts, whole))) => arrays::map(parts, |p| f64::from(p) / f64::from(whole)),
             (GrayWeights::Custom(weights), None) => weights,
-            _ => [0.2126, 0.7152, 0.0722],
+            // Spaces that are none were refused.
+            (GrayWeights::Luminance(space), None) => space.luminance_weights().unwrap_or_default(),
+            _ => [0.0; 3],
         }
     }
 
@@ -58,7 +67,10 @@ impl GrayWeights {
     pub(crate) fn mixed(self, rgb: [f64; 3]) -> f64 {
         let sum = |w: [f64; 3], v: [f64; 3]| w[0] * v[0] + w[1] * v[1] + w[2] * v[2];
         match self {
-            GrayWeights::Luminance(curve) => curve.encode(sum(self.floats(), arrays::map(rgb, |v| curve.decode(v)))),
+            GrayWeights::Luminance(space) => {
+                let curve = space.transfer;
+                curve.encode(sum(self.floats(), arrays::map(rgb, |v| curve.decode(v))))
+            }
             _ => sum(self.floats(), rgb),
         }
     }
@@ -68,6 +80,7 @@ impl GrayWeights {
             GrayWeights::Channel(c) if c > 2 => {
                 Err(Error::invalid("weights", format!("channel {c} is outside 0..3 (0 red, 1 green, 2 blue)")))
             }
+            GrayWeights::Luminance(space) => space.luminance_weights().map(|_| ()),
             GrayWeights::Custom(w) if w.iter().any(|v| !v.is_finite()) => {
                 Err(Error::invalid("weights", format!("gray weights must be finite numbers, not {w:?}")))
             }
@@ -210,7 +223,8 @@ struct RowMaker<S> {
 impl<S: Sample> RowMaker<S> {
     fn new(weights: GrayWeights) -> Self {
         let mut light = Vec::new();
-        if let (GrayWeights::Luminance(curve), Some(top)) = (weights, S::DEPTH.max_code()) {
+        if let (GrayWeights::Luminance(space), Some(top)) = (weights, S::DEPTH.max_code()) {
+            let curve = space.transfer;
             for v in 0..u32::from(top) + 1 {
                 light.push(curve.decode(f64::from(v) / f64::from(top)) as f32);
             }
@@ -221,7 +235,9 @@ impl<S: Sample> RowMaker<S> {
     /// Gray of three fractions, as a fraction.
     fn mixed(&self, rgb: [f64; 3]) -> f64 {
         match self.weights {
-            GrayWeights::Luminance(curve) => curve.encode(self.sum(arrays::map(rgb, |v| curve.decode(v)))),
+            GrayWeights::Luminance(ColorSpace { transfer: curve, .. }) => {
+                curve.encode(self.sum(arrays::map(rgb, |v| curve.decode(v))))
+            }
             _ => self.sum(rgb),
         }
     }
@@ -233,8 +249,8 @@ impl<S: Sample> RowMaker<S> {
 
     fn run<const C: usize>(&self, level: Level, from: &[S], to: &mut [S]) {
         match (self.weights, self.weights.ratio()) {
-            (GrayWeights::Luminance(curve), _) => {
-                each_pixel::<S, C>(from, to, |p| self.luminance([p[0], p[1], p[2]], curve))
+            (GrayWeights::Luminance(space), _) => {
+                each_pixel::<S, C>(from, to, |p| self.luminance([p[0], p[1], p[2]], space.transfer))
             }
             (_, Some((parts, whole))) => {
                 // Conditions that are constants: of these bodies each sample type has one.
@@ -365,11 +381,13 @@ mod tests {
     #[test]
     fn luminance_is_weighed_in_linear_light() {
         let frame = Frame::filled(Size::new(1, 1), Rgb::new(255u8, 0, 0)).unwrap();
-        let luminance = gray(frame.view(), GrayWeights::Luminance(Transfer::Srgb)).unwrap();
+        let luminance = gray(frame.view(), GrayWeights::Luminance(ColorSpace::SRGB)).unwrap();
         // 0.2126 of full light, encoded by IEC 61966-2-1: 0.49829 of 255 is 127.06.
         assert_eq!(luminance[(0, 0)].value, 127);
         let white = Frame::filled(Size::new(1, 1), Rgb::new(1.0f32, 1.0, 1.0)).unwrap();
-        assert!((gray(white.view(), GrayWeights::Luminance(Transfer::Srgb)).unwrap()[(0, 0)].value - 1.0).abs() < 1e-6);
+        assert!(
+            (gray(white.view(), GrayWeights::Luminance(ColorSpace::SRGB)).unwrap()[(0, 0)].value - 1.0).abs() < 1e-6
+        );
     }
 
     #[test]

@@ -142,7 +142,7 @@ impl Picture {
     /// let depths = Picture::from(Frame::<Gray<f32>>::from_samples(Size::new(2, 1), vec![2.0, 30.0])?);
     /// let ramp = Ramp::named("fathom").ok_or("no such ramp")?;
     /// let seen = depths.false_color(ramp, RampLimits::Used, &RampRules::default())?;
-    /// assert_eq!(seen.frame::<rahmen::Rgb<u8>>()?[(0, 0)], rahmen::Rgb::new(21, 16, 48));
+    /// assert_eq!(seen.frame::<rahmen::Rgb<u8>>()?[(0, 0)], rahmen::Rgb::new(20, 16, 48));
     /// # Ok::<(), Box<dyn std::error::Error>>(())
     /// ```
     pub fn false_color(&self, ramp: Ramp, limits: RampLimits, rules: &RampRules) -> Result<Picture> {

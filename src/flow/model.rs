@@ -98,6 +98,8 @@ impl Step for OfModel {
                 }
                 if names.iter().any(|name| name == "alpha") { Layout::Rgba } else { Layout::Rgb }
             }
+            // Files that keep no names bring three planes as rgb.
+            PixelFormat::Pixels { depth: Depth::F32, layout: layout @ (Layout::Rgb | Layout::Rgba) } => *layout,
             other => {
                 let reason = format!("{} needs planes of f32, not {}", self.model.name(), other.describe());
                 return Err(Error::invalid("input", reason));
@@ -111,6 +113,7 @@ impl Step for OfModel {
         let facts = Facts::new(input.size, PixelFormat::Pixels { depth, layout }, metadata);
         Ok(by_rows(facts, move |content, _| match content {
             Content::Planes(AnyPlanes::F32(planes)) => Ok(plan.pixels(planes, depth)?.into()),
+            Content::Pixels(pixels) => Ok(plan.unnamed(pixels, depth)?.into()),
             other => Err(Error::invalid("input", format!("planes of f32, not {}", other.pixel_format().describe()))),
         }))
     }

@@ -163,3 +163,23 @@ fn steps_and_pictures_agree_and_what_has_no_space_is_refused() {
     assert_eq!(white.frame::<Rgb<u16>>().unwrap().samples(), [65_535; 6]);
     assert!(color_difference(&codes, &codes, DifferenceFormula::Ciede2000, Threads::ONE).is_err());
 }
+
+#[test]
+fn luminance_is_weighed_by_the_primaries_that_a_picture_states() {
+    use rahmen::color::GrayWeights;
+    let red = |space: ColorSpace| {
+        let mut picture = Picture::from(Frame::filled(Size::new(1, 1), Rgb::new(1.0f32, 0.0, 0.0)).unwrap());
+        (picture.metadata_mut().primaries, picture.metadata_mut().transfer) = (space.primaries, space.transfer);
+        let gray = picture.gray(GrayWeights::luminance_of(picture.metadata())).unwrap();
+        space.transfer.decode(gray.view::<Gray<f32>>().unwrap()[(0, 0)].value.into())
+    };
+    // The Y of red: IEC 61966-2-1, SMPTE EG 432-1, ITU-R BT.2020.
+    for (space, y) in [(ColorSpace::SRGB, 0.2126), (ColorSpace::DISPLAY_P3, 0.2290), (ColorSpace::BT2020, 0.2627)] {
+        assert!((red(space) - y).abs() < 6e-5, "{space:?}: {}", red(space));
+    }
+    let none = ColorSpace { primaries: Primaries::Unknown, transfer: Transfer::Srgb };
+    let frame = Frame::filled(Size::new(1, 1), Rgb::new(1u8, 2, 3)).unwrap();
+    assert!(
+        rahmen::color::gray(frame.view(), GrayWeights::Luminance(none)).unwrap_err().to_string().contains("not known")
+    );
+}

@@ -22,7 +22,7 @@ fn light_and_colours_go_where_they_should() {
     assert!(back.metadata().is_linear());
     assert_eq!(back.convert::<Rgb<u8>>(&ConvertRules::default()).unwrap().view(), quay);
 
-    let gray = color::gray(quay, GrayWeights::Luminance(Transfer::Srgb)).unwrap();
+    let gray = color::gray(quay, GrayWeights::Luminance(color::ColorSpace::SRGB)).unwrap();
     let Rgb { r, g, b } = quay[(100, 100)].map(|v| Transfer::Srgb.decode(v.to_fraction()));
     let luminance = Transfer::Srgb.encode(0.2126 * r + 0.7152 * g + 0.0722 * b);
     assert_eq!(gray[(100, 100)].value, u8::from_fraction(luminance));

@@ -85,6 +85,10 @@ fn the_examples_do_what_they_say() {
         ("ring_chart", "lanczos3, not widened: shrunk to", &["rings-enlarged.png", "rings-shrunk.png"]),
         ("random_rows", "the mean of 1200 throws is 3.", &["random-rows.png"]),
         ("paste_region", "refused: x 400..546 is outside 0..480", &["pasted.png"]),
+        ("fading_overlay", "normal: changed x 120..320", &["fading.png", "modes.png"]),
+        ("depths_in_color", "fathom: 0.01 to 36.17 m", &["depths.png"]),
+        ("color_models", "oklch: L, C, h", &["models.png"]),
+        ("two_spaces", "Adobe RGB, told: CIEDE2000 mean 0.3", &["two-spaces.png"]),
         ("own_filter", "200 before, 0 after the median", &["calm.png", "edges.png"]),
     ] {
         let (said, made) = run(name);

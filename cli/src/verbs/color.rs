@@ -22,7 +22,7 @@ pub(crate) struct Color {
     /// How the white of one space becomes that of the other
     #[arg(long, value_enum, default_value = "bradford")]
     adaptation: AdaptationWord,
-    /// Planes of a colour model, which npy and planes of pfm hold: linear-rgb, xyz, xyy, lab, lch, luv, oklab, oklch, hsv, hsl,
+    /// Planes of a colour model, which npy holds: linear-rgb, xyz, xyy, lab, lch, luv, oklab, oklch, hsv, hsl,
     /// ycbcr-bt601, ycbcr-bt709, ycbcr-bt2020
     #[arg(long, value_name = "MODEL", value_parser = model, conflicts_with = "from_model")]
     model: Option<Model>,

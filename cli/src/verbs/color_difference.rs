@@ -3,11 +3,14 @@
 use crate::args::Shared;
 use crate::fail::{Done, said};
 use crate::open;
+use crate::plots::{Plotting, picture_panel};
 use crate::text::safe;
 use clap::ValueEnum;
-use rahmen::Picture;
-use rahmen::color::{DifferenceFormula, color_difference};
+use rahmen::color::{DifferenceFormula, Ramp, RampRules, color_difference};
+use rahmen::flow::RampLimits;
 use rahmen::measure::stats;
+use rahmen::{Meaning, Picture};
+use rahmen_show::plot::{Legend, Panel};
 use serde::Serialize;
 use std::io::Write;
 use std::path::Path;
@@ -43,7 +46,7 @@ pub(crate) fn report(
     files: [&Path; 2],
     (a, b): (&Picture, &Picture),
     word: FormulaWord,
-    json: bool,
+    (json, map, plotting): (bool, Option<&Path>, &Plotting),
     shared: &Shared,
 ) -> Done {
     let (formula, name) = match word {
@@ -60,6 +63,27 @@ pub(crate) fn report(
     }
     let at = apart.samples().iter().position(|v| f64::from(*v) == figures.max).unwrap_or(0) as u64;
     let width = u64::from(apart.width());
+    if map.is_some() || plotting.plot.is_some() {
+        let mut differences = Picture::from(apart.clone());
+        differences.metadata_mut().meaning = Meaning::Values { unit: Some("differences".into()), range: None };
+        // From no difference on, so that two maps of one pair of limits can be laid side by side.
+        let ramp = Ramp::named("lantern").ok_or_else(|| anyhow::anyhow!("there is no ramp lantern"))?;
+        let limits = (0.0, if figures.max > 0.0 { figures.max } else { 1.0 });
+        let levels = RampLimits::Levels(limits.0, limits.1);
+        let painted = || differences.false_color(ramp.clone(), levels, &RampRules::default().threads(shared.threads()));
+        if let Some(path) = map {
+            let values =
+                path.extension().is_some_and(|e| e.eq_ignore_ascii_case("npy") || e.eq_ignore_ascii_case("pfm"));
+            rahmen::write(path, &if values { differences.clone() } else { painted()? })?;
+            shared.note(&format!("map written to {}", path.display()));
+        }
+        plotting.draw(&format!("{name} of the colours"), shared, |figure| {
+            let row = vec![picture_panel(&a_name, a), picture_panel(&b_name, b)];
+            let legend = Legend::new(ramp.clone(), limits).unit("differences");
+            let figure = figure.row(row).row(vec![picture_panel("how far apart", &painted()?)]);
+            Ok(figure.row(vec![Panel::Legend(legend)]))
+        })?;
+    }
     // The smallest value that as large a share reaches: the definition of every report. In the frame itself, which has no other use.
     let place = (apart.samples().len() * 95).div_ceil(100).max(1) - 1;
     let (_, percentile, _) = apart.samples_mut().select_nth_unstable_by(place, f32::total_cmp);

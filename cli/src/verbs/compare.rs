@@ -38,8 +38,11 @@ pub(crate) struct Compare {
     no_ssim: bool,
     /// Difference of the colours as they look, in place of their samples': by CIEDE2000 (2000, the default), CIE 1994 or CIE 1976
     #[arg(long, value_name = "YEAR", value_enum, num_args = 0..=1, require_equals = true, default_missing_value = "2000")]
-    #[arg(conflicts_with_all = ["threshold", "peak", "no_ssim", "error", "gain", "expect_equal", "csv", "plot"])]
+    #[arg(conflicts_with_all = ["threshold", "peak", "no_ssim", "error", "gain", "expect_equal", "csv"])]
     color_difference: Option<FormulaWord>,
+    /// With --color-difference: write the difference of each pixel, as values into .npy or .pfm, else in false colours
+    #[arg(long, value_name = "FILE", requires = "color_difference")]
+    map: Option<PathBuf>,
     /// Write the signed error B - A as a picture: no error is middle gray
     #[arg(long, value_name = "FILE")]
     error: Option<PathBuf>,
@@ -117,7 +120,8 @@ impl Compare {
     pub(crate) fn run(self, shared: &Shared) -> Done {
         let (a, b) = self.load(self.upright, shared)?;
         if let Some(word) = self.color_difference {
-            return color_difference::report([&self.first, &self.second], (&a, &b), word, self.json, shared);
+            let forms = (self.json, self.map.as_deref(), &self.plotting);
+            return color_difference::report([&self.first, &self.second], (&a, &b), word, forms, shared);
         }
         let (coded_a, coded_b) = in_codes(&a, &b)?;
         let mut rules = CompareRules::of(coded_a.metadata());

@@ -3,8 +3,8 @@
 use crate::fail::Done;
 use crate::make::{Context, Making, Steps};
 use clap::Args;
-use rahmen::color::GrayWeights;
-use rahmen::{Facts, Transfer, flow};
+use rahmen::color::{ColorSpace, GrayWeights};
+use rahmen::{Facts, flow};
 
 /// The words of `gray`.
 #[derive(Debug, Args)]
@@ -20,7 +20,7 @@ pub(crate) fn weights(word: &str) -> Result<GrayWeights, String> {
         "bt601" => GrayWeights::Bt601,
         "bt2020" => GrayWeights::Bt2020,
         "mean" => GrayWeights::Mean,
-        "luminance" => GrayWeights::Luminance(Transfer::Srgb),
+        "luminance" => GrayWeights::Luminance(ColorSpace::SRGB),
         "r" => GrayWeights::Channel(0),
         "g" => GrayWeights::Channel(1),
         "b" => GrayWeights::Channel(2),
@@ -37,7 +37,7 @@ pub(crate) fn weights(word: &str) -> Result<GrayWeights, String> {
 impl Making for Gray {
     fn steps(&self, input: &Facts, context: &Context<'_>) -> Done<Steps> {
         let weights = match self.weights {
-            GrayWeights::Luminance(_) => GrayWeights::Luminance(input.metadata.transfer),
+            GrayWeights::Luminance(_) => GrayWeights::luminance_of(&input.metadata),
             named => named,
         };
         Ok(vec![Box::new(flow::ToGray::new(weights).threads(context.shared.threads()))])

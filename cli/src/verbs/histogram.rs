@@ -322,7 +322,7 @@ fn report_of(counts: &Counts, verb: &Histogram, seen: &mut Vec<(String, Counted)
 /// Weights with the picture's own curve, where luminance was asked for.
 pub(crate) fn weights_for(weights: GrayWeights, input: &Facts) -> GrayWeights {
     match weights {
-        GrayWeights::Luminance(_) => GrayWeights::Luminance(input.metadata.transfer),
+        GrayWeights::Luminance(_) => GrayWeights::luminance_of(&input.metadata),
         named => named,
     }
 }

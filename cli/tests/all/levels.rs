@@ -133,3 +133,32 @@ fn colours_go_to_another_space_and_their_difference_is_told() {
     out(&["blank", &ink, "--size", "3x3", "--depth", "f32", "--as", "gray"]);
     assert!(fails(1, &["color", &ink, &p3, "--to", "romm"]).contains("not of values"));
 }
+
+#[test]
+fn a_map_of_differences_holds_values_or_false_colours() {
+    let folder = Folder::new();
+    let (values, seen, plot) = (folder.path("map.npy"), folder.path("map.png"), folder.path("plot.svg"));
+    let (quay, other) = (demo("quay-dawn.png"), folder.path("other.png"));
+    out(&["negative", &quay, &other]);
+    let words = ["compare", &quay, &other, "--color-difference", "--json"];
+    let told = json(&[&words[..], &["--map", &values, "--plot", &plot]].concat());
+    out(&[&words[..], &["--map", &seen]].concat());
+    let max = json(&["histogram", &values, "--json"])[0]["channels"][0]["max"].as_f64().unwrap();
+    assert!((max - told[0]["max"].as_f64().unwrap()).abs() < 1e-6, "{max} {told}");
+    assert_eq!(json(&["facts", &seen, "--json"])[0]["layout"], "rgb");
+    assert!(std::fs::read_to_string(&plot).unwrap().contains("how far apart"));
+    assert!(fails(2, &["compare", &quay, &other, "--map", &seen]).contains("--color-difference"));
+}
+
+#[test]
+fn models_come_as_planes_and_go_back() {
+    let folder = Folder::new();
+    let (planes, back) = (folder.path("lab.npy"), folder.path("back.png"));
+    let quay = demo("quay-dawn.png");
+    let said = out(&["color", &quay, &planes, "--model", "lab", "--white", "d50"]);
+    assert!(said.contains("lab of srgb: L, a, b"), "{said}");
+    out(&["color", &planes, &back, "--from-model", "lab", "--white", "d50"]);
+    assert!(out(&["compare", &quay, &back]).contains("equal"));
+    assert!(fails(2, &["color", &quay, &planes, "--model", "cmy"]).contains("a model is one of"));
+    assert!(fails(1, &["color", &quay, &folder.path("lab.jpg"), "--model", "lab"]).contains("cannot hold"));
+}

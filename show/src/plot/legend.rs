@@ -188,7 +188,7 @@ mod tests {
     fn the_bar_begins_and_ends_with_the_ends_of_the_ramp() {
         let (at, bar) = legend(0.0, 1.0).bar(500).unwrap();
         assert_eq!(at, (18, 34));
-        assert_eq!(bar[(0, 0)], Rgb::new(21, 16, 48));
+        assert_eq!(bar[(0, 0)], Rgb::new(20, 16, 48));
         let (r, g, b) = codes(Ramp::named("fathom").unwrap().at(1.0));
         assert_eq!(bar[(bar.size().width - 1, 5)], Rgb::new(r, g, b));
         let (wide, _) = legend(0.0, 1.0).rules(&RampRules::default().below([0.0; 3])).bar(500).unwrap();

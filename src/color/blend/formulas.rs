@@ -60,25 +60,27 @@ fn mixed(mode: BlendMode, lower: &Lane, upper: &Lane, out: &mut Lane) {
     }
 }
 
-/// The shares Fa of the upper and Fb of the lower layer, by the alpha of the lower and the upper.
-#[inline(always)]
-fn shares(operator: Operator, lower: &Lane, upper: &Lane, fa: &mut Lane, fb: &mut Lane) {
+/// The share Fa of the upper layer by the lower's alpha, and Fb of the lower by the upper's: all are straight lines, given by a constant
+/// and a factor.
+fn shares(operator: Operator) -> ((f32, f32), (f32, f32)) {
     use Operator as O;
-    for i in 0..RUN {
-        let (b, s) = (lower[i], upper[i]);
-        fa[i] = match operator {
-            O::SourceOver | O::Copy | O::Plus => 1.0,
-            O::DestinationOver | O::SourceOut | O::DestinationAtop | O::Xor => 1.0 - b,
-            O::SourceIn | O::SourceAtop => b,
-            O::DestinationIn | O::DestinationOut | O::Clear => 0.0,
-        };
-        fb[i] = match operator {
-            O::DestinationOver | O::Plus => 1.0,
-            O::SourceOver | O::DestinationOut | O::SourceAtop | O::Xor => 1.0 - s,
-            O::DestinationIn | O::DestinationAtop => s,
-            O::SourceIn | O::SourceOut | O::Copy | O::Clear => 0.0,
-        };
-    }
+    const ALL: (f32, f32) = (1.0, 0.0);
+    const NONE: (f32, f32) = (0.0, 0.0);
+    const INSIDE: (f32, f32) = (0.0, 1.0);
+    const OUTSIDE: (f32, f32) = (1.0, -1.0);
+    let upper = match operator {
+        O::SourceOver | O::Copy | O::Plus => ALL,
+        O::DestinationOver | O::SourceOut | O::DestinationAtop | O::Xor => OUTSIDE,
+        O::SourceIn | O::SourceAtop => INSIDE,
+        O::DestinationIn | O::DestinationOut | O::Clear => NONE,
+    };
+    let lower = match operator {
+        O::DestinationOver | O::Plus => ALL,
+        O::SourceOver | O::DestinationOut | O::SourceAtop | O::Xor => OUTSIDE,
+        O::DestinationIn | O::DestinationAtop => INSIDE,
+        O::SourceIn | O::SourceOut | O::Copy | O::Clear => NONE,
+    };
+    (upper, lower)
 }
 
 /// A run of the upper layer over one of the lower, to be compiled for wider registers.
@@ -99,34 +101,32 @@ impl Work for Composite<'_> {
     #[inline(always)]
     fn work(self) {
         let Composite { mode, operator, lower, upper, colors, stores_alpha } = self;
-        let (mut fa, mut fb) = ([0.0; RUN], [0.0; RUN]);
-        shares(operator, &lower.alpha, &upper.alpha, &mut fa, &mut fb);
         // What each layer gives, the alpha that comes of it, and what colours are divided by.
-        let (mut alpha, mut scale) = ([0.0; RUN], [0.0; RUN]);
+        let (mut fa, mut fb, mut alpha, mut scale) = ([0.0; RUN], [0.0; RUN], [0.0; RUN], [0.0; RUN]);
+        let ((a0, a1), (b0, b1)) = shares(operator);
         for i in 0..RUN {
-            (fa[i], fb[i]) = (upper.alpha[i] * fa[i], lower.alpha[i] * fb[i]);
+            let (b, s) = (lower.alpha[i], upper.alpha[i]);
+            (fa[i], fb[i]) = (s * (a0 + a1 * b), b * (b0 + b1 * s));
             alpha[i] = (fa[i] + fb[i]).min(1.0);
-            scale[i] = match () {
-                () if !stores_alpha => 1.0,
-                () if alpha[i] > 0.0 => 1.0 / alpha[i],
-                () => 0.0,
-            };
+            scale[i] = if alpha[i] > 0.0 { 1.0 / alpha[i] } else { 0.0 };
         }
-        let keeps = operator.keeps_outside();
+        if !stores_alpha {
+            scale = [1.0; RUN];
+        }
+        // The upper alpha that leaves the lower layer to the last bit; where there is none, a number that nothing equals.
+        let nothing = if operator.keeps_outside() { 0.0 } else { f32::NAN };
         let mut mix = [0.0; RUN];
         for c in 0..colors {
             let (below, above) = (&mut lower.colors[c], &upper.colors[c]);
             mixed(mode, below, above, &mut mix);
             for i in 0..RUN {
-                let b = lower.alpha[i];
-                let color = above[i] + b * (mix[i] - above[i]);
+                let color = above[i] + lower.alpha[i] * (mix[i] - above[i]);
                 let sum = (fa[i] * color + fb[i] * below[i]) * scale[i];
-                // Nothing over something leaves it to the last bit.
-                below[i] = if keeps && upper.alpha[i] == 0.0 { below[i] } else { sum };
+                below[i] = if upper.alpha[i] == nothing { below[i] } else { sum };
             }
         }
         for i in 0..RUN {
-            lower.alpha[i] = if keeps && upper.alpha[i] == 0.0 { lower.alpha[i] } else { alpha[i] };
+            lower.alpha[i] = if upper.alpha[i] == nothing { lower.alpha[i] } else { alpha[i] };
         }
     }
 }

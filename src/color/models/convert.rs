@@ -383,6 +383,29 @@ impl FromModel {
     }
 }
 
+impl FromModel {
+    /// The channels of rgb in floats taken for those of the model, as files bring them that keep no names; alpha stays.
+    pub(crate) fn unnamed(&self, from: &Pixels, depth: Depth) -> Result<Pixels> {
+        let mut out = Pixels::new(from.size(), from.layout(), depth)?;
+        let AnySamples::F32(view) = from.samples_any() else {
+            return Err(Error::invalid("input", "channels of a model are floats"));
+        };
+        let channels = view.channels().count;
+        self.run_any(out.samples_any_mut(), from.layout(), &|y, x, run, count| {
+            let mut lanes: Lanes<f32> = [[0.0; RUN]; 4];
+            separate(&view.row(y)[x * channels..(x + count) * channels], channels, &mut lanes);
+            for (to, lane) in run.iter_mut().zip(&lanes) {
+                *to = *lane;
+            }
+        })?;
+        if from.layout().has_alpha() {
+            let alpha = alpha_of(from)?;
+            with_samples_mut!(out.samples_any_mut(), view => put_alpha(view, &alpha));
+        }
+        Ok(out)
+    }
+}
+
 fn put_alpha<S: Sample>(to: SampleViewMut<'_, S>, alpha: &Frame<Gray<f32>>) {
     for (to, from) in to.into_rows().zip(alpha.view().samples().rows()) {
         for (pixel, alpha) in to.as_chunks_mut::<4>().0.iter_mut().zip(from) {

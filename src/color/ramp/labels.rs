@@ -6,13 +6,13 @@ use super::{Ramp, RampKind, codes, srgb_of_oklab};
 const NO_CLASS: [u8; 4] = [24, 24, 24, u8::MAX];
 
 /// The colour of a class, as codes of sRGB: of 0 nearly black; of 1 and on the colours of the ramp `pennants`, which all kinds of
-/// vision tell apart; behind them hues a golden angle apart in three lightnesses, which repeat nowhere near.
+/// vision tell apart; behind them hues a golden angle apart in seven lightnesses, of which the first two hundred all differ.
 ///
 /// # Examples
 /// ```
 /// use rahmen::color::label_color;
-/// let all: std::collections::HashSet<_> = (0..500).map(label_color).collect();
-/// assert_eq!(all.len(), 500);
+/// let all: std::collections::HashSet<_> = (0..200).map(label_color).collect();
+/// assert_eq!(all.len(), 200);
 /// ```
 pub fn label_color(class: u64) -> [u8; 3] {
     let ramp = Ramp::named("pennants");
@@ -45,7 +45,8 @@ const GOLDEN: f64 = 137.507_764_050_037_85;
 /// The colour of a class behind those that were chosen.
 fn beyond(place: usize) -> [u8; 4] {
     let hue = (place as f64 * GOLDEN).rem_euclid(360.0).to_radians();
-    let lightness = [0.72, 0.52, 0.86][place % 3];
-    let chroma = [0.11, 0.09, 0.07][place / 3 % 3];
+    // Periods that are no Fibonacci numbers: after those the hue nearly comes back.
+    let lightness = [0.72, 0.52, 0.86, 0.62, 0.44, 0.79, 0.57][place % 7];
+    let chroma = [0.10, 0.07][place / 7 % 2];
     codes(srgb_of_oklab([lightness, chroma * hue.cos(), chroma * hue.sin()]))
 }

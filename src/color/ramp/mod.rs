@@ -58,7 +58,7 @@ impl RampKind {
 /// let ramp = Ramp::named("fathom").ok_or("no such ramp")?;
 /// let ([r0, ..], [r1, ..]) = (ramp.at(0.0), ramp.at(1.0));
 /// assert!(r0 < 0.1 && r1 > 0.8); // dark to light
-/// assert_eq!(ramp.reversed().at(0.0), ramp.at(1.0));
+/// assert_eq!(ramp.clone().reversed().at(0.0), ramp.at(1.0));
 /// # Ok::<(), Box<dyn std::error::Error>>(())
 /// ```
 #[derive(Debug, Clone, PartialEq)]

@@ -74,7 +74,7 @@ impl fmt::Display for YcbcrOrder {
 /// A frame of a camera, packed 4:2:2, gray at half:
 /// ```
 /// use rahmen::color::ycbcr::{YcbcrLayout, YcbcrOrder, YcbcrRules};
-/// use rahmen::{ChromaSampling, Rgb, Size};
+/// use rahmen::{Rgb, Size, pixel::ChromaSampling};
 /// let rules = YcbcrRules::new(8).sampling(ChromaSampling::Ratio422);
 /// let layout = YcbcrLayout::new(Size::new(4, 1), YcbcrOrder::YCbYCr, rules);
 /// let coded = layout.read::<u8>(&[126, 128, 126, 128, 235, 128, 16, 128])?;
