@@ -15,7 +15,8 @@ pub(super) struct Quick {
     /// Light of every code, a channel each.
     light: [[f32; 256]; 3],
     matrix: [[f32; 3]; 3],
-    steps: [Steps; 3],
+    /// One for all channels where their curves are one: a smaller table stays nearer.
+    steps: Vec<Steps>,
 }
 
 impl Quick {
@@ -28,11 +29,12 @@ impl Quick {
                 *light = curves.decode(code) as f32;
             }
         }
-        if light.iter().flatten().any(|v| !(-1e3..=1e3).contains(v)) || matrix.iter().flatten().any(|v| v.abs() > 1e3) {
+        if light.iter().flatten().any(|v: &f32| !(-1e3..=1e3).contains(v))
+            || matrix.iter().flatten().any(|v| v.abs() > 1e3)
+        {
             return None;
         }
-        let steps = |c: usize| Steps::new(&to[c.min(to.len() - 1)]);
-        let steps = [steps(0)?, steps(1)?, steps(2)?];
+        let steps = to.iter().map(Steps::new).collect::<Option<Vec<_>>>()?;
         Some(Quick { light, matrix: matrix.map(|row| row.map(|v| v as f32)), steps })
     }
 
@@ -56,10 +58,8 @@ impl Quick {
             }
             level.work(Keys { quick: self, run: &mut run });
             for c in 0..3 {
-                let Some(all) = self.steps[c].all() else { continue };
-                for key in &mut run.keys[c] {
-                    *key = Steps::sum(all, *key);
-                }
+                let steps = self.steps.get(c).or(self.steps.first());
+                steps.into_iter().for_each(|steps| steps.sums(&mut run.keys[c]));
             }
             let near = level.work(Codes { run: &run, codes: &mut codes });
             interleave(&codes, channels, to);

@@ -6,6 +6,7 @@
 //! Not here: codes of 16 bits, which [`Curves`] finds.
 
 use super::curves::Curves;
+use super::lanes::RUN;
 
 /// Sums by the upper bits of light.
 #[derive(Debug, Clone)]
@@ -59,10 +60,14 @@ impl Steps {
         Some(Steps(table))
     }
 
-    /// All of them: one more than any place.
-    #[inline(always)]
-    pub(super) fn all(&self) -> Option<&[u32; PLACES]> {
-        self.0.first_chunk()
+    /// The sums of keys, in their place. One at a time: gathering registers were measured and are slower.
+    #[inline]
+    pub(super) fn sums(&self, keys: &mut [u32; RUN]) {
+        // As long as an index can be.
+        let Some(all) = self.0.first_chunk::<PLACES>() else { return };
+        for key in keys {
+            *key = all[(*key >> SHIFT) as usize & (PLACES - 1)] + (*key & LOW);
+        }
     }
 
     /// What light is looked up by; NaN as nothing.
@@ -71,12 +76,6 @@ impl Steps {
     pub(super) fn key(light: f32) -> u32 {
         // In this order NaN ends as the least.
         light.max(LEAST).min(MOST).to_bits() - (FIRST << SHIFT)
-    }
-
-    /// The sum of a key.
-    #[inline(always)]
-    pub(super) fn sum(all: &[u32; PLACES], key: u32) -> u32 {
-        all[(key >> SHIFT) as usize & (PLACES - 1)] + (key & LOW)
     }
 
     /// The code of a sum.
@@ -98,14 +97,19 @@ mod tests {
     use super::*;
     use crate::pixel::{Depth, Transfer};
 
+    fn sum(steps: &Steps, light: f32) -> u32 {
+        let mut keys = [Steps::key(light); RUN];
+        steps.sums(&mut keys);
+        keys[0]
+    }
+
     #[test]
     fn every_step_and_its_neighbours_are_those_of_the_exact_curve() {
         for transfer in [Transfer::Srgb, Transfer::Linear, Transfer::Power(2.2), Transfer::Bt709, Transfer::Romm] {
             let curves = Curves::new(transfer, Depth::U8);
             let steps = Steps::new(&curves).unwrap();
-            let all = steps.all().unwrap();
             let check = |light: f32| {
-                let found = Steps::code(Steps::sum(all, Steps::key(light)));
+                let found = Steps::code(sum(&steps, light));
                 assert_eq!(found, curves.encode::<u8>(light.into()), "{transfer:?} {light:e}");
             };
             for step in curves.thresholds() {
@@ -124,8 +128,7 @@ mod tests {
     fn light_near_a_step_is_told_on_both_sides() {
         let curves = Curves::new(Transfer::Srgb, Depth::U8);
         let steps = Steps::new(&curves).unwrap();
-        let all = steps.all().unwrap();
-        let near = |light: f32, off: u32| Steps::is_near(Steps::sum(all, Steps::key(light)), off);
+        let near = |light: f32, off: u32| Steps::is_near(sum(&steps, light), off);
         for step in curves.thresholds() {
             let bits = (*step as f32).to_bits();
             for apart in 0..=20 {

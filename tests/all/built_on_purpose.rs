@@ -266,3 +266,10 @@ fn a_picture_and_what_is_held_to_make_it_count_together() {
     });
     assert_eq!(budget.held(), 0);
 }
+
+#[test]
+fn a_grid_over_a_picture_without_columns_has_no_tile_however_high_it_is() {
+    use rahmen::access::{Rest, TileGrid};
+    let grid = TileGrid::new(rahmen::Size::new(0, 3_333_333_337), rahmen::Size::new(4, 2), (1, 3), Rest::Pad).unwrap();
+    assert_eq!((grid.count(), grid.tiles().count()), (0, 0));
+}

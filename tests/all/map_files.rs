@@ -81,3 +81,27 @@ fn bilevel_maps_read_with_black_as_none_and_go_back_to_the_same_bits() {
     let bad = read_from(Dribble { bytes: b"P1 2 1 1 2".to_vec(), at: 0, each: 99 }, ReadOptions::default());
     assert!(bad.unwrap_err().to_string().contains("'2'"));
 }
+
+#[test]
+fn long_numbers_of_a_header_are_wrong_however_the_stream_is_cut() {
+    struct Pieces<'a>(&'a [u8], usize);
+    impl std::io::Read for Pieces<'_> {
+        fn read(&mut self, to: &mut [u8]) -> std::io::Result<usize> {
+            let most = self.1.min(to.len());
+            self.0.read(&mut to[..most])
+        }
+    }
+    let noughts = "0".repeat(110);
+    for text in [format!("P4 2 {noughts}2 25"), format!("P1 12 {noughts}5\n5"), format!("P3 1 6 {noughts}9\n1 4 6")] {
+        for each in [1, 7, 21, 22, 64, 500] {
+            let error =
+                rahmen::file::read_from(Pieces(text.as_bytes(), each), Default::default()).unwrap_err().to_string();
+            assert!(error.contains("is not a number: 0000000000000000"), "{each}: {error}");
+        }
+    }
+    // Twenty digits are a number still.
+    let good = format!("P2 {:020} 1 9\n5 6", 2);
+    for each in [1, 3, 500] {
+        assert_eq!(rahmen::file::read_from(Pieces(good.as_bytes(), each), Default::default()).unwrap().size().width, 2);
+    }
+}

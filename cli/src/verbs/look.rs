@@ -6,9 +6,10 @@ use crate::look as looking;
 use crate::open;
 use crate::words;
 use clap::{Args, ValueEnum};
+use rahmen::color::{Ramp, RampRules};
 use rahmen::convert::channels::Take;
 use rahmen::convert::depth::Window;
-use rahmen::flow::{Channels, Crop, Step};
+use rahmen::flow::{Channels, Crop, RampLimits, Step};
 use rahmen::{Content, Picture, PixelFormat};
 use rahmen_show::Look as How;
 use rahmen_show::text::{Colors, Terminal, picture};
@@ -32,6 +33,9 @@ pub(crate) struct Look {
     /// Window: show values from LO to HI as black to white (default: bytes as they are, other numbers by their own range)
     #[arg(long, value_name = "LO,HI", value_parser = words::limits, allow_hyphen_values = true)]
     window: Option<(f64, f64)>,
+    /// Paint one channel with a ramp (see ramp --list), between the limits of --window or those that are used
+    #[arg(long, value_name = "NAME", value_parser = crate::verbs::ramp::ramp)]
+    ramp: Option<Ramp>,
     /// Rulers with pixel coordinates at the top and on the left
     #[arg(long)]
     grid: bool,
@@ -75,6 +79,14 @@ impl Look {
         let one = |file: &Path| {
             let (shown, (x, y)) = self.load(file, shared)?;
             let terminal = if self.grid { terminal.rulers(x, y) } else { terminal };
+            if let Some(ramp) = &self.ramp {
+                let limits = self.window.map_or(RampLimits::Used, |(low, high)| RampLimits::Levels(low, high));
+                let rules = RampRules::default().threads(shared.threads());
+                let painted =
+                    shown.false_color(ramp.clone(), limits, &rules).map_err(|e| open::in_file(e.into(), file))?;
+                let text = picture(painted.content(), terminal, How::default());
+                return text.map_err(|e| open::in_file(e.into(), file));
+            }
             let text = picture(shown.content(), terminal, How::of(shown.metadata()).window(window));
             text.map_err(|e| open::in_file(e.into(), file))
         };

@@ -78,3 +78,14 @@ fn wrong_words_are_told() {
     );
     assert!(fails(2, &["ramp", &demo("sonar.png")]).contains("OUT"));
 }
+
+#[test]
+fn a_look_takes_a_ramp() {
+    let words =
+        ["look", &demo("depths.npy"), "--ramp", "lantern", "--columns", "20", "--lines", "8", "--colors", "true"];
+    let text = out(&words);
+    // The deepest is the ramp's last colour, pale yellow.
+    assert!(text.contains("\u{1b}[") && text.contains("249;218;160"), "{text:?}");
+    assert!(fails(1, &["look", &demo("quay-dawn.png"), "--ramp", "lantern"]).contains("one channel"));
+    out(&["look", &demo("quay-dawn.png"), "--channel", "g", "--ramp", "kelp", "--colors", "plain"]);
+}

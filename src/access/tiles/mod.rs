@@ -160,7 +160,9 @@ impl TileGrid {
     /// All tiles, row by row from the top left.
     pub fn tiles(&self) -> impl Iterator<Item = Tile> + use<> {
         let grid = *self;
-        (0..grid.rows()).flat_map(move |row| (0..grid.columns()).filter_map(move |column| grid.tile(column, row)))
+        // Without a column there is nothing in a billion rows.
+        let rows = if grid.columns() == 0 { 0 } else { grid.rows() };
+        (0..rows).flat_map(move |row| (0..grid.columns()).filter_map(move |column| grid.tile(column, row)))
     }
 
     /// The size of this tile as it is cut: with [`Rest::Pad`] all are alike.

@@ -13,7 +13,7 @@ use crate::frame::{
     with_samples, with_samples_mut,
 };
 use crate::pixel::{Depth, Gray, Layout, PicturePixel, Sample};
-use crate::simd::Level;
+use crate::simd::{Level, Work};
 use crate::threads::{self, COMPUTED};
 use std::sync::OnceLock;
 
@@ -289,6 +289,20 @@ fn over_white([x, y, z]: [f64; 3]) -> Matrix {
     [[1.0 / x, 0.0, 0.0], [0.0, 1.0 / y, 0.0], [0.0, 0.0, 1.0 / z]]
 }
 
+/// What the light of a run is looked up by.
+struct Keys<'a>(&'a Lane, &'a mut [u32; RUN]);
+
+impl Work for Keys<'_> {
+    type Out = ();
+
+    #[inline(always)]
+    fn work(self) {
+        for (key, light) in self.1.iter_mut().zip(self.0) {
+            *key = Steps::key(*light);
+        }
+    }
+}
+
 /// Fills a run: from row y, from pixel x on, so many.
 type GetRun<'a> = dyn Fn(u32, usize, &mut [Lane; 3], usize) + Sync + 'a;
 
@@ -332,20 +346,22 @@ impl FromModel {
                     get(y, x, &mut run, count);
                     level.work_in_256_bits(Back(&self.formula, &mut run));
                     let to = &mut to[x * channels..(x + count) * channels];
-                    self.store(&run, &mut codes);
+                    self.store(level, &run, &mut codes);
                     interleave(&codes, channels, to);
                 }
             }
         });
     }
 
-    fn store<S: Sample>(&self, run: &[Lane; 3], codes: &mut Lanes<S>) {
-        let steps = self.steps.as_ref().and_then(Steps::all).filter(|_| S::DEPTH == Depth::U8);
+    fn store<S: Sample>(&self, level: Level, run: &[Lane; 3], codes: &mut Lanes<S>) {
         for (lane, codes) in run.iter().zip(codes) {
-            match steps {
+            match self.steps.as_ref().filter(|_| S::DEPTH == Depth::U8) {
                 Some(steps) => {
-                    for (code, light) in codes.iter_mut().zip(lane) {
-                        *code = S::from_u8(Steps::code(Steps::sum(steps, Steps::key(*light))));
+                    let mut keys = [0; RUN];
+                    level.work(Keys(lane, &mut keys));
+                    steps.sums(&mut keys);
+                    for (code, sum) in codes.iter_mut().zip(keys) {
+                        *code = S::from_u8(Steps::code(sum));
                     }
                 }
                 None => {

@@ -181,8 +181,16 @@ impl Painter {
             }
             other => {
                 other.gather(0, step, scratch);
+                let (low, scale) = (self.window.low(), 1.0 / (self.window.high() - self.window.low()));
+                let Some(table) = self.table.first_chunk::<PLACES>() else { return };
+                let plain = self.ramp.kind() != RampKind::Categories;
                 for (to, value) in out.iter_mut().zip(scratch) {
-                    *to = self.nearest(*value);
+                    let place = (*value - low) * scale;
+                    *to = match plain && (0.0..1.0).contains(&place) {
+                        true => table[(place * (PLACES - 1) as f64 + 0.5) as usize & (PLACES - 1)],
+                        // Outside, at the upper limit, a class, or no number.
+                        false => self.nearest(*value),
+                    };
                 }
             }
         }

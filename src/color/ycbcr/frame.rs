@@ -1,37 +1,13 @@
 //! Luma and colour differences as three planes.
 
 use super::YcbcrRules;
-use super::rows::{Lanes, Sum, ToRgb, averaged, doubled, full_of, halved, load, whole};
+use super::code::YcbcrCode;
+use super::rows::{Lanes, Sum, ToRgb, averaged, doubled, full_of, halved, load};
 use crate::error::{Error, Result};
 use crate::frame::{AnySamples, Frame, SampleViewMut, Size, View, ViewMut, same_size, with_samples};
 use crate::pixel::{ChromaSiting, Gray, Layout, PicturePixel, Rgb, Sample};
-use crate::simd::{Level, Work};
+use crate::simd::Level;
 use crate::threads::{self, Threads};
-
-/// A type that codes are held in: `u8` for 8 bits, `u16` for 8 to 16. Sealed, as [`Sample`] is.
-pub trait YcbcrCode: Sample {
-    /// Bits that have room.
-    const BITS: u8;
-    /// The code nearest to a number that was clamped and biased.
-    #[doc(hidden)]
-    fn of_floor(value: f64) -> Self;
-}
-
-impl YcbcrCode for u8 {
-    const BITS: u8 = 8;
-    #[inline(always)]
-    fn of_floor(value: f64) -> u8 {
-        whole(value) as u8
-    }
-}
-
-impl YcbcrCode for u16 {
-    const BITS: u8 = 16;
-    #[inline(always)]
-    fn of_floor(value: f64) -> u16 {
-        whole(value) as u16
-    }
-}
 
 /// Luma and colour differences: three planes of codes, the last two smaller where there are fewer of them.
 #[derive(Debug, Clone, PartialEq)]
@@ -114,10 +90,10 @@ impl<T: YcbcrCode> YcbcrFrame<T> {
         let back = ToRgb::new(&self.rules, full_of(S::DEPTH));
         let bytes = self.size().pixels().saturating_mul(24);
         target.into_samples().each_band(self.rules.threads, bytes, &|first, part| {
-            let mut rows = Chroma::new(self);
+            let (mut rows, level) = (Chroma::new(self), Level::best());
             for (y, to) in (first..).zip(part.into_rows()) {
                 rows.go_to(self, y);
-                Level::best().work(BackRow { back: &back, rows: &rows, to });
+                back.run(level, [&rows.y, &rows.cb, &rows.cr], to);
             }
         });
         Ok(())
@@ -139,11 +115,11 @@ impl<T: YcbcrCode> YcbcrFrame<T> {
 
 /// A row of luma with its colour differences at full width, as numbers.
 struct Chroma {
-    y: Vec<f64>,
-    cb: Vec<f64>,
-    cr: Vec<f64>,
+    y: Vec<f32>,
+    cb: Vec<f32>,
+    cr: Vec<f32>,
     /// Room for a row of fewer, and for one of its neighbours.
-    few: (Vec<f64>, Vec<f64>),
+    few: (Vec<f32>, Vec<f32>),
 }
 
 impl Chroma {
@@ -179,23 +155,8 @@ impl Chroma {
     }
 }
 
-fn numbers<T: YcbcrCode>(row: &[Gray<T>], to: &mut [f64]) {
-    row.iter().zip(to).for_each(|(from, to)| *to = from.value.to_f64());
-}
-
-struct BackRow<'a, S> {
-    back: &'a ToRgb,
-    rows: &'a Chroma,
-    to: &'a mut [S],
-}
-
-impl<S: Sample> Work for BackRow<'_, S> {
-    type Out = ();
-
-    #[inline(always)]
-    fn work(self) {
-        self.back.run([&self.rows.y, &self.rows.cb, &self.rows.cr], self.to);
-    }
+fn numbers<T: YcbcrCode>(row: &[Gray<T>], to: &mut [f32]) {
+    row.iter().zip(to).for_each(|(from, to)| *to = from.value.to_f32());
 }
 
 /// Luma and colour differences of a picture: gray has no colour differences, alpha is left out. One pass.
@@ -241,14 +202,14 @@ impl<T: YcbcrCode> YcbcrFrame<T> {
                 let channels = source.channels().count;
                 let wide = size.width as usize;
                 let (mut row, mut mean) = (Lanes::new(wide), Lanes::new(wide));
-                let mut half = Lanes::new(few.width as usize);
+                let (mut half, level) = (Lanes::new(few.width as usize), Level::best());
                 let [mut y, cb, cr] = job.planes;
                 for (i, (cb, cr)) in (0u32..).zip(cb.into_rows().zip(cr.into_rows())) {
                     for j in 0..down.min(y.height() - i * down) {
                         let at = i * down + j;
                         let target = if j == 0 { &mut mean } else { &mut row };
                         load(source.row(job.first + at), channels, target);
-                        Level::best().work(Code { sum: sums[0], most: rules.max_code(), from: target, to: y.row_mut(at) });
+                        sums[0].codes(level, target, rules.max_code(), y.row_mut(at));
                         if j == 1 {
                             averaged(&mut mean, &row);
                         }
@@ -259,8 +220,8 @@ impl<T: YcbcrCode> YcbcrFrame<T> {
                         halved(&mean, rules.siting == ChromaSiting::Left, &mut half);
                         &half
                     };
-                    Level::best().work(Code { sum: sums[1], most: rules.max_code(), from: lanes, to: cb });
-                    Level::best().work(Code { sum: sums[2], most: rules.max_code(), from: lanes, to: cr });
+                    sums[1].codes(level, lanes, rules.max_code(), cb);
+                    sums[2].codes(level, lanes, rules.max_code(), cr);
                 }
             });
         });
@@ -290,20 +251,4 @@ fn bands_of<'a, T: YcbcrCode>(
         rest = [y_rest, cb_rest, cr_rest];
     }
     jobs
-}
-
-struct Code<'a, T> {
-    sum: Sum,
-    most: f64,
-    from: &'a Lanes,
-    to: &'a mut [T],
-}
-
-impl<T: YcbcrCode> Work for Code<'_, T> {
-    type Out = ();
-
-    #[inline(always)]
-    fn work(self) {
-        self.sum.codes(self.from, self.most, self.to, T::of_floor);
-    }
 }

@@ -1,7 +1,8 @@
 //! Luma and colour differences in foreign memory: planes, half-planar and packed.
 
 use super::YcbcrRules;
-use super::frame::{YcbcrCode, YcbcrFrame, chroma_size};
+use super::code::YcbcrCode;
+use super::frame::{YcbcrFrame, chroma_size};
 use crate::error::{Error, ErrorKind, Result};
 use crate::frame::{Frame, Size};
 use crate::pixel::{ChromaSampling, Gray};

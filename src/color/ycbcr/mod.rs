@@ -6,6 +6,7 @@
 //!
 //! Codes are rounded once, exactly, ties up. Not here: JPEG, whose own transform belongs to its standard ([`file`](crate::file)).
 
+mod code;
 mod frame;
 mod layout;
 mod rows;
@@ -14,7 +15,8 @@ use super::space::{Matrix, inverse};
 use crate::error::{Error, Result};
 use crate::pixel::{ChromaSampling, ChromaSiting};
 use crate::threads::Threads;
-pub use frame::{YcbcrCode, YcbcrFrame, to_ycbcr};
+pub use code::YcbcrCode;
+pub use frame::{YcbcrFrame, to_ycbcr};
 pub use layout::{YcbcrLayout, YcbcrOrder};
 
 /// How much red and blue count towards luma.

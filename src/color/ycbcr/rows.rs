@@ -1,27 +1,26 @@
-//! Rows of red, green and blue to luma and colour differences and back, in `f64` over lanes.
+//! Rows of red, green and blue to luma and colour differences and back, over lanes of numbers that are exact in `f32`: codes, and means of two or
+//! four of them.
+//!
+//! Codes of 8 bits are summed in `f32`, and again in `f64` where a sum lies near a tie; all others in `f64`.
 //!
 //! All codes are sums of whole numbers times the standards' decimals over a common denominator, so that ties are met exactly. A sum in `f64` is
 //! off by less than the bias that is added before rounding: every tie goes up, and of all else only what lies within the bias below one.
 
 use super::YcbcrRules;
-use crate::color::lanes::{RUN, separate};
+use super::code::{YcbcrCode, whole};
+use crate::color::lanes::{RUN, interleave, separate};
 use crate::pixel::{Depth, Sample};
+use crate::simd::{Level, Work};
 
 /// More than a sum of codes of 16 bits is off.
 const BIAS: f64 = 1e-10;
 
-/// The whole part of a number from 0 to 65,535: it stands in the low bits of its sum with 2^52, where a cast would be checked.
-#[inline(always)]
-pub(super) fn whole(value: f64) -> u64 {
-    (value.floor() + 4_503_599_627_370_496.0).to_bits()
-}
-
-/// A row of lanes, as fractions of full.
+/// A row of lanes, as the numbers that samples are.
 #[derive(Debug, Default)]
 pub(super) struct Lanes {
-    pub(super) r: Vec<f64>,
-    pub(super) g: Vec<f64>,
-    pub(super) b: Vec<f64>,
+    pub(super) r: Vec<f32>,
+    pub(super) g: Vec<f32>,
+    pub(super) b: Vec<f32>,
 }
 
 impl Lanes {
@@ -39,7 +38,7 @@ pub(super) fn load<S: Sample>(row: &[S], channels: usize, to: &mut Lanes) {
         separate(pixels, channels, &mut lanes);
         let part = run * RUN..run * RUN + pixels.len() / channels;
         for (to, place) in [&mut to.r, &mut to.g, &mut to.b].into_iter().zip(places) {
-            to[part.clone()].iter_mut().zip(&lanes[place]).for_each(|(to, from)| *to = from.to_f64());
+            to[part.clone()].iter_mut().zip(&lanes[place]).for_each(|(to, from)| *to = from.to_f32());
         }
     }
 }
@@ -66,29 +65,110 @@ impl Sum {
     }
 
     /// Codes of a row, clamped to 0..=`most`.
+    pub(super) fn codes<T: YcbcrCode>(&self, level: Level, from: &Lanes, most: f64, to: &mut [T]) {
+        let mut codes = [0; RUN];
+        for (run, to) in to.chunks_mut(RUN).enumerate() {
+            let part = run * RUN..run * RUN + to.len();
+            let lanes = [&from.r[part.clone()], &from.g[part.clone()], &from.b[part]];
+            let quick = match (lanes[0].first_chunk(), lanes[1].first_chunk(), lanes[2].first_chunk()) {
+                (Some(r), Some(g), Some(b)) if T::BITS == 8 => {
+                    level.work(Near { sum: self, from: [r, g, b], codes: &mut codes })
+                }
+                _ => false,
+            };
+            match quick {
+                // Of 8 bits: the code is the sample.
+                true => to.iter_mut().zip(&codes).for_each(|(to, code)| *to = T::from_u8(*code)),
+                false => level.work(Exact { sum: self, from: lanes, most, to }),
+            }
+        }
+    }
+}
+
+/// How near to a tie a sum in `f32` counts as one: it is below 512, and off by less than four of its last places.
+const NEAR: f32 = 2e-4;
+
+/// Sums of a run in `f32`; gives whether no sum is near a tie, so that the codes are those of exact sums.
+struct Near<'a> {
+    sum: &'a Sum,
+    from: [&'a [f32; RUN]; 3],
+    codes: &'a mut [u8; RUN],
+}
+
+impl Work for Near<'_> {
+    type Out = bool;
+
+    #[inline(always)]
+    fn work(self) -> bool {
+        let Near { sum, from: [r, g, b], codes } = self;
+        let [wr, wg, wb] = sum.weights.map(|w| w as f32);
+        let offset = (sum.offset + 0.5) as f32;
+        let mut near = 0;
+        for i in 0..RUN {
+            (codes[i], near) = rounded(wr * r[i] + wg * g[i] + wb * b[i] + offset, near);
+        }
+        near == 0
+    }
+}
+
+/// The code of a sum that has half a code more, and whether it is near a tie, added to what was known.
+#[inline(always)]
+#[allow(clippy::manual_clamp)] // clamping would keep NaN
+fn rounded(sum: f32, near: u32) -> (u8, u32) {
+    let below = sum.floor();
+    let apart = sum - below;
+    // A whole number below 2^23 stands in the low bits of its sum with 2^23.
+    let code = (below.max(0.0).min(255.0) + 8_388_608.0).to_bits() as u8;
+    (code, near | u32::from(apart < NEAR) | u32::from(apart > 1.0 - NEAR))
+}
+
+/// Sums of a run in `f64`.
+struct Exact<'a, T> {
+    sum: &'a Sum,
+    from: [&'a [f32]; 3],
+    most: f64,
+    to: &'a mut [T],
+}
+
+impl<T: YcbcrCode> Work for Exact<'_, T> {
+    type Out = ();
+
     #[inline(always)]
     #[allow(clippy::manual_clamp)] // clamping would keep NaN
-    pub(super) fn codes<T>(&self, from: &Lanes, most: f64, to: &mut [T], code: impl Fn(f64) -> T) {
-        let ([wr, wg, wb], offset) = (self.weights, self.offset + 0.5 + BIAS);
-        let (r, g, b) = (&from.r[..to.len()], &from.g[..to.len()], &from.b[..to.len()]);
+    fn work(self) {
+        let Exact { sum, from: [r, g, b], most, to } = self;
+        let ([wr, wg, wb], offset) = (sum.weights, sum.offset + 0.5 + BIAS);
+        let (r, g, b) = (&r[..to.len()], &g[..to.len()], &b[..to.len()]);
         for x in 0..to.len() {
-            to[x] = code((wr * r[x] + wg * g[x] + wb * b[x] + offset).max(0.0).min(most));
+            let (r, g, b) = (f64::from(r[x]), f64::from(g[x]), f64::from(b[x]));
+            to[x] = T::of_floor((wr * r + wg * g + wb * b + offset).max(0.0).min(most));
         }
     }
 }
 
 /// A row of means of chroma places: two neighbours across, sited left or between them, from sums of one or two rows.
 pub(super) fn halved(from: &Lanes, left: bool, to: &mut Lanes) {
-    fn one(from: &[f64], left: bool, to: &mut [f64]) {
-        let last = from.len().saturating_sub(1);
-        for (x, to) in to.iter_mut().enumerate() {
-            let at = 2 * x;
-            let next = from[(at + 1).min(last)];
-            *to = match left {
-                // A quarter, a half and a quarter around the luma it lies on.
-                true => 0.25 * from[at.saturating_sub(1)] + 0.5 * from[at] + 0.25 * next,
-                false => 0.5 * (from[at] + next),
-            };
+    fn one(from: &[f32], left: bool, to: &mut [f32]) {
+        let (pairs, odd) = from.as_chunks::<2>();
+        let count = pairs.len().min(to.len());
+        let (pairs, (to, last)) = (&pairs[..count], to.split_at_mut(count));
+        if left {
+            // A quarter, a half and a quarter around the luma it lies on; the first luma is repeated.
+            if let (Some(to), Some([a, b])) = (to.first_mut(), pairs.first()) {
+                *to = 0.75 * a + 0.25 * b;
+            }
+            for i in 1..count {
+                to[i] = 0.25 * pairs[i - 1][1] + 0.5 * pairs[i][0] + 0.25 * pairs[i][1];
+            }
+        } else {
+            for i in 0..count {
+                to[i] = 0.5 * (pairs[i][0] + pairs[i][1]);
+            }
+        }
+        // The last luma of an odd width is repeated.
+        if let (Some(to), Some(only)) = (last.first_mut(), odd.first()) {
+            let before = pairs.last().map_or(*only, |pair| pair[1]);
+            *to = if left { 0.25 * before + 0.75 * only } else { *only };
         }
     }
     one(&from.r, left, &mut to.r);
@@ -106,10 +186,10 @@ pub(super) fn averaged(to: &mut Lanes, with: &Lanes) {
 }
 
 /// Chroma of half the width between which lumas lie, in a straight line, to full width.
-pub(super) fn doubled(from: &[f64], left: bool, to: &mut [f64]) {
+pub(super) fn doubled(from: &[f32], left: bool, to: &mut [f32]) {
     let last = from.len().saturating_sub(1);
     let (pairs, odd) = to.as_chunks_mut::<2>();
-    let pair = |before: f64, near: f64, behind: f64| match left {
+    let pair = |before: f32, near: f32, behind: f32| match left {
         true => [near, 0.5 * (near + behind)],
         false => [0.75 * near + 0.25 * before, 0.75 * near + 0.25 * behind],
     };
@@ -135,6 +215,7 @@ pub(super) struct ToRgb {
     /// What a code of Cr adds to red, of Cb and Cr to green, of Cb to blue.
     shares: (f64, (f64, f64), f64),
     full: f64,
+    bits: u8,
 }
 
 impl ToRgb {
@@ -147,25 +228,92 @@ impl ToRgb {
             chroma: none,
             shares: (m[0][2] * scale, (m[1][1] * scale, m[1][2] * scale), m[2][1] * scale),
             full,
+            bits: rules.bits,
         }
     }
 
+    /// A row of luma and colour differences, all at full width, as samples.
+    pub(super) fn run<S: Sample>(&self, level: Level, from: [&[f32]; 3], to: &mut [S]) {
+        let mut lanes = [[S::default(); RUN]; 4];
+        for (run, to) in to.chunks_mut(3 * RUN).enumerate() {
+            let part = run * RUN..run * RUN + to.len() / 3;
+            let from = from.map(|lane| &lane[part.clone()]);
+            let quick = match (from[0].first_chunk(), from[1].first_chunk(), from[2].first_chunk()) {
+                (Some(y), Some(cb), Some(cr)) if S::DEPTH == Depth::U8 && self.bits == 8 => {
+                    level.work(NearRgb { back: self, from: [y, cb, cr], to: &mut lanes })
+                }
+                _ => false,
+            };
+            if !quick {
+                level.work(ExactRgb { back: self, from, to: &mut lanes });
+            }
+            interleave(&lanes, 3, to);
+        }
+    }
+}
+
+/// A run of samples of 8 bits in `f32`; gives whether none is near a tie.
+struct NearRgb<'a, S> {
+    back: &'a ToRgb,
+    from: [&'a [f32; RUN]; 3],
+    to: &'a mut [[S; RUN]; 4],
+}
+
+impl<S: Sample> Work for NearRgb<'_, S> {
+    type Out = bool;
+
+    #[inline(always)]
+    fn work(self) -> bool {
+        let NearRgb { back, from: [y, cb, cr], to: [to_r, to_g, to_b, _] } = self;
+        let (black, scale, none) = (back.luma.0 as f32, back.luma.1 as f32, back.chroma as f32);
+        let (red, green, blue) = back.shares;
+        let (red, green, blue) = (red as f32, (green.0 as f32, green.1 as f32), blue as f32);
+        let mut near = 0;
+        for i in 0..RUN {
+            let (luma, b, r) = ((y[i] - black) * scale + 0.5, cb[i] - none, cr[i] - none);
+            let code;
+            (code, near) = rounded(luma + red * r, near);
+            to_r[i] = S::from_u8(code);
+            let code;
+            (code, near) = rounded(luma + (green.0 * b + green.1 * r), near);
+            to_g[i] = S::from_u8(code);
+            let code;
+            (code, near) = rounded(luma + blue * b, near);
+            to_b[i] = S::from_u8(code);
+        }
+        near == 0
+    }
+}
+
+/// A run in `f64`.
+struct ExactRgb<'a, S> {
+    back: &'a ToRgb,
+    from: [&'a [f32]; 3],
+    to: &'a mut [[S; RUN]; 4],
+}
+
+impl<S: Sample> Work for ExactRgb<'_, S> {
+    type Out = ();
+
     #[inline(always)]
     #[allow(clippy::manual_clamp)] // clamping would keep NaN
-    pub(super) fn run<S: Sample>(&self, [y, cb, cr]: [&[f64]; 3], to: &mut [S]) {
-        let ((black, scale), (red, green, blue)) = (self.luma, self.shares);
-        let (bias, full) = (0.5 + BIAS, self.full);
-        let to = to.as_chunks_mut::<3>().0;
-        let (y, cb, cr) = (&y[..to.len()], &cb[..to.len()], &cr[..to.len()]);
-        for x in 0..to.len() {
-            let (luma, b, r) = ((y[x] - black) * scale, cb[x] - self.chroma, cr[x] - self.chroma);
+    fn work(self) {
+        let ExactRgb { back, from: [y, cb, cr], to: [to_r, to_g, to_b, _] } = self;
+        let ((black, scale), (red, green, blue)) = (back.luma, back.shares);
+        let (bias, full) = (0.5 + BIAS, back.full);
+        let count = y.len().min(RUN);
+        let (y, cb, cr) = (&y[..count], &cb[..count], &cr[..count]);
+        for i in 0..count {
+            let luma = (f64::from(y[i]) - black) * scale;
+            let (b, r) = (f64::from(cb[i]) - back.chroma, f64::from(cr[i]) - back.chroma);
             let rgb = [luma + red * r, luma + green.0 * b + green.1 * r, luma + blue * b];
-            to[x] = match S::DEPTH {
+            let rgb = match S::DEPTH {
                 Depth::U8 => rgb.map(|v| S::from_u8(whole((v + bias).max(0.0).min(full)) as u8)),
                 Depth::U16 => rgb.map(|v| S::from_u16(whole((v + bias).max(0.0).min(full)) as u16)),
                 // Floats keep what lies outside.
                 Depth::F32 => rgb.map(S::from_f64),
             };
+            (to_r[i], to_g[i], to_b[i]) = (rgb[0], rgb[1], rgb[2]);
         }
     }
 }

@@ -99,8 +99,12 @@ fn check_top(top: u32) -> Result<u16> {
         .ok_or_else(|| Error::malformed(format!("a maximum value of {top}; it is 1 to 65535")))
 }
 
+/// Digits that a number may have, leading noughts among them.
+const MOST_DIGITS: usize = 20;
+
 fn parse_number(word: &[u8], what: &str) -> Result<u32> {
-    let text = std::str::from_utf8(word).ok().filter(|t| t.bytes().all(|b| b.is_ascii_digit()));
+    let digits = |text: &&str| text.len() <= MOST_DIGITS && text.bytes().all(|b| b.is_ascii_digit());
+    let text = std::str::from_utf8(word).ok().filter(digits);
     text.and_then(|t| t.parse().ok()).ok_or_else(|| {
         let shown = shown(&String::from_utf8_lossy(word), 16);
         Error::malformed(format!("the {what} is not a number: {shown}"))
@@ -127,9 +131,10 @@ impl<'a> Words<'a> {
                 Some(b) if b.is_ascii_whitespace() => self.at = self.at.saturating_add(1),
                 Some(_) => {
                     let length = rest.iter().position(|b| b.is_ascii_whitespace() || *b == b'#');
+                    // A longer word is none, whether or not its end is there yet: as much as shows that is taken.
                     let length = match length {
-                        Some(length) => length,
-                        None if rest.len() > 20 => rest.len(),
+                        Some(length) => length.min(MOST_DIGITS + 1),
+                        None if rest.len() > MOST_DIGITS => MOST_DIGITS + 1,
                         None => return Ok(None),
                     };
                     self.at = self.at.saturating_add(length);
