@@ -16,7 +16,7 @@ pub(crate) struct Tour {
 }
 
 /// What is said before a command, and its words; names in braces are files of the folder.
-const STOPS: [(&str, &str); 10] = [
+const STOPS: [(&str, &str); 12] = [
     ("What a file holds is asked of its header; no pixel is read yet.", "facts {quay-dawn.png}"),
     (
         "A place is x,y from the top left, counted from 0. This one is on the red of the tide staff.",
@@ -51,6 +51,14 @@ const STOPS: [(&str, &str); 10] = [
         "Rings that grow finer than the pixels. Shrunk without widening they break up into false rings: aliasing.",
         "resize {rings.png} {rings-aliased.png} --percent 40 --no-antialias",
     ),
+    (
+        "Depths in metres are no picture yet: false colour makes one, with a legend in the figure. NaN has a colour of its own.",
+        "ramp {depths.npy} {depths.png} --ramp fathom --reversed --unit m --plot {depths-figure.png}",
+    ),
+    (
+        "Spray with alpha over the quay. Of another mode, opacity or mask it would take one word each.",
+        "paste {quay-dawn.png} {spray.png} {quay-spray.png} --at 120,105 --blend normal",
+    ),
 ];
 
 impl Tour {
@@ -67,7 +75,7 @@ impl Tour {
         }
         say(
             shared,
-            "A made-up tide station, Grauwick, seen by a camera: the quay at dawn, in fog, and a ring chart.\n",
+            "A made-up tide station, Grauwick, seen by a camera: the quay at dawn and in fog, a ring chart, and what its\nboat measures.\n",
         )?;
         for (i, (words, command)) in (1..).zip(STOPS) {
             say(shared, &format!("{i}. {words}"))?;
@@ -80,7 +88,11 @@ impl Tour {
             &format!("Look into {folder}: board.png, quay-small.png and quay-gray.pgm were made from quay-dawn.png,"),
         )?;
         say(shared, "quay-clear.png and fog-to-clear.svg from quay-fog.png,")?;
-        say(shared, "rings-aliased.png from rings.png. `rahmen --help` lists the verbs.")
+        say(
+            shared,
+            "rings-aliased.png from rings.png, depths.png and depths-figure.png from depths.npy, quay-spray.png from spray.png.",
+        )?;
+        say(shared, "`rahmen --help` lists the verbs.")
     }
 }
 

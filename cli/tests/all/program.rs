@@ -274,7 +274,9 @@ fn the_tour_makes_a_new_folder_and_names_it() {
         assert!(done.status.success(), "{}", String::from_utf8_lossy(&done.stderr));
         let text = String::from_utf8(done.stdout).unwrap();
         assert!(text.contains(&format!("Look into {name}:")), "{text}");
-        for made in ["board.png", "quay-small.png", "quay-gray.pgm", "rings-aliased.png"] {
+        for made in
+            ["board.png", "quay-small.png", "quay-gray.pgm", "rings-aliased.png", "depths-figure.png", "quay-spray.png"]
+        {
             assert!(folder.0.path().join(name).join(made).is_file(), "{made}");
         }
     }
