@@ -339,3 +339,14 @@ fn foreign_memory_of_every_order_comes_and_goes() {
     assert!(ink.to_model(Model::Lab, &ColorSpace::SRGB, &ModelRules::default()).is_err());
     assert_eq!(Lab::CHANNELS, 3);
 }
+
+#[test]
+fn linear_light_of_a_space_that_is_not_known_is_refused() {
+    let mut picture = Picture::from(Frame::filled(Size::new(1, 1), Rgb::new(9u8, 9, 9)).unwrap());
+    picture.metadata_mut().primaries = rahmen::Primaries::Unknown;
+    for model in [Model::LinearRgb, Model::Xyz, Model::Oklch] {
+        let error = picture.to_model(model, &ModelRules::default()).unwrap_err().to_string();
+        assert!(error.contains("not known"), "{error}");
+    }
+    assert!(picture.to_model(Model::Hsv, &ModelRules::default()).is_ok());
+}

@@ -1,19 +1,19 @@
-//! Whole pictures to a model and back: rows in runs, loaded from samples of any depth and stored as such.
+//! Whole pictures to a model: rows in runs, loaded from samples of any depth.
+//!
+//! Not here: the way back (`back`).
 
-use super::formulas::{Back, Formula, Forth, Lane, RUN};
+use super::formulas::{Formula, Forth, Lane, RUN};
 use super::{Model, ModelPixel, ModelRules, values};
 use crate::color::curves::Curves;
-use crate::color::lanes::{Lanes, interleave, separate};
+use crate::color::lanes::{Lanes, separate};
 use crate::color::space::{ColorSpace, Matrix, inverse, product};
-use crate::color::steps::Steps;
 use crate::convert::swizzle;
 use crate::error::{Error, Result};
 use crate::frame::{
-    AnySamples, AnySamplesMut, Frame, Pixels, Planes, SampleView, SampleViewMut, View, ViewMut, same_size,
-    with_samples, with_samples_mut,
+    AnySamples, Frame, Pixels, Planes, SampleView, SampleViewMut, View, ViewMut, same_size, with_samples,
 };
 use crate::pixel::{Depth, Gray, Layout, PicturePixel, Sample};
-use crate::simd::{Level, Work};
+use crate::simd::Level;
 use crate::threads::{self, COMPUTED};
 use std::sync::OnceLock;
 
@@ -60,43 +60,6 @@ pub fn to_model_into<P: PicturePixel, M: ModelPixel>(
     let plan = ToModel::new(M::MODEL, (P::LAYOUT, P::Number::DEPTH), space, rules)?;
     plan.run(view.samples_any(), target.into_samples());
     Ok(())
-}
-
-/// The way back from a model to pixels of a space: alpha is full, gray targets get the luma of BT.709. One pass.
-///
-/// What the space cannot hold is clamped a channel at a time in integers, and kept in floats. Hues are any number of degrees; NaN becomes 0
-/// in integers.
-///
-/// # Errors
-/// A space that is none, a cmyk or gray target, no memory.
-pub fn from_model<M: ModelPixel, P: PicturePixel>(
-    view: View<'_, M>,
-    space: &ColorSpace,
-    rules: &ModelRules,
-) -> Result<Frame<P>> {
-    let mut out = Frame::<P>::new(view.size())?;
-    from_model_into(view, out.view_mut(), space, rules)?;
-    Ok(out)
-}
-
-/// [`from_model`] into a view of the same size.
-///
-/// # Errors
-/// As [`from_model`], or sizes that differ.
-pub fn from_model_into<M: ModelPixel, P: PicturePixel>(
-    view: View<'_, M>,
-    target: ViewMut<'_, P>,
-    space: &ColorSpace,
-    rules: &ModelRules,
-) -> Result<()> {
-    same_size("the target", view.size(), target.size())?;
-    let plan = FromModel::new(M::MODEL, P::Number::DEPTH, space, rules)?;
-    let from = view.samples();
-    plan.run_any(target.into_samples_any(), P::LAYOUT, &|y, x, run: &mut [Lane; 3], count| {
-        let [a, b, c] = run;
-        let lanes = [&mut a[..count], &mut b[..count], &mut c[..count], &mut []];
-        swizzle::separate(&from.row(y)[3 * x..3 * (x + count)], lanes);
-    })
 }
 
 /// A conversion to a model that was checked.
@@ -190,7 +153,7 @@ impl ToModel {
 }
 
 /// Alpha as fractions.
-fn alpha_of(pixels: &Pixels) -> Result<Frame<Gray<f32>>> {
+pub(super) fn alpha_of(pixels: &Pixels) -> Result<Frame<Gray<f32>>> {
     let from = pixels.samples_any();
     let mut out = Frame::<Gray<f32>>::new(pixels.size())?;
     with_samples!(from, view => {
@@ -205,7 +168,7 @@ fn alpha_of(pixels: &Pixels) -> Result<Frame<Gray<f32>>> {
 }
 
 /// What samples are before the formula: light, or encoded fractions.
-fn curves(formula: &Formula, space: &ColorSpace, depth: Depth) -> Curves {
+pub(super) fn curves(formula: &Formula, space: &ColorSpace, depth: Depth) -> Curves {
     let transfer = if formula.model.is_of_encoded() { crate::pixel::Transfer::Linear } else { space.transfer };
     Curves::new(transfer, depth)
 }
@@ -263,8 +226,12 @@ impl Decoded {
 }
 
 impl Formula {
-    fn new(model: Model, space: &ColorSpace, rules: &ModelRules) -> Result<Formula> {
+    pub(super) fn new(model: Model, space: &ColorSpace, rules: &ModelRules) -> Result<Formula> {
         const UNIT: Matrix = [[1.0, 0.0, 0.0], [0.0, 1.0, 0.0], [0.0, 0.0, 1.0]];
+        if model == Model::LinearRgb {
+            // Of a space that is not known the curve is not known either.
+            space.to_xyz()?;
+        }
         if model.is_of_encoded() || model == Model::LinearRgb {
             let matrix = UNIT.map(|row| row.map(|v| v as f32));
             return Ok(Formula { model, matrix, white: [1.0; 3], back: UNIT });
@@ -289,147 +256,6 @@ fn over_white([x, y, z]: [f64; 3]) -> Matrix {
     [[1.0 / x, 0.0, 0.0], [0.0, 1.0 / y, 0.0], [0.0, 0.0, 1.0 / z]]
 }
 
-/// What the light of a run is looked up by.
-struct Keys<'a>(&'a Lane, &'a mut [u32; RUN]);
-
-impl Work for Keys<'_> {
-    type Out = ();
-
-    #[inline(always)]
-    fn work(self) {
-        for (key, light) in self.1.iter_mut().zip(self.0) {
-            *key = Steps::key(*light);
-        }
-    }
-}
-
-/// Fills a run: from row y, from pixel x on, so many.
-type GetRun<'a> = dyn Fn(u32, usize, &mut [Lane; 3], usize) + Sync + 'a;
-
-/// A conversion back that was checked.
-#[derive(Debug, Clone)]
-pub(crate) struct FromModel {
-    formula: Formula,
-    encoded: Curves,
-    /// For bytes: the codes by light.
-    steps: Option<Steps>,
-    rules: ModelRules,
-}
-
-impl FromModel {
-    pub(crate) fn new(model: Model, depth: Depth, space: &ColorSpace, rules: &ModelRules) -> Result<FromModel> {
-        let formula = Formula::new(model, space, rules)?;
-        let encoded = curves(&formula, space, depth);
-        let steps = Steps::new(&encoded);
-        Ok(FromModel { formula, encoded, steps, rules: *rules })
-    }
-
-    /// Rows of pixels from runs that `get` fills.
-    fn run_any(&self, target: AnySamplesMut<'_>, layout: Layout, get: &GetRun<'_>) -> Result<()> {
-        if !layout.is_color() || layout == Layout::Cmyk {
-            return Err(Error::not_supported(format!("a colour model as {layout}; make it rgb first")));
-        }
-        with_samples_mut!(target, target => self.run_samples(target, get));
-        Ok(())
-    }
-
-    fn run_samples<S: Sample>(&self, target: SampleViewMut<'_, S>, get: &GetRun<'_>) {
-        let bytes = target.size().pixels().saturating_mul(16 * COMPUTED);
-        let level = Level::best();
-        target.each_band(self.rules.threads, bytes, &|first, part| {
-            let channels = part.channels().count;
-            let (mut run, mut codes) = ([[0.0; RUN]; 3], [[S::FULL; RUN]; 4]);
-            for (y, to) in (first..).zip(part.into_rows()) {
-                let width = to.len() / channels;
-                for x in (0..width).step_by(RUN) {
-                    let count = (width - x).min(RUN);
-                    get(y, x, &mut run, count);
-                    level.work_in_256_bits(Back(&self.formula, &mut run));
-                    let to = &mut to[x * channels..(x + count) * channels];
-                    self.store(level, &run, &mut codes);
-                    interleave(&codes, channels, to);
-                }
-            }
-        });
-    }
-
-    fn store<S: Sample>(&self, level: Level, run: &[Lane; 3], codes: &mut Lanes<S>) {
-        for (lane, codes) in run.iter().zip(codes) {
-            match self.steps.as_ref().filter(|_| S::DEPTH == Depth::U8) {
-                Some(steps) => {
-                    let mut keys = [0; RUN];
-                    level.work(Keys(lane, &mut keys));
-                    steps.sums(&mut keys);
-                    for (code, sum) in codes.iter_mut().zip(keys) {
-                        *code = S::from_u8(Steps::code(sum));
-                    }
-                }
-                None => {
-                    for (code, light) in codes.iter_mut().zip(lane) {
-                        *code = self.encoded.encode(f64::from(*light));
-                    }
-                }
-            }
-        }
-    }
-
-    /// Three planes of the model, and alpha where there is a fourth of this name, as pixels.
-    pub(crate) fn pixels(&self, planes: &Planes<f32>, depth: Depth) -> Result<Pixels> {
-        let names = self.formula.model.channel_names();
-        let plane = |name: &str| {
-            let has = || planes.names().collect::<Vec<_>>().join(", ");
-            planes
-                .get(name)
-                .ok_or_else(|| Error::invalid("planes", format!("there is no plane {name}; there are {}", has())))
-        };
-        let of = [plane(names[0])?, plane(names[1])?, plane(names[2])?];
-        let alpha = planes.get("alpha");
-        let layout = if alpha.is_some() { Layout::Rgba } else { Layout::Rgb };
-        let mut out = Pixels::new(planes.size(), layout, depth)?;
-        self.run_any(out.samples_any_mut(), layout, &|y, x, run, count| {
-            for (lane, plane) in run.iter_mut().zip(of) {
-                lane[..count].copy_from_slice(&plane.view().samples().row(y)[x..x + count]);
-            }
-        })?;
-        if let Some(alpha) = alpha {
-            same_size("the plane of alpha", planes.size(), alpha.size())?;
-            with_samples_mut!(out.samples_any_mut(), view => put_alpha(view, alpha));
-        }
-        Ok(out)
-    }
-}
-
-impl FromModel {
-    /// The channels of rgb in floats taken for those of the model, as files bring them that keep no names; alpha stays.
-    pub(crate) fn unnamed(&self, from: &Pixels, depth: Depth) -> Result<Pixels> {
-        let mut out = Pixels::new(from.size(), from.layout(), depth)?;
-        let AnySamples::F32(view) = from.samples_any() else {
-            return Err(Error::invalid("input", "channels of a model are floats"));
-        };
-        let channels = view.channels().count;
-        self.run_any(out.samples_any_mut(), from.layout(), &|y, x, run, count| {
-            let mut lanes: Lanes<f32> = [[0.0; RUN]; 4];
-            separate(&view.row(y)[x * channels..(x + count) * channels], channels, &mut lanes);
-            for (to, lane) in run.iter_mut().zip(&lanes) {
-                *to = *lane;
-            }
-        })?;
-        if from.layout().has_alpha() {
-            let alpha = alpha_of(from)?;
-            with_samples_mut!(out.samples_any_mut(), view => put_alpha(view, &alpha));
-        }
-        Ok(out)
-    }
-}
-
-fn put_alpha<S: Sample>(to: SampleViewMut<'_, S>, alpha: &Frame<Gray<f32>>) {
-    for (to, from) in to.into_rows().zip(alpha.view().samples().rows()) {
-        for (pixel, alpha) in to.as_chunks_mut::<4>().0.iter_mut().zip(from) {
-            pixel[3] = S::from_fraction((*alpha).into());
-        }
-    }
-}
-
 impl Pixels {
     /// These pixels in a colour model: three named planes, and alpha as fractions where there is some ([`to_model`] for pixels whose type is
     /// known at run time). One pass.
@@ -438,19 +264,5 @@ impl Pixels {
     /// As [`to_model`].
     pub fn to_model(&self, model: Model, space: &ColorSpace, rules: &ModelRules) -> Result<Planes<f32>> {
         ToModel::new(model, (self.layout(), self.depth()), space, rules)?.planes(self)
-    }
-
-    /// Pixels of planes in a colour model, which have its channels' names; a plane `alpha` becomes alpha. One pass.
-    ///
-    /// # Errors
-    /// As [`from_model`]; a plane that is missing.
-    pub fn from_model(
-        planes: &Planes<f32>,
-        model: Model,
-        space: &ColorSpace,
-        depth: Depth,
-        rules: &ModelRules,
-    ) -> Result<Pixels> {
-        FromModel::new(model, depth, space, rules)?.pixels(planes, depth)
     }
 }

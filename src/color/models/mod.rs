@@ -7,6 +7,7 @@
 //! Not here: spaces of red, green and blue ([`ColorSpace`](super::ColorSpace)), and codes of luma and colour differences as cameras and
 //! decoders hand them over ([`super::ycbcr`]).
 
+mod back;
 mod convert;
 mod formulas;
 pub(super) mod values;
@@ -16,8 +17,10 @@ use super::ycbcr::LumaWeights;
 use crate::error::Result;
 use crate::pixel::{Hsl, Hsv, Lab, Lch, LinearRgb, Luv, Oklab, Oklch, Pixel, Xyy, Xyz, Ycbcr};
 use crate::threads::Threads;
-pub(crate) use convert::{FromModel, ToModel};
-pub use convert::{from_model, from_model_into, to_model, to_model_into};
+pub(crate) use back::FromModel;
+pub use back::{from_model, from_model_into};
+pub(crate) use convert::ToModel;
+pub use convert::{to_model, to_model_into};
 
 /// A colour model of three channels.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Hash)]

@@ -220,14 +220,16 @@ pub(crate) fn paint_any(from: AnyNumbers<'_>, to: SampleViewMut<'_, u8>, painter
     let bytes = (from.bytes() + to.bytes()).saturating_mul(each);
     to.each_band(painter.threads, bytes, &|first, part| {
         let (mut colors, mut scratch, mut alphas) = ([[0; 4]; RUN], Vec::new(), Vec::new());
+        // A whole row, where alpha stands beside it.
+        let mut whole = Vec::new();
         for (y, to) in (first..).zip(part.into_rows()) {
             let row = from.row(y);
             if step == 2 {
-                let mut run = vec![[0; 4]; to.len() / 4];
-                painter.row(row, 2, &mut run, &mut scratch);
+                whole.resize(to.len() / 4, [0; 4]);
+                painter.row(row, 2, &mut whole, &mut scratch);
                 row.gather(1, 2, &mut alphas);
                 let full = alpha_full(from.kind());
-                for ((to, color), alpha) in to.as_chunks_mut::<4>().0.iter_mut().zip(&run).zip(&alphas) {
+                for ((to, color), alpha) in to.as_chunks_mut::<4>().0.iter_mut().zip(&whole).zip(&alphas) {
                     *to = [color[0], color[1], color[2], u8::from_f64(alpha / full * 255.0)];
                 }
                 continue;
