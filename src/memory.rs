@@ -101,6 +101,12 @@ pub(crate) struct Charge {
     bytes: u64,
 }
 
+impl Default for Charge {
+    fn default() -> Charge {
+        Charge::NONE
+    }
+}
+
 impl Charge {
     /// Nothing.
     pub(crate) const NONE: Charge = Charge { budget: None, bytes: 0 };

@@ -5,6 +5,7 @@ use super::limits::Limits;
 use super::options::{Chroma, Reduced};
 use crate::error::{Error, ErrorKind, Result};
 use crate::frame::{AnyPlanes, Content, Facts, FileFormat, RawLayout, RowOrder, SamplesMut};
+use crate::threads::Threads;
 use std::ops::Range;
 
 /// Why a decoder stopped taking bytes.
@@ -53,6 +54,8 @@ pub struct Start {
     pub limits: Limits,
     /// Which picture of several, from 1.
     pub page: u32,
+    /// Which of the pictures that hang below it, from 1; 0 for the page itself.
+    pub sub_page: u32,
     /// Whether a palette picture is given as indices.
     pub indices: bool,
     /// How raw bytes lie.
@@ -65,6 +68,13 @@ pub struct Start {
     pub(super) chroma: Chroma,
     /// Whether only the header is read, and little of it.
     pub header_only: bool,
+    /// Whether the file is salvaged, so that what is missing is no error.
+    pub salvages: bool,
+    /// How many threads may unpack.
+    pub threads: Threads,
+    /// Whether three components of JPEG are YCbCr, where what holds the stream says so.
+    #[cfg_attr(not(feature = "jpeg"), allow(dead_code))]
+    pub(super) ycbcr: Option<bool>,
     /// Bytes of the whole file, where it can be read in any order.
     pub length: Option<u64>,
 }
@@ -86,6 +96,11 @@ pub trait Decoder: Send {
     /// Told that no more bytes will come; true where that lets it go on.
     fn input_ended(&mut self) -> bool {
         false
+    }
+
+    /// Told that from now on only these columns are looked at: what the others hold does not matter.
+    fn only_columns(&mut self, columns: Range<u32>) {
+        let _ = columns;
     }
 
     /// Told that no more bytes of the header will be read; true where what is known already makes facts.
@@ -236,6 +251,8 @@ pub(super) fn decoder_for(format: FileFormat, start: Start) -> Result<Box<dyn De
         FileFormat::Png => Ok(Box::new(super::png::PngDecoder::new(start))),
         #[cfg(feature = "jpeg")]
         FileFormat::Jpeg => Ok(Box::new(super::jpeg::JpegDecoder::new(start))),
+        #[cfg(feature = "tiff")]
+        FileFormat::Tiff => Ok(Box::new(super::tiff::TiffDecoder::new(start))),
         #[cfg(feature = "pnm")]
         FileFormat::Pnm | FileFormat::Pam => Ok(Box::new(super::pnm::PnmDecoder::new(format, start))),
         #[cfg(feature = "bmp")]

@@ -36,6 +36,11 @@ pub(super) fn begin(
         input.keep(u64::from(u32::MAX))?;
         input.fill(sniff::ENOUGH)?;
     }
+    // Directories lead anywhere.
+    if format == FileFormat::Tiff && cfg!(feature = "tiff") && input.length().is_none() {
+        input.keep(u64::MAX)?;
+        input.fill(sniff::ENOUGH)?;
+    }
     if options.reduced != Reduced::Full && format != FileFormat::Jpeg {
         return Err(Error::invalid("reduced", "only JPEG can be read at a part of its size; resize it instead"));
     }
@@ -45,11 +50,15 @@ pub(super) fn begin(
     let start = Start {
         limits: options.limits,
         page: options.page,
+        sub_page: options.sub_page,
         indices: options.read_as == ReadAs::Indices,
         raw: options.raw,
         reduced: options.reduced,
         chroma: options.chroma,
         header_only: input.has_budget(),
+        salvages: options.salvage.is_some(),
+        threads: options.threads,
+        ycbcr: None,
         length: input.length(),
     };
     let mut decoder = match format {

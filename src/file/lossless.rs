@@ -175,11 +175,15 @@ fn orient_input(mut input: Input<'_>, orientation: Option<Orientation>, rules: &
     let mut decoder = JpegDecoder::collecting(Start {
         limits: rules.limits,
         page: 1,
+        sub_page: 0,
         indices: false,
         raw: None,
         reduced: Reduced::Full,
         chroma: Chroma::Triangle,
         header_only: false,
+        salvages: false,
+        threads: crate::threads::Threads::ONE,
+        ycbcr: None,
         length: input.length(),
     });
     loop {

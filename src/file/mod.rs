@@ -48,6 +48,8 @@ mod sniff;
 mod stored;
 #[cfg(feature = "tga")]
 mod tga;
+#[cfg(feature = "tiff")]
+mod tiff;
 mod whole;
 mod with_formats;
 mod words;

@@ -49,6 +49,10 @@ pub struct ReadOptions {
     pub salvage: Option<Salvage>,
     /// Which picture of several in a file, from 1.
     pub page: u32,
+    /// TIFF only: which of the pictures that hang below the page, from 1; 0 for the page itself.
+    pub sub_page: u32,
+    /// Maximum number of threads for unpacking, in formats whose parts are packed each by itself.
+    pub threads: Threads,
     /// That the file is bytes of this layout, whatever they look like.
     pub raw: Option<RawLayout>,
     /// JPEG only: a half, a quarter or an eighth of the size, made from the coefficients, which is quicker than reading
@@ -130,6 +134,8 @@ impl Default for ReadOptions {
             upright: false,
             salvage: None,
             page: 1,
+            sub_page: 0,
+            threads: Threads::ALL,
             raw: None,
             reduced: Reduced::Full,
             chroma: Chroma::Triangle,
@@ -181,6 +187,16 @@ impl ReadOptions {
     /// Sets which picture of several is read, from 1.
     pub fn page(self, page: u32) -> ReadOptions {
         ReadOptions { page, ..self }
+    }
+
+    /// Sets which of the pictures that hang below the page is read, from 1.
+    pub fn sub_page(self, sub_page: u32) -> ReadOptions {
+        ReadOptions { sub_page, ..self }
+    }
+
+    /// Sets the maximum number of threads.
+    pub fn threads(self, threads: Threads) -> ReadOptions {
+        ReadOptions { threads, ..self }
     }
 
     /// Reads JPEG at a half, a quarter or an eighth of its size.

@@ -335,6 +335,10 @@ impl Source for Reader<'_> {
         self.source_mut().next(rows)
     }
 
+    fn next_columns(&mut self, rows: u32, columns: std::ops::Range<u32>) -> Result<Option<Strip>> {
+        self.source_mut().next_columns(rows, columns)
+    }
+
     fn skip(&mut self, rows: u32) -> Result<()> {
         self.source_mut().skip(rows)
     }

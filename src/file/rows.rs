@@ -326,6 +326,13 @@ impl Source for FileRows<'_> {
         Ok(Some(Strip { first_row, content }))
     }
 
+    fn next_columns(&mut self, rows: u32, columns: Range<u32>) -> Result<Option<Strip>> {
+        self.decoder.only_columns(columns);
+        let strip = self.next(rows);
+        self.decoder.only_columns(0..self.facts.size.width);
+        strip
+    }
+
     fn skip(&mut self, rows: u32) -> Result<()> {
         let first = self.next;
         self.next = self.facts.size.height.min(first.saturating_add(rows));

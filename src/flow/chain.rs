@@ -394,7 +394,11 @@ impl<'a> Chain<'a> {
         if rows.start > self.at {
             self.source.skip(rows.start - self.at)?;
         }
-        let strip = self.source.next(rows.end - rows.start)?;
+        let columns = self.links.first().and_then(|link| link.stage.columns_needed());
+        let strip = match columns {
+            Some(columns) => self.source.next_columns(rows.end - rows.start, columns)?,
+            None => self.source.next(rows.end - rows.start)?,
+        };
         self.at = rows.end;
         tell(self.at)?;
         match strip {

@@ -57,6 +57,10 @@ impl Stage for Cropping {
         self.region.y + output.start..self.region.y + output.end
     }
 
+    fn columns_needed(&self) -> Option<Range<u32>> {
+        Some(self.region.cols_range())
+    }
+
     fn run(&mut self, input: &Strip, output: Range<u32>) -> Result<Content> {
         let need = self.rows_needed(output);
         let first = need.start.saturating_sub(input.first_row);

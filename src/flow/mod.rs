@@ -84,6 +84,15 @@ pub trait Source: Send {
     /// What reading gives.
     fn next(&mut self, rows: u32) -> Result<Option<Strip>>;
 
+    /// [`next`](Source::next) where only these columns will be looked at, which may be cheaper: what the others hold is not defined.
+    ///
+    /// # Errors
+    /// As [`next`](Source::next).
+    fn next_columns(&mut self, rows: u32, columns: Range<u32>) -> Result<Option<Strip>> {
+        let _ = columns;
+        self.next(rows)
+    }
+
     /// Passes over rows, which may be cheaper than reading them.
     ///
     /// # Errors
@@ -120,6 +129,10 @@ impl<S: Source + ?Sized> Source for &mut S {
 
     fn next(&mut self, rows: u32) -> Result<Option<Strip>> {
         (**self).next(rows)
+    }
+
+    fn next_columns(&mut self, rows: u32, columns: Range<u32>) -> Result<Option<Strip>> {
+        (**self).next_columns(rows, columns)
     }
 
     fn skip(&mut self, rows: u32) -> Result<()> {
@@ -302,6 +315,11 @@ pub trait Stage: Send {
     /// input from further up than earlier ones did, nor input that is not there: a chain says so with an error.
     fn rows_needed(&self, output: Range<u32>) -> Range<u32> {
         output
+    }
+
+    /// The columns of the input that it looks at, where that is not all of them.
+    fn columns_needed(&self) -> Option<Range<u32>> {
+        None
     }
 
     /// Number of times that it must see its input.

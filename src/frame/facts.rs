@@ -65,6 +65,28 @@ pub enum RowOrder {
     Whole,
 }
 
+/// What a file with several pictures says of one of them without reading it.
+#[derive(Debug, Clone, Copy, PartialEq)]
+#[cfg_attr(feature = "serde", derive(serde::Serialize))]
+#[non_exhaustive]
+pub struct PageFacts {
+    /// Width and height as stored; zero where they are not said in the usual place.
+    pub size: Size,
+    /// Whether it is a smaller copy of another page.
+    pub reduced: bool,
+    /// Pictures that hang below it: smaller copies, masks.
+    pub sub_pages: u32,
+    /// Seconds that it is shown, in an animation.
+    pub delay: Option<f64>,
+}
+
+impl PageFacts {
+    /// A page of this size of which nothing else is said.
+    pub fn new(size: Size) -> PageFacts {
+        PageFacts { size, reduced: false, sub_pages: 0, delay: None }
+    }
+}
+
 /// Facts of a picture: everything but the pixels, from a file's header or a step's plan.
 #[derive(Debug, Clone, PartialEq)]
 #[non_exhaustive]
@@ -83,6 +105,10 @@ pub struct Facts {
     pub bytes: Option<u64>,
     /// Pictures in the file.
     pub pages: u32,
+    /// What is known of each, where the file's format tells it without reading them; else empty.
+    pub page_list: Vec<PageFacts>,
+    /// How often an animation is played, where the file says so: 0 is for ever.
+    pub plays: Option<u32>,
     /// Remarks on the file, each a sentence.
     pub remarks: Vec<String>,
 }
@@ -90,6 +116,17 @@ pub struct Facts {
 impl Facts {
     /// The facts of a picture that is no file.
     pub fn new(size: Size, pixel_format: PixelFormat, metadata: Metadata) -> Facts {
-        Facts { size, pixel_format, metadata, format: None, stored: None, bytes: None, pages: 1, remarks: Vec::new() }
+        Facts {
+            size,
+            pixel_format,
+            metadata,
+            format: None,
+            stored: None,
+            bytes: None,
+            pages: 1,
+            page_list: Vec::new(),
+            plays: None,
+            remarks: Vec::new(),
+        }
     }
 }

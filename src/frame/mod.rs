@@ -32,7 +32,7 @@ pub(crate) use any_view::{
     with_samples_mut,
 };
 pub use content::{Content, Pixels};
-pub use facts::{Facts, PixelFormat, RowOrder};
+pub use facts::{Facts, PageFacts, PixelFormat, RowOrder};
 pub use format::FileFormat;
 pub use levels::Levels;
 pub(crate) use levels::check_codes;

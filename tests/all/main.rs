@@ -49,5 +49,6 @@ mod round_trips;
 mod run_time_twins;
 mod salvage;
 mod targa_files;
+mod tiff_files;
 mod tone_follows_definitions;
 mod warp_maps_places;

@@ -157,9 +157,16 @@ impl Notes {
         }
     }
 
-    /// What the components are.
-    pub(super) fn model(&self, frame: &FrameHeader) -> Model {
+    /// What the components are; `ycbcr` where what holds the stream says so, and stores ink as it is.
+    pub(super) fn model(&self, frame: &FrameHeader, ycbcr: Option<bool>) -> Model {
         let ids: Vec<u8> = frame.components.iter().map(|c: &Component| c.id).collect();
+        match (ycbcr, ids.len()) {
+            (Some(true), 3) => return Model::Ycbcr,
+            (Some(false), 3) => return Model::Rgb,
+            (Some(true), 4) => return Model::Ycck { inverted: false },
+            (Some(false), 4) => return Model::Cmyk { inverted: false },
+            _ => {}
+        }
         match (ids.len(), self.adobe) {
             (1, _) => Model::Gray,
             (3, Some(0)) => Model::Rgb,

@@ -2,7 +2,9 @@
 #![allow(dead_code, unreachable_pub)]
 
 pub mod corpus;
+pub mod fax;
 pub mod jpeg;
+pub mod tiff;
 
 use std::io::Write;
 

@@ -135,7 +135,7 @@ impl JpegDecoder {
             self.charge = Charge::take(coefficients.saturating_add(canvas::memory(frame)))?;
         }
         self.notes.finish();
-        let model = self.notes.model(frame);
+        let model = self.notes.model(frame, self.start.ycbcr);
         let layout = match model {
             Model::Gray => Layout::Gray,
             Model::Rgb | Model::Ycbcr => Layout::Rgb,

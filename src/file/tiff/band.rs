@@ -1,0 +1,392 @@
+//! Strips and tiles as bands of whole rows: fetched for the rows and columns that are wanted, unpacked on all threads, put together.
+//!
+//! A band is one row of tiles, or strips of about 4 MiB together, and is the only one held. Strips that are not packed are fetched a
+//! part at a time, however large they are.
+
+use super::codecs;
+use super::color;
+use super::fetch::Fetch;
+use super::jpeg;
+use super::predictor;
+use super::shape::{Packing, Predictor, Shape};
+use crate::error::{Error, ErrorKind, Result};
+use crate::file::decoder::{Start, Stop};
+use crate::frame::FileFormat;
+use crate::memory::Charge;
+use crate::threads;
+use std::ops::Range;
+
+/// Bytes of strips that are held together, and of strips and tiles that are unpacked together.
+const BAND_BYTES: u64 = 4 << 20;
+/// Bytes of strips that are not packed and are fetched together.
+const PLAIN_BYTES: u64 = 256 << 10;
+
+/// What strips and tiles are read with.
+pub(super) struct Chunks {
+    pub(super) shape: Shape,
+    pub(super) swapped: bool,
+    /// Where each strip or tile is, and its bytes.
+    pub(super) table: Vec<(u64, u64)>,
+    pub(super) jpeg_tables: Vec<u8>,
+    pub(super) start: Start,
+    pub(super) length: u64,
+    /// Columns that are wanted.
+    pub(super) columns: Range<u32>,
+    pub(super) band: Band,
+}
+
+/// Whole rows of the file's samples.
+#[derive(Default)]
+pub(super) struct Band {
+    pub(super) rows: Range<u32>,
+    /// The strips or tiles down and across that it is made of, and the first row of those.
+    down: Range<u32>,
+    across: Range<u32>,
+    /// For each plane of the file, rows one behind the other.
+    planes: Vec<Vec<u8>>,
+    row_bytes: Vec<usize>,
+    /// Rows that are not whole.
+    lost: Vec<bool>,
+    /// How many of its strips or tiles have been fetched, and those that wait to be unpacked.
+    fetched: u64,
+    waiting: Vec<Job>,
+    waiting_bytes: u64,
+    ready: bool,
+    charge: Charge,
+}
+
+/// A strip or tile, or rows of one, as it lies in the file.
+struct Job {
+    plane: usize,
+    down: u32,
+    across: u32,
+    /// Its place among all, and where it is in the file.
+    number: u64,
+    at: u64,
+    /// The picture's first row in it, and how many.
+    first: u32,
+    rows: u32,
+    /// How many bytes of it are fetched.
+    wanted: usize,
+    bytes: Vec<u8>,
+}
+
+/// What came of it: rows one behind the other.
+struct Done {
+    job: Job,
+    bytes: Vec<u8>,
+    good: u32,
+    fault: Option<Error>,
+}
+
+impl Chunks {
+    /// Whether the band holds a row, with all the columns that are wanted.
+    pub(super) fn has(&self, row: u32) -> bool {
+        self.band.ready && self.holds(row)
+    }
+
+    fn holds(&self, row: u32) -> bool {
+        let wanted = self.across();
+        let has = &self.band.across;
+        self.band.rows.contains(&row) && has.start <= wanted.start && wanted.end <= has.end
+    }
+
+    /// The strips or tiles across that have the columns that are wanted.
+    fn across(&self) -> Range<u32> {
+        let width = self.shape.chunk.width;
+        match self.shape.tiled {
+            true => self.columns.start.checked_div(width).unwrap_or(0)..self.columns.end.div_ceil(width),
+            false => 0..1,
+        }
+    }
+
+    /// The bytes of the columns that are wanted, a slice for each plane of the file, and which columns those are; whether the row is whole.
+    pub(super) fn row(&self, row: u32) -> (Vec<&[u8]>, Range<usize>, bool) {
+        let place = row.saturating_sub(self.band.rows.start) as usize;
+        let origin = self.band.across.start.saturating_mul(self.shape.chunk.width);
+        // Eight pixels of any bits are whole bytes.
+        let from = self.columns.start.saturating_sub(origin) & !7;
+        let end = self.columns.end.saturating_sub(origin).next_multiple_of(8);
+        let width = self.shape.size.width.saturating_sub(origin).min(end);
+        let mut rows = Vec::with_capacity(self.band.planes.len());
+        for (plane, (bytes, &each)) in self.band.planes.iter().zip(&self.band.row_bytes).enumerate() {
+            let start = place.saturating_mul(each);
+            let row = bytes.get(start..start.saturating_add(each)).unwrap_or_default();
+            let from = self.shape.row_bytes(plane, from) as usize;
+            rows.push(row.get(from..).unwrap_or_default());
+        }
+        let columns = origin.saturating_add(from) as usize..origin.saturating_add(width) as usize;
+        (rows, columns, !self.band.lost.get(place).copied().unwrap_or(true))
+    }
+
+    /// Makes the band that holds a row; the stop that is due until it is there. Faults end it, or lose rows where they are salvaged.
+    ///
+    /// # Errors
+    /// A strip or tile that is not there or cannot be unpacked, or a band beyond the memory limit.
+    pub(super) fn load(
+        &mut self,
+        row: u32,
+        fetch: &mut Fetch,
+        input: &mut &[u8],
+        salvaging: bool,
+    ) -> Result<Option<Stop>> {
+        if !self.holds(row) || self.band.ready {
+            self.begin(row)?;
+        }
+        let across = u64::from(self.band.across.end.saturating_sub(self.band.across.start));
+        let down = u64::from(self.band.down.end.saturating_sub(self.band.down.start));
+        let all = across.saturating_mul(down).saturating_mul(self.shape.planes() as u64);
+        while self.band.fetched < all {
+            let Some(mut job) = self.job(self.band.fetched, across, down, salvaging)? else {
+                self.band.fetched = self.band.fetched.saturating_add(1);
+                continue;
+            };
+            if let Some(stop) = fetch.collect(input, job.at, job.wanted) {
+                return Ok(Some(stop));
+            }
+            job.bytes = fetch.take();
+            self.band.fetched = self.band.fetched.saturating_add(1);
+            self.band.waiting_bytes = self.band.waiting_bytes.saturating_add(self.shape.unpacked(job.plane, job.rows));
+            self.band.waiting.push(job);
+            if self.band.waiting_bytes >= BAND_BYTES {
+                self.unpack(salvaging)?;
+            }
+        }
+        self.unpack(salvaging)?;
+        self.band.ready = true;
+        Ok(None)
+    }
+
+    /// Drops the band, so that it is made again.
+    pub(super) fn drop_band(&mut self) {
+        self.band = Band::default();
+    }
+
+    fn begin(&mut self, row: u32) -> Result<()> {
+        let across = self.across();
+        let shape = &self.shape;
+        let first = row.checked_div(shape.chunk.height).unwrap_or(0);
+        let width = match shape.tiled {
+            true => across.end.saturating_sub(across.start).saturating_mul(shape.chunk.width),
+            false => shape.size.width,
+        };
+        let row_bytes: Vec<u64> = (0..shape.planes()).map(|plane| shape.row_bytes(plane, width)).collect();
+        let each = row_bytes.iter().copied().fold(0u64, u64::saturating_add).max(1);
+        let mut down = first..first.saturating_add(1);
+        let start = first.saturating_mul(shape.chunk.height);
+        let end = start.saturating_add(shape.chunk.height).min(shape.size.height);
+        let mut rows = start..end;
+        if !shape.tiled && shape.packing == Packing::None {
+            let most = u32::try_from(PLAIN_BYTES.checked_div(each).unwrap_or(1)).unwrap_or(u32::MAX).max(1);
+            // Of units of chroma whole ones.
+            let most = most.next_multiple_of(shape.chroma.1);
+            let into = row.saturating_sub(start);
+            let begin = start.saturating_add(into.saturating_sub(into % shape.chroma.1.max(1)));
+            rows = begin..begin.saturating_add(most).min(end);
+        } else if !shape.tiled {
+            let strip = each.saturating_mul(u64::from(shape.chunk.height)).max(1);
+            let more = u32::try_from(BAND_BYTES.checked_div(strip).unwrap_or(1)).unwrap_or(u32::MAX).max(1);
+            down.end = first.saturating_add(more).min(shape.down);
+            rows.end = down.end.saturating_mul(shape.chunk.height).min(shape.size.height);
+        }
+        let count = rows.end.saturating_sub(rows.start);
+        // The band, what is unpacked with it, and the packed bytes.
+        let held = each.saturating_mul(u64::from(count));
+        self.band = Band::default();
+        let charge = self.start.limits.charge("rows of strips or tiles, which are held together,", held)?;
+        let planes = row_bytes.iter().map(|&each| vec![0; (each as usize).saturating_mul(count as usize)]).collect();
+        let row_bytes = row_bytes.iter().map(|&each| each as usize).collect();
+        let lost = vec![false; count as usize];
+        self.band = Band { rows, down, across, planes, row_bytes, lost, charge, ..Band::default() };
+        Ok(())
+    }
+
+    /// The strip or tile of a place in the band, room for its bytes made; none where it is not in the file.
+    fn job(&mut self, place: u64, across: u64, down: u64, salvaging: bool) -> Result<Option<Job>> {
+        let shape = &self.shape;
+        let (a, rest) = (place.checked_rem(across).unwrap_or(0), place.checked_div(across).unwrap_or(0));
+        let (d, plane) = (rest.checked_rem(down).unwrap_or(0), rest.checked_div(down).unwrap_or(0) as usize);
+        let (a, d) = (self.band.across.start.saturating_add(a as u32), self.band.down.start.saturating_add(d as u32));
+        let in_plane = u64::from(shape.across).saturating_mul(u64::from(d)).saturating_add(u64::from(a));
+        let plane_chunks = u64::from(shape.across).saturating_mul(u64::from(shape.down));
+        let number = plane_chunks.saturating_mul(plane as u64).saturating_add(in_plane);
+        let entry = usize::try_from(number).ok().and_then(|n| self.table.get(n)).copied();
+        let (mut first, mut rows) = (d.saturating_mul(shape.chunk.height), shape.rows_in(d));
+        let (mut at, stated) = match entry {
+            Some((0, 0)) => return Ok(None),
+            Some(entry) => entry,
+            None => {
+                let line = format!("{} {number} has no place in the directory", shape.chunk_name());
+                return self.lose(Error::malformed(line), first..first.saturating_add(rows), salvaging);
+            }
+        };
+        let whole = shape.unpacked(plane, shape.stored_rows(d));
+        let mut wanted = stated.min(whole.saturating_mul(8).saturating_add(64 << 10));
+        if shape.packing == Packing::None {
+            if stated < whole {
+                let line = format!("{} {number} has {stated} bytes; {whole} are needed", shape.chunk_name());
+                let error = Error::malformed(line).in_format(FileFormat::Tiff, Some(at));
+                if !salvaging {
+                    return Err(error);
+                }
+            }
+            wanted = whole.min(stated);
+            if !shape.tiled {
+                let skipped = shape.unpacked(plane, self.band.rows.start.saturating_sub(first));
+                first = self.band.rows.start;
+                rows = self.band.rows.end.saturating_sub(first);
+                at = at.saturating_add(skipped);
+                wanted = shape.unpacked(plane, rows).min(stated.saturating_sub(skipped));
+            }
+        }
+        let there = self.length.saturating_sub(at);
+        if there < wanted {
+            let (name, length) = (shape.chunk_name(), self.length);
+            let line = format!("{name} {number} of {stated} bytes at byte {at}; the file has {length}");
+            if !salvaging {
+                let cut = ErrorKind::Truncated(line);
+                return Err(Error::from(cut).in_format(FileFormat::Tiff, Some(length.min(at))));
+            }
+            wanted = there;
+        }
+        // A file's own bytes, of which there are no more than it has.
+        let wanted = usize::try_from(wanted).unwrap_or(usize::MAX);
+        Ok(Some(Job { plane, down: d, across: a, number, at, first, rows, wanted, bytes: Vec::new() }))
+    }
+
+    /// Rows that cannot be had.
+    fn lose(&mut self, error: Error, rows: Range<u32>, salvaging: bool) -> Result<Option<Job>> {
+        if !salvaging {
+            return Err(error);
+        }
+        self.band.lose(rows);
+        Ok(None)
+    }
+
+    /// Unpacks what waits, and puts it in place.
+    fn unpack(&mut self, salvaging: bool) -> Result<()> {
+        let jobs = std::mem::take(&mut self.band.waiting);
+        self.band.waiting_bytes = 0;
+        let all = {
+            let chunks = &*self;
+            threads::collect(self.start.threads, jobs, |job| chunks.unpack_one(job))
+        };
+        for done in all {
+            let Done { job, bytes, good, fault } = done;
+            if let Some(fault) = fault {
+                if !salvaging || !fault.is_about_bytes() {
+                    return Err(fault);
+                }
+                self.band.lose(job.first.saturating_add(good)..job.first.saturating_add(job.rows));
+            }
+            self.place(&job, &bytes);
+        }
+        Ok(())
+    }
+
+    /// Copies rows to their place in the band.
+    fn place(&mut self, job: &Job, bytes: &[u8]) {
+        let each = self.shape.row_bytes(job.plane, self.shape.chunk.width) as usize;
+        let column = job.across.saturating_sub(self.band.across.start);
+        let from = each.saturating_mul(column as usize);
+        let row = self.band.row_bytes.get(job.plane).copied().unwrap_or(0);
+        let Some(plane) = self.band.planes.get_mut(job.plane) else { return };
+        let first = job.first.saturating_sub(self.band.rows.start) as usize;
+        let rows = plane.chunks_exact_mut(row.max(1)).skip(first).take(job.rows as usize);
+        for (to, from_row) in rows.zip(bytes.chunks_exact(each.max(1))) {
+            if let Some(to) = to.get_mut(from..).and_then(|to| to.get_mut(..each)) {
+                to.copy_from_slice(from_row);
+            }
+        }
+    }
+
+    /// Unpacks a strip or tile: numbers in this machine's byte order, differences undone.
+    fn unpack_one(&self, mut job: Job) -> Done {
+        let packed = std::mem::take(&mut job.bytes);
+        let shape = &self.shape;
+        let stored = match shape.packing == Packing::None && !shape.tiled {
+            true => job.rows,
+            false => shape.stored_rows(job.down),
+        };
+        let row_bytes = shape.row_bytes(job.plane, shape.chunk.width) as usize;
+        let whole = shape.unpacked(job.plane, stored) as usize;
+        let placed = |line: String| {
+            let line = format!("{} {}: {line}", shape.chunk_name(), job.number);
+            Error::malformed(line).in_format(FileFormat::Tiff, Some(job.at))
+        };
+        let (mut bytes, mut came, mut fault) = match shape.packing {
+            Packing::None => {
+                let came = packed.len();
+                let mut bytes = packed;
+                bytes.resize(whole, 0);
+                (bytes, came, None)
+            }
+            Packing::Jpeg => {
+                let mut room = vec![0; whole];
+                let channels = shape.bits_in(job.plane).len();
+                let rows = (row_bytes, stored);
+                match jpeg::unpack(shape, &self.jpeg_tables, &packed, self.start, channels, rows, &mut room) {
+                    Ok(came) => (room, came, None),
+                    Err(e) if e.is_about_bytes() => (room, 0, Some(placed(e.kind().to_string()))),
+                    Err(e) => (room, 0, Some(e)),
+                }
+            }
+            _ => {
+                // A row more shows whether there is too much; the last strip may be filled up.
+                let mut room = vec![0; whole.saturating_add(row_bytes)];
+                let found = codecs::unpack(shape.packing, &packed, shape.lowest_first, shape.chunk.width, &mut room);
+                let too_much = found.bytes > whole.saturating_add(row_bytes).saturating_sub(1);
+                let filled_up = !shape.tiled && job.rows < shape.chunk.height;
+                let fault = match found.fault {
+                    Some(e) if found.bytes < whole => Some(placed(e.kind().to_string())),
+                    _ if too_much && !filled_up => Some(placed(format!("it unpacks to more than its {whole} bytes"))),
+                    _ => None,
+                };
+                room.truncate(whole);
+                (room, found.bytes.min(whole), fault)
+            }
+        };
+        if came < whole && fault.is_none() {
+            fault = Some(placed(format!("it has {came} of its {whole} bytes")));
+        }
+        if shape.chroma != (1, 1) && shape.packing != Packing::Jpeg {
+            let mut pixels = vec![0; row_bytes.saturating_mul(stored as usize)];
+            color::units_to_pixels(shape, &bytes, stored, &mut pixels);
+            let row_of_units = shape.unpacked(job.plane, 1).max(1) as usize;
+            came = came
+                .checked_div(row_of_units)
+                .unwrap_or(0)
+                .saturating_mul(row_bytes)
+                .saturating_mul(shape.chroma.1 as usize);
+            bytes = pixels;
+        } else if shape.packing != Packing::Jpeg {
+            self.undo(job.plane, &mut bytes, row_bytes);
+        }
+        let good = u32::try_from(came.checked_div(row_bytes).unwrap_or(0)).unwrap_or(u32::MAX).min(job.rows);
+        Done { job, bytes, good, fault }
+    }
+
+    /// Undoes differences, and puts numbers into this machine's byte order.
+    fn undo(&self, plane: usize, bytes: &mut [u8], row_bytes: usize) {
+        let bits = self.shape.bits_in(plane);
+        let first = bits.first().copied().unwrap_or(8);
+        let whole = bits.iter().all(|&b| b == first) && matches!(first, 8 | 16 | 24 | 32 | 64);
+        if !whole || (self.shape.predictor == Predictor::None && (first == 8 || !self.swapped)) {
+            return;
+        }
+        for row in bytes.chunks_exact_mut(row_bytes.max(1)) {
+            predictor::undo(self.shape.predictor, row, usize::from(first >> 3), bits.len(), self.swapped);
+        }
+    }
+}
+
+impl Band {
+    fn lose(&mut self, rows: Range<u32>) {
+        for row in rows {
+            let place = row.checked_sub(self.rows.start).and_then(|place| self.lost.get_mut(place as usize));
+            if let Some(lost) = place {
+                *lost = true;
+            }
+        }
+    }
+}

@@ -1,0 +1,51 @@
+//! Bytes of one place of the file, collected from what is fed.
+
+use super::numbers::Numbers;
+use crate::file::decoder::{Jump, Stop, gather};
+
+/// Where the input stands, and what has been collected.
+#[derive(Debug, Default)]
+pub(super) struct Fetch {
+    /// Where in the file the next byte of input lies.
+    at: u64,
+    part: Vec<u8>,
+}
+
+impl Fetch {
+    /// Collects `wanted` bytes from `place` on; the stop that is due until all are there. Then [`take`](Fetch::take) gives them.
+    pub(super) fn collect(&mut self, input: &mut &[u8], place: u64, wanted: usize) -> Option<Stop> {
+        let missing = wanted.saturating_sub(self.part.len());
+        if missing == 0 {
+            return None;
+        }
+        let next = place.saturating_add(self.part.len() as u64);
+        if self.at != next {
+            self.at = next;
+            return Some(Stop::Elsewhere(Jump { to: next, keep_to: Some(u64::MAX), wanted: missing }));
+        }
+        let before = input.len();
+        let complete = gather(&mut self.part, input, wanted);
+        self.at = self.at.saturating_add(before.saturating_sub(input.len()) as u64);
+        (!complete).then_some(Stop::NeedInput)
+    }
+
+    /// What has been collected.
+    pub(super) fn take(&mut self) -> Vec<u8> {
+        std::mem::take(&mut self.part)
+    }
+
+    /// The same place with nothing collected.
+    pub(super) fn restarted(&self) -> Fetch {
+        Fetch { at: self.at, part: Vec::new() }
+    }
+
+    /// What has been collected, to look at.
+    pub(super) fn bytes(&self) -> &[u8] {
+        &self.part
+    }
+
+    /// The number of entries that what has been collected begins with.
+    pub(super) fn count(&self, numbers: Numbers) -> Option<u64> {
+        if numbers.wide { numbers.long8(&self.part) } else { numbers.word(&self.part).map(u64::from) }
+    }
+}
