@@ -30,6 +30,14 @@ pub trait Encoder: Send {
     /// # Errors
     /// A failed write, or rows that the format cannot hold.
     fn put(&mut self, rows: &Content, out: &mut dyn Output) -> Result<()>;
+    /// Ends a picture and begins another one of the same file.
+    ///
+    /// # Errors
+    /// A format that holds one picture a file, a failed write, or a picture that the format cannot hold.
+    fn next_page(&mut self, facts: &Facts, out: &mut dyn Output) -> Result<()> {
+        let _ = (facts, out);
+        Err(Error::not_supported("a second picture in a file of this format"))
+    }
     /// Writes what follows the last row.
     ///
     /// # Errors
@@ -55,6 +63,8 @@ pub(super) fn encoder_for(
         FileFormat::Png => Ok(Box::new(super::png::PngEncoder::new(facts, options, out)?)),
         #[cfg(feature = "jpeg")]
         FileFormat::Jpeg => Ok(Box::new(super::jpeg::JpegEncoder::new(facts, options, out)?)),
+        #[cfg(feature = "tiff")]
+        FileFormat::Tiff => Ok(Box::new(super::tiff::TiffEncoder::new(facts, options)?)),
         #[cfg(feature = "pnm")]
         FileFormat::Pnm | FileFormat::Pam => Ok(Box::new(super::pnm::PnmEncoder::new(format, extension, facts, out)?)),
         #[cfg(feature = "bmp")]
@@ -78,9 +88,9 @@ pub(super) fn encoder_for(
 
 /// Refusals that all formats share: values without a window, floats, planes, ink, indices, an orientation to be
 /// dropped.
-fn refuse_what_none_holds(format: FileFormat, facts: &Facts) -> Result<()> {
+pub(super) fn refuse_what_none_holds(format: FileFormat, facts: &Facts) -> Result<()> {
     // Plain numbers have a place there; each checks its own types.
-    let any_number = matches!(format, FileFormat::Pfm | FileFormat::Npy | FileFormat::Raw);
+    let any_number = matches!(format, FileFormat::Pfm | FileFormat::Npy | FileFormat::Tiff | FileFormat::Raw);
     match (&facts.metadata.meaning, &facts.pixel_format) {
         (Meaning::Values { .. }, _) if !any_number => Err(cannot_hold(format, "values with a unit", &[Help::Window])),
         (_, PixelFormat::Planes { number, .. }) if !any_number => {
@@ -90,15 +100,22 @@ fn refuse_what_none_holds(format: FileFormat, facts: &Facts) -> Result<()> {
         (_, PixelFormat::Pixels { depth: Depth::F32, .. }) if !any_number => {
             Err(cannot_hold(format, "f32 samples", &[Help::Depth(&[Depth::U16, Depth::U8])]))
         }
-        (_, PixelFormat::Pixels { layout: Layout::Cmyk, .. }) if format != FileFormat::Raw => {
+        (_, PixelFormat::Pixels { layout: Layout::Cmyk, .. })
+            if !matches!(format, FileFormat::Raw | FileFormat::Tiff) =>
+        {
             Err(cannot_hold(format, "cmyk", &[Help::Color]))
         }
         (Meaning::Indices, _)
-            if !matches!(format, FileFormat::Png | FileFormat::Bmp | FileFormat::Tga | FileFormat::Npy) =>
+            if !matches!(
+                format,
+                FileFormat::Png | FileFormat::Bmp | FileFormat::Tga | FileFormat::Tiff | FileFormat::Npy
+            ) =>
         {
             Err(cannot_hold(format, "indices into a palette", &[Help::Color, Help::Extension("png")]))
         }
-        _ if !facts.metadata.orientation.is_upright() && !matches!(format, FileFormat::Png | FileFormat::Jpeg) => {
+        _ if !facts.metadata.orientation.is_upright()
+            && !matches!(format, FileFormat::Png | FileFormat::Jpeg | FileFormat::Tiff) =>
+        {
             Err(cannot_hold(format, "an orientation", &[Help::Upright]))
         }
         _ => Ok(()),

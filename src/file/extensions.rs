@@ -10,5 +10,6 @@ pub fn writable_extensions() -> Vec<&'static str> {
     let tga: &[&str] = if cfg!(feature = "tga") { &["tga"] } else { &[] };
     let npy: &[&str] = if cfg!(feature = "npy") { &["npy"] } else { &[] };
     let jpeg: &[&str] = if cfg!(feature = "jpeg") { &["jpg", "jpeg"] } else { &[] };
-    [png, jpeg, maps, pfm, bmp, tga, qoi, npy].concat()
+    let tiff: &[&str] = if cfg!(feature = "tiff") { &["tif", "tiff"] } else { &[] };
+    [png, jpeg, tiff, maps, pfm, bmp, tga, qoi, npy].concat()
 }

@@ -63,7 +63,10 @@ pub use extensions::writable_extensions;
 pub use formats::{Format, Formats};
 pub use limits::Limits;
 pub use lossless::{LosslessRules, OrientedFile, PartialBlocks, orient_lossless, orient_lossless_from};
-pub use options::{Chroma, JpegOptions, ReadAs, ReadOptions, Reduced, Salvage, StatedMeaning, WriteOptions};
+pub use options::{
+    Chroma, JpegOptions, ReadAs, ReadOptions, Reduced, Salvage, StatedMeaning, TiffCompression, TiffOptions,
+    WriteOptions,
+};
 pub use reader::Reader;
 pub use whole::{decode, encode, facts, facts_from, facts_with, read, read_from, read_with, write, write_with};
 pub use writer::Writer;

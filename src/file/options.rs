@@ -282,6 +282,34 @@ impl Default for JpegOptions {
     }
 }
 
+/// TIFF options. Default: Deflate, strips of about 128 KiB, no smaller copies.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+#[non_exhaustive]
+pub struct TiffOptions {
+    /// How strips and tiles are packed; not at all where the compression level is 0.
+    pub compression: TiffCompression,
+    /// Pixels a side of a tile, a multiple of 16; 0 for strips. Tiles are held for one row of them at a time.
+    pub tile: u16,
+    /// Whether smaller copies are written too, each of half the size of the one before, down to 256 pixels: they hang below the page
+    /// (SubIFDs), so that a viewer of a large picture reads little. A third more pixels in all.
+    pub reduced_copies: bool,
+}
+
+/// Packing of the strips and tiles of TIFF.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
+#[non_exhaustive]
+pub enum TiffCompression {
+    /// Not at all.
+    None,
+    /// Runs of bytes: quick, and small only where there are areas of one colour.
+    PackBits,
+    /// LZW over differences of neighbours: what the oldest readers know.
+    Lzw,
+    /// Deflate over differences of neighbours, or of the bytes of floats: the smallest.
+    #[default]
+    Deflate,
+}
+
 /// Options of writing.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 #[non_exhaustive]
@@ -298,6 +326,11 @@ pub struct WriteOptions {
     pub threads: Threads,
     /// JPEG options: quality, chroma sampling, scans.
     pub jpeg: JpegOptions,
+    /// TIFF options: packing, tiles, smaller copies.
+    pub tiff: TiffOptions,
+    /// Number of pictures that the file will hold, where it is known; what follows the first is written by
+    /// [`Writer::next_page`](super::Writer::next_page).
+    pub pages: u32,
     /// How bytes are to lie where the format is [`FileFormat::Raw`]; its size is taken from the picture.
     pub raw: Option<RawLayout>,
     /// Whether a file is forced to the disk before it takes its place: true. Thousands of small files that can be made again are
@@ -313,6 +346,8 @@ impl Default for WriteOptions {
             compression: 3,
             threads: Threads::ALL,
             jpeg: JpegOptions::default(),
+            tiff: TiffOptions::default(),
+            pages: 1,
             raw: None,
             durable: true,
         }
@@ -367,6 +402,26 @@ impl WriteOptions {
     /// Sets the restart interval of JPEG, in rows of blocks.
     pub fn restart_rows(self, rows: u16) -> WriteOptions {
         WriteOptions { jpeg: JpegOptions { restart_rows: rows, ..self.jpeg }, ..self }
+    }
+
+    /// Sets how TIFF packs strips and tiles.
+    pub fn tiff_compression(self, compression: TiffCompression) -> WriteOptions {
+        WriteOptions { tiff: TiffOptions { compression, ..self.tiff }, ..self }
+    }
+
+    /// Writes TIFF in tiles of so many pixels a side, a multiple of 16; 0 for strips.
+    pub fn tiled(self, tile: u16) -> WriteOptions {
+        WriteOptions { tiff: TiffOptions { tile, ..self.tiff }, ..self }
+    }
+
+    /// Writes smaller copies of the page into TIFF too.
+    pub fn reduced_copies(self) -> WriteOptions {
+        WriteOptions { tiff: TiffOptions { reduced_copies: true, ..self.tiff }, ..self }
+    }
+
+    /// Sets the number of pictures that the file will hold.
+    pub fn pages(self, pages: u32) -> WriteOptions {
+        WriteOptions { pages, ..self }
     }
 
     /// Writes raw bytes of this layout. Its size is taken from the picture.

@@ -1,6 +1,6 @@
 //! A picture file as a sink of strips.
 
-use super::encoder::{Encoder, Output, encoder_for};
+use super::encoder::{Encoder, Output, encoder_for, refuse_what_none_holds};
 use super::formats::Formats;
 use super::options::WriteOptions;
 use super::replace::Replacement;
@@ -207,6 +207,24 @@ impl<'a> Writer<'a> {
         Ok(Writer { encoder, out: Out::Anywhere(to), path: None, facts, format, scaled, next: 0 })
     }
 
+    /// Ends the picture and begins another one in the same file, of these facts; its rows follow. TIFF holds any number of any kind.
+    ///
+    /// # Errors
+    /// Rows that are missing, a format that holds one picture a file, or a picture that it cannot hold.
+    pub fn next_page(&mut self, facts: &Facts) -> Result<()> {
+        let result = self.turn_page(facts);
+        result.map_err(|e| self.place(e))
+    }
+
+    fn turn_page(&mut self, facts: &Facts) -> Result<()> {
+        crate::flow::check_complete(self.next, &self.facts)?;
+        let (facts, scaled) = scaled_for(self.format, facts)?;
+        refuse_what_none_holds(self.format, &facts)?;
+        self.encoder.next_page(&facts, self.out.write()?)?;
+        (self.facts, self.scaled, self.next) = (facts, scaled, 0);
+        Ok(())
+    }
+
     /// Remarks on metadata that the file does not hold, each a sentence.
     pub fn remarks(&self) -> Vec<String> {
         self.encoder.remarks()
@@ -275,7 +293,11 @@ impl Sink for Writer<'_> {
 /// formats of plain numbers, NPY and raw bytes; all others store codes of samples themselves.
 fn scaled(facts: &Facts, options: &WriteOptions, path: Option<&Path>) -> Result<(Facts, Option<Box<dyn Stage>>)> {
     let format = options.format.or_else(|| path.and_then(FileFormat::of_extension));
-    let plain = matches!(format, Some(FileFormat::Npy | FileFormat::Raw));
+    scaled_for(format.unwrap_or(FileFormat::Png), facts)
+}
+
+fn scaled_for(format: FileFormat, facts: &Facts) -> Result<(Facts, Option<Box<dyn Stage>>)> {
+    let plain = matches!(format, FileFormat::Npy | FileFormat::Raw);
     if facts.metadata.scale == Scale::Full || plain {
         return Ok((facts.clone(), None));
     }

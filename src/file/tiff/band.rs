@@ -52,7 +52,7 @@ pub(super) struct Band {
     waiting: Vec<Job>,
     waiting_bytes: u64,
     ready: bool,
-    charge: Charge,
+    _charge: Charge,
 }
 
 /// A strip or tile, or rows of one, as it lies in the file.
@@ -197,7 +197,7 @@ impl Chunks {
         let planes = row_bytes.iter().map(|&each| vec![0; (each as usize).saturating_mul(count as usize)]).collect();
         let row_bytes = row_bytes.iter().map(|&each| each as usize).collect();
         let lost = vec![false; count as usize];
-        self.band = Band { rows, down, across, planes, row_bytes, lost, charge, ..Band::default() };
+        self.band = Band { rows, down, across, planes, row_bytes, lost, _charge: charge, ..Band::default() };
         Ok(())
     }
 

@@ -119,7 +119,6 @@ fn packbits(mut bytes: &[u8], room: &mut [u8]) -> Unpacked {
 }
 
 /// Packs a row as section 9 says: runs of three bytes and more are repeats, each row by itself.
-#[allow(dead_code)]
 pub(super) fn pack_bits(row: &[u8], out: &mut Vec<u8>) {
     let mut rest = row;
     while let Some(&first) = rest.first() {
@@ -143,7 +142,6 @@ pub(super) fn pack_bits(row: &[u8], out: &mut Vec<u8>) {
 }
 
 /// Packs by LZW.
-#[allow(dead_code)]
 pub(super) fn pack_lzw(bytes: &[u8]) -> Result<Vec<u8>> {
     let packed = weezl::encode::Encoder::with_tiff_size_switch(BitOrder::Msb, 8).encode(bytes);
     packed.map_err(|e| Error::malformed(format!("LZW cannot pack this: {e}")))

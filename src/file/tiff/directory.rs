@@ -83,11 +83,6 @@ impl Entry {
     pub(super) fn offset(&self, numbers: Numbers) -> u64 {
         numbers.offset(&self.inline).unwrap_or(0)
     }
-
-    /// The value's first bytes, whatever they are.
-    pub(super) fn raw(&self) -> [u8; 8] {
-        self.inline
-    }
 }
 
 /// Parts of the file that have been fetched, by where they are.

@@ -84,7 +84,6 @@ fn float_bytes(row: &mut [u8], bytes: usize, samples: usize) {
 }
 
 /// Takes differences of a row of numbers in this machine's byte order; they stay in it, but for the bytes of floats.
-#[allow(dead_code)]
 pub(super) fn take(predictor: Predictor, row: &mut [u8], bytes: usize, samples: usize) {
     match (predictor, bytes) {
         (Predictor::FloatBytes, _) => {

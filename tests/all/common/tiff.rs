@@ -366,3 +366,208 @@ pub fn lzw(bytes: &[u8]) -> Vec<u8> {
     put(257, width);
     bits.chunks(8).map(|c| c.iter().enumerate().fold(0, |b, (i, &bit)| b | u8::from(bit) << (7 - i))).collect()
 }
+
+/// What stands in a file, read from the specification: little-endian, samples of whole bytes or packed bits.
+pub struct Found {
+    pub tags: std::collections::BTreeMap<u16, Vec<u64>>,
+    pub samples: Vec<u64>,
+    pub below: Vec<Found>,
+}
+
+impl Found {
+    pub fn one(&self, tag: u16) -> Option<u64> {
+        self.tags.get(&tag).map(|v| v[0])
+    }
+
+    pub fn text(&self, tag: u16) -> String {
+        let bytes: Vec<u8> = self.tags[&tag].iter().map(|&v| v as u8).collect();
+        assert_eq!(bytes.last(), Some(&0));
+        String::from_utf8(bytes[..bytes.len() - 1].to_vec()).unwrap()
+    }
+}
+
+/// All pages of a little-endian file.
+pub fn parse(bytes: &[u8]) -> Vec<Found> {
+    assert_eq!(&bytes[..2], b"II");
+    let wide = match number(&bytes[2..4]) {
+        42 => false,
+        43 => true,
+        other => panic!("version {other}"),
+    };
+    let mut at = if wide { number(&bytes[8..16]) } else { number(&bytes[4..8]) } as usize;
+    let mut out = Vec::new();
+    while at != 0 {
+        let (found, next) = parse_directory(bytes, at, wide, true);
+        out.push(found);
+        at = next;
+    }
+    out
+}
+
+fn number(bytes: &[u8]) -> u64 {
+    bytes.iter().rev().fold(0, |n, &b| n << 8 | u64::from(b))
+}
+
+/// One directory, and where the next one is.
+pub fn parse_directory(bytes: &[u8], at: usize, wide: bool, pixels: bool) -> (Found, usize) {
+    assert_eq!(at % 2, 0, "directories begin at even places");
+    let (head, entry, room) = if wide { (8, 20, 8) } else { (2, 12, 4) };
+    let count = number(&bytes[at..at + head]) as usize;
+    let mut tags = std::collections::BTreeMap::new();
+    let mut before = 0;
+    for i in 0..count {
+        let line = &bytes[at + head + i * entry..][..entry];
+        let (tag, kind) = (number(&line[..2]) as u16, number(&line[2..4]));
+        assert!(tag > before, "tags ascend: {tag} behind {before}");
+        before = tag;
+        let count = number(&line[4..4 + room]) as usize;
+        let size = match kind {
+            1 | 2 | 6 | 7 => 1,
+            3 | 8 => 2,
+            4 | 9 | 11 | 13 => 4,
+            5 | 10 | 12 | 16 | 17 | 18 => 8,
+            other => panic!("type {other}"),
+        };
+        let all = size * count;
+        let place = &line[4 + room..];
+        let value = if all <= room { &place[..all] } else { &bytes[number(place) as usize..][..all] };
+        let each = if matches!(kind, 5 | 10) { 4 } else { size };
+        tags.insert(tag, value.chunks(each).map(number).collect::<Vec<u64>>());
+    }
+    let next = number(&bytes[at + head + count * entry..][..room]) as usize;
+    let below = tags.get(&330).cloned().unwrap_or_default();
+    let below = below.iter().map(|&at| parse_directory(bytes, at as usize, wide, pixels).0).collect();
+    let mut found = Found { tags, samples: Vec::new(), below };
+    if pixels {
+        found.samples = samples(bytes, &found);
+    }
+    (found, next)
+}
+
+fn samples(bytes: &[u8], found: &Found) -> Vec<u64> {
+    let one = |tag: u16, default: u64| found.one(tag).unwrap_or(default) as usize;
+    let (width, height, n) = (one(256, 0), one(257, 0), one(277, 1));
+    let bits = found.tags[&258].clone();
+    assert!(bits.len() == n && bits.iter().all(|&b| b == bits[0]));
+    let bits = bits[0] as usize;
+    assert_eq!(one(284, 1), 1);
+    let tiled = found.tags.contains_key(&322);
+    let (cw, ch) = if tiled { (one(322, 0), one(323, 0)) } else { (width, one(278, height as u64).min(height)) };
+    let (offsets, counts) =
+        if tiled { (&found.tags[&324], &found.tags[&325]) } else { (&found.tags[&273], &found.tags[&279]) };
+    let (across, down) = (width.div_ceil(cw), height.div_ceil(ch));
+    assert_eq!((offsets.len(), counts.len()), (across * down, across * down));
+    let mut out = vec![0u64; width * height * n];
+    for (i, (&at, &count)) in offsets.iter().zip(counts).enumerate() {
+        assert_eq!(at % 2, 0, "strips begin at even places");
+        let (left, top) = (i % across * cw, i / across * ch);
+        let rows = if tiled { ch } else { ch.min(height - top) };
+        let row_bytes = (cw * n * bits).div_ceil(8);
+        let packed = &bytes[at as usize..][..count as usize];
+        let mut plain = match one(259, 1) {
+            1 => packed.to_vec(),
+            5 => unlzw(packed),
+            8 => {
+                let mut out = Vec::new();
+                std::io::Read::read_to_end(&mut flate2::read::ZlibDecoder::new(packed), &mut out).unwrap();
+                out
+            }
+            32_773 => unpack_bits(packed),
+            other => panic!("packing {other}"),
+        };
+        assert_eq!(plain.len(), row_bytes * rows, "{i}");
+        for (y, row) in plain.chunks_mut(row_bytes).enumerate() {
+            let line = row_samples(row, bits, n, cw, one(317, 1));
+            for x in 0..cw {
+                let (px, py) = (left + x, top + y);
+                if px < width && py < height {
+                    out[(py * width + px) * n..][..n].copy_from_slice(&line[x * n..][..n]);
+                }
+            }
+        }
+    }
+    out
+}
+
+fn row_samples(row: &mut [u8], bits: usize, n: usize, width: usize, predictor: usize) -> Vec<u64> {
+    let bytes = bits / 8;
+    if predictor == 3 {
+        for i in n..row.len() {
+            row[i] = row[i].wrapping_add(row[i - n]);
+        }
+        let count = width * n;
+        return (0..count).map(|i| (0..bytes).fold(0, |v, b| v << 8 | u64::from(row[b * count + i]))).collect();
+    }
+    let mut out: Vec<u64> = if bits % 8 == 0 {
+        row.chunks(bytes).map(number).collect()
+    } else {
+        let line: Vec<u64> = row.iter().flat_map(|&b| (0..8).rev().map(move |i| u64::from(b >> i & 1))).collect();
+        line.chunks_exact(bits).take(width * n).map(|c| c.iter().fold(0, |v, b| v << 1 | b)).collect()
+    };
+    if predictor == 2 {
+        for i in n..out.len() {
+            out[i] = out[i].wrapping_add(out[i - n]) & (u64::MAX >> (64 - bits));
+        }
+    }
+    out
+}
+
+fn unpack_bits(bytes: &[u8]) -> Vec<u8> {
+    let (mut out, mut at) = (Vec::new(), 0);
+    while at < bytes.len() {
+        match bytes[at] as i8 {
+            n @ 0.. => {
+                out.extend(&bytes[at + 1..][..n as usize + 1]);
+                at += n as usize + 2;
+            }
+            -128 => at += 1,
+            n => {
+                out.extend(vec![bytes[at + 1]; 1 + usize::from(n.unsigned_abs())]);
+                at += 2;
+            }
+        }
+    }
+    out
+}
+
+/// The decoding of section 13, word by word.
+fn unlzw(bytes: &[u8]) -> Vec<u8> {
+    let mut at = 0;
+    let mut width = 9;
+    let mut table: Vec<Vec<u8>> = Vec::new();
+    let fresh = || (0..258u16).map(|v| vec![v as u8]).collect::<Vec<_>>();
+    let mut out = Vec::new();
+    let mut old: Option<usize> = None;
+    loop {
+        let code = (0..width).fold(0usize, |c, i| c << 1 | usize::from(bytes[(at + i) / 8] >> (7 - (at + i) % 8) & 1));
+        at += width;
+        match code {
+            257 => return out,
+            256 => {
+                table = fresh();
+                width = 9;
+                old = None;
+                continue;
+            }
+            _ => {}
+        }
+        let entry = match old {
+            None => table[code].clone(),
+            Some(old) => {
+                let mut added = table[old].clone();
+                let first = if code < table.len() { table[code][0] } else { added[0] };
+                added.push(first);
+                table.push(added);
+                table[code].clone()
+            }
+        };
+        out.extend(&entry);
+        old = Some(code);
+        width = match table.len() {
+            0..511 => 9,
+            511..1023 => 10,
+            1023..2047 => 11,
+            _ => 12,
+        };
+    }
+}

@@ -1,0 +1,438 @@
+//! Writing: little-endian; strips or tiles as they come, each page's directory behind them, the header last. A file of up to 4 GiB is
+//! TIFF, a larger one BigTIFF: the header has room for either.
+
+use super::halves::Halves;
+use super::notes::{Meant, TEXTS};
+use super::page_out::{PageOut, Place, Plan, codes_are_bits};
+use super::shape::{Packing, Predictor};
+use super::subtree;
+use super::tags;
+use super::tags_out::{Tags, of_tree};
+use crate::error::{Error, Result};
+use crate::file::encoder::{Encoder, Output, left_out, palette_of, put_bytes};
+use crate::file::exif;
+use crate::file::options::{TiffCompression, WriteOptions};
+use crate::frame::{Content, Facts, Metadata, Orientation, PixelFormat, ResolutionUnit};
+use crate::pixel::{Layout, Meaning};
+use std::io::{Read, Seek, Write};
+
+/// Bytes kept in memory before a temporary file takes them, where the output can only be written in order.
+const KEPT_IN_MEMORY: usize = 16 << 20;
+/// Bytes that the header has room for.
+const HEADER: u64 = 16;
+
+/// An encoder of TIFF: given rows, gives bytes.
+pub(in crate::file) struct TiffEncoder {
+    options: WriteOptions,
+    /// What is written in order and kept, where the header cannot be put last.
+    kept: Option<tempfile::SpooledTempFile>,
+    begun: bool,
+    /// Where the next byte goes.
+    at: u64,
+    page: Page,
+    /// Pages that are complete, with what hangs below each.
+    done: Vec<Done>,
+    remarks: Vec<String>,
+}
+
+struct Page {
+    facts: Facts,
+    main: PageOut,
+    halves: Option<Halves>,
+}
+
+struct Done {
+    tags: Tags,
+    offsets: Chunks,
+    below: Vec<(Tags, Chunks)>,
+    /// The directories of a camera.
+    links: Vec<(u16, Tags, Vec<(u16, Tags)>)>,
+}
+
+/// Where strips or tiles are.
+struct Chunks {
+    tiled: bool,
+    offsets: Vec<u64>,
+    counts: Vec<u64>,
+}
+
+/// The output as a place to append to.
+struct Behind<'o> {
+    out: &'o mut dyn Output,
+    kept: Option<&'o mut tempfile::SpooledTempFile>,
+    at: &'o mut u64,
+}
+
+impl Place for Behind<'_> {
+    fn append(&mut self, bytes: &[u8]) -> Result<u64> {
+        // Offsets are even, says the standard.
+        let odd = *self.at % 2 == 1;
+        let place = self.at.saturating_add(u64::from(odd));
+        let mut put = |bytes: &[u8]| match &mut self.kept {
+            Some(kept) => kept.write_all(bytes).map_err(keeping),
+            None => put_bytes(self.out, bytes),
+        };
+        if odd {
+            put(&[0])?;
+        }
+        put(bytes)?;
+        *self.at = place.saturating_add(bytes.len() as u64);
+        Ok(place)
+    }
+}
+
+impl TiffEncoder {
+    /// Starts a file; nothing is written yet.
+    pub(in crate::file) fn new(facts: &Facts, options: &WriteOptions) -> Result<TiffEncoder> {
+        let mut remarks = Vec::new();
+        let page = Page::new(facts, options, &mut remarks)?;
+        let (kept, done) = (None, Vec::new());
+        Ok(TiffEncoder { options: *options, kept, begun: false, at: 0, page, done, remarks })
+    }
+
+    fn begin(&mut self, out: &mut dyn Output) -> Result<()> {
+        if self.begun {
+            return Ok(());
+        }
+        self.begun = true;
+        if !out.place(0)? {
+            self.kept = Some(tempfile::spooled_tempfile(KEPT_IN_MEMORY));
+        }
+        self.behind(out).append(&[0; HEADER as usize]).map(|_| ())
+    }
+
+    fn behind<'o>(&'o mut self, out: &'o mut dyn Output) -> Behind<'o> {
+        Behind { out, kept: self.kept.as_mut(), at: &mut self.at }
+    }
+
+    /// Ends the page: what its directory will say is known now.
+    fn end_page(&mut self, out: &mut dyn Output) -> Result<()> {
+        let halves = self.page.halves.take();
+        let mut below = Vec::new();
+        if let Some(halves) = halves {
+            let mut to = Behind { out, kept: self.kept.as_mut(), at: &mut self.at };
+            for level in halves.finish(&mut to)? {
+                let mut tags = Tags::default();
+                layout_tags(&self.page.facts, &level.plan, &mut tags);
+                tags.longs(tags::SUBFILE_TYPE, &[1]);
+                below.push((tags, Chunks::of(level)));
+            }
+        }
+        let mut tags = Tags::default();
+        let facts = &self.page.facts;
+        layout_tags(facts, &self.page.main.plan, &mut tags);
+        if self.options.pages > 1 || !self.done.is_empty() {
+            tags.longs(tags::SUBFILE_TYPE, &[2]);
+        }
+        metadata_tags(facts, &mut tags);
+        let plan = self.page.main.plan.clone();
+        let main = std::mem::replace(&mut self.page.main, PageOut::new(plan));
+        let links = camera(facts);
+        self.done.push(Done { tags, offsets: Chunks::of(main), below, links });
+        Ok(())
+    }
+
+    /// Writes all directories, then the header.
+    fn directories(&mut self, out: &mut dyn Output) -> Result<()> {
+        // Directories take little; where what there is comes near to 4 GiB the file has offsets of 64 bits.
+        let chunks = self.done.iter().flat_map(|d| std::iter::once(&d.offsets).chain(d.below.iter().map(|b| &b.1)));
+        let tables = chunks.map(|c| c.offsets.len() as u64).fold(0u64, u64::saturating_add).saturating_mul(16);
+        let wide = self.at.saturating_add(tables).saturating_add(256 << 20) > u64::from(u32::MAX);
+        let done = std::mem::take(&mut self.done);
+        let count = done.len();
+        // Each is told where the next one is, so the last is written first.
+        let mut next = 0u64;
+        for (i, page) in done.into_iter().enumerate().rev() {
+            let Done { mut tags, offsets, below, links } = page;
+            let mut all = Vec::new();
+            for (mut tags, chunks) in below {
+                chunks.put(&mut tags, wide);
+                all.push(self.directory(&tags, 0, wide, out)?);
+            }
+            if !all.is_empty() {
+                let kind = if wide { tags::IFD8 } else { tags::IFD };
+                tags.put(tags::SUB_DIRECTORIES, kind, all.len() as u64, offset_bytes(&all, wide));
+            }
+            for (tag, mut below, further) in links {
+                for (tag, tags) in further {
+                    let at = self.directory(&tags, 0, wide, out)?;
+                    below.offsets(tag, &[at], wide);
+                }
+                let at = self.directory(&below, 0, wide, out)?;
+                tags.offsets(tag, &[at], wide);
+            }
+            offsets.put(&mut tags, wide);
+            if count > 1 {
+                let number = u16::try_from(i).unwrap_or(u16::MAX);
+                tags.words(297, &[number, u16::try_from(count).unwrap_or(u16::MAX)]);
+            }
+            next = self.directory(&tags, next, wide, out)?;
+        }
+        let header = match wide {
+            false => [b"II\x2a\0".to_vec(), (next as u32).to_le_bytes().to_vec()].concat(),
+            true => [b"II\x2b\0\x08\0\0\0".to_vec(), next.to_le_bytes().to_vec()].concat(),
+        };
+        match &mut self.kept {
+            Some(kept) => {
+                kept.rewind().and_then(|()| kept.write_all(&header)).and_then(|()| kept.rewind()).map_err(keeping)?;
+                let mut block = vec![0; 64 << 10];
+                loop {
+                    match kept.read(&mut block).map_err(keeping)? {
+                        0 => return Ok(()),
+                        count => put_bytes(out, block.get(..count).unwrap_or_default())?,
+                    }
+                }
+            }
+            None => {
+                out.place(0)?;
+                put_bytes(out, &header)
+            }
+        }
+    }
+
+    /// Writes a directory that is followed by the one at `next`; gives where it is.
+    fn directory(&mut self, tags: &Tags, next: u64, wide: bool, out: &mut dyn Output) -> Result<u64> {
+        let at = self.at.saturating_add(self.at % 2);
+        let (mut bytes, link) = tags.directory(at, wide)?;
+        let next = offset_bytes(&[next], wide);
+        if let Some(place) = bytes.get_mut(link..link.saturating_add(next.len())) {
+            place.copy_from_slice(&next);
+        }
+        self.behind(out).append(&bytes)
+    }
+}
+
+fn offset_bytes(all: &[u64], wide: bool) -> Vec<u8> {
+    all.iter().flat_map(|v| v.to_le_bytes().into_iter().take(if wide { 8 } else { 4 })).collect()
+}
+
+impl Chunks {
+    fn of(page: PageOut) -> Chunks {
+        Chunks { tiled: page.plan.tile.is_some(), offsets: page.offsets, counts: page.counts }
+    }
+
+    fn put(&self, tags: &mut Tags, wide: bool) {
+        let (at, counts) = match self.tiled {
+            true => (tags::TILE_OFFSETS, tags::TILE_BYTES),
+            false => (tags::STRIP_OFFSETS, tags::STRIP_BYTES),
+        };
+        tags.offsets(at, &self.offsets, wide);
+        tags.offsets(counts, &self.counts, wide);
+    }
+}
+
+impl Page {
+    fn new(facts: &Facts, options: &WriteOptions, remarks: &mut Vec<String>) -> Result<Page> {
+        palette_of(facts)?;
+        let packing = match options.tiff.compression {
+            _ if options.compression == 0 => Packing::None,
+            TiffCompression::None => Packing::None,
+            TiffCompression::PackBits => Packing::PackBits,
+            TiffCompression::Lzw => Packing::Lzw,
+            TiffCompression::Deflate => Packing::Deflate,
+        };
+        let tile = match options.tiff.tile {
+            0 => None,
+            tile if tile % 16 == 0 => Some(u32::from(tile)),
+            tile => {
+                let line = format!("tiles of {tile} pixels; TIFF has multiples of 16");
+                return Err(Error::out_of_range("tile", f64::from(tile), (16.0, 65_520.0), line));
+            }
+        };
+        let plan = Plan::of(facts, packing, u32::from(options.compression.min(9)), tile, options.threads);
+        if plan.samples > usize::from(u16::MAX) {
+            return Err(Error::not_supported(format!("TIFF of {} samples a pixel", plan.samples)));
+        }
+        let halves = options.tiff.reduced_copies.then(|| Halves::new(facts, &plan));
+        remarks_on(facts, remarks);
+        Ok(Page { facts: facts.clone(), main: PageOut::new(plan), halves })
+    }
+}
+
+impl Encoder for TiffEncoder {
+    fn put(&mut self, rows: &Content, out: &mut dyn Output) -> Result<()> {
+        self.begin(out)?;
+        let mut to = Behind { out, kept: self.kept.as_mut(), at: &mut self.at };
+        self.page.main.put(rows, &mut to)?;
+        match &mut self.page.halves {
+            Some(halves) => halves.put(rows, &mut to),
+            None => Ok(()),
+        }
+    }
+
+    fn next_page(&mut self, facts: &Facts, out: &mut dyn Output) -> Result<()> {
+        self.begin(out)?;
+        self.end_page(out)?;
+        self.page = Page::new(facts, &self.options, &mut self.remarks)?;
+        Ok(())
+    }
+
+    fn finish(&mut self, out: &mut dyn Output) -> Result<()> {
+        self.begin(out)?;
+        self.end_page(out)?;
+        self.directories(out)
+    }
+
+    fn remarks(&self) -> Vec<String> {
+        let mut remarks = self.remarks.clone();
+        remarks.dedup();
+        remarks
+    }
+}
+
+/// What the pixels are and how they lie.
+fn layout_tags(facts: &Facts, plan: &Plan, out: &mut Tags) {
+    let m = &facts.metadata;
+    out.longs(tags::WIDTH, &[plan.size.width]);
+    out.longs(tags::HEIGHT, &[plan.size.height]);
+    out.words(tags::BITS, &vec![plan.bits; plan.samples]);
+    let packing = match plan.packing {
+        Packing::PackBits => 32_773,
+        Packing::Lzw => 5,
+        Packing::Deflate => 8,
+        _ => 1,
+    };
+    out.words(tags::COMPRESSION, &[packing]);
+    let (photometric, extra) = match &facts.pixel_format {
+        _ if m.meaning == Meaning::Indices => (3, Vec::new()),
+        PixelFormat::Pixels { layout, .. } => match layout {
+            Layout::Gray => (1, Vec::new()),
+            Layout::GrayAlpha => (1, vec![2]),
+            Layout::Rgb => (2, Vec::new()),
+            Layout::Rgba => (2, vec![2]),
+            Layout::Cmyk => (5, Vec::new()),
+        },
+        PixelFormat::Planes { names, .. } => (1, vec![0; names.len().saturating_sub(1)]),
+    };
+    out.words(tags::PHOTOMETRIC, &[photometric]);
+    out.words(tags::SAMPLES, &[plan.samples as u16]);
+    if !extra.is_empty() {
+        out.words(tags::EXTRA_SAMPLES, &extra);
+    }
+    out.words(tags::PLANAR, &[1]);
+    if plan.kind != 1 {
+        out.words(tags::SAMPLE_FORMAT, &vec![plan.kind; plan.samples]);
+    }
+    match plan.predictor {
+        Predictor::None => {}
+        Predictor::Differences => out.words(tags::PREDICTOR, &[2]),
+        Predictor::FloatBytes => out.words(tags::PREDICTOR, &[3]),
+    }
+    match plan.tile {
+        Some(tile) => {
+            out.longs(tags::TILE_WIDTH, &[tile]);
+            out.longs(tags::TILE_HEIGHT, &[tile]);
+        }
+        None => out.longs(tags::ROWS_PER_STRIP, &[plan.rows_per_strip]),
+    }
+    if photometric == 5 {
+        out.words(tags::INK_SET, &[1]);
+    }
+    if let (3, Some(palette)) = (photometric, &m.palette) {
+        let mut map = vec![0u16; (1usize << plan.bits.min(8)).saturating_mul(3)];
+        let count = map.len().checked_div(3).unwrap_or(0);
+        for (i, c) in palette.colors().iter().enumerate() {
+            for (place, v) in [c.r, c.g, c.b].into_iter().enumerate() {
+                if let Some(to) = map.get_mut(place.saturating_mul(count).saturating_add(i)) {
+                    *to = u16::from(v).saturating_mul(257);
+                }
+            }
+        }
+        out.words(tags::COLOR_MAP, &map);
+    }
+    if let Some(meant) = meant(facts) {
+        out.text(tags::MEANING, &meant.text());
+    }
+}
+
+/// What numbers mean, where no other tag says it.
+fn meant(facts: &Facts) -> Option<Meant> {
+    let m = &facts.metadata;
+    let codes = m.max_codes.as_deref().filter(|_| !codes_are_bits(facts));
+    match &facts.pixel_format {
+        PixelFormat::Planes { names, .. } => Some(Meant::of(m, Some(names), None)),
+        PixelFormat::Pixels { depth, .. } => {
+            let plain = depth.max_code().is_some() && codes.is_none() && !matches!(m.meaning, Meaning::Values { .. });
+            (!plain).then(|| Meant::of(m, None, codes))
+        }
+    }
+}
+
+/// What stands beside the pixels.
+fn metadata_tags(facts: &Facts, out: &mut Tags) {
+    let m = &facts.metadata;
+    if m.orientation != Orientation::Upright {
+        out.words(tags::ORIENTATION, &[m.orientation.exif()]);
+    }
+    if let Some(r) = m.resolution {
+        let (unit, scale) = match r.unit {
+            ResolutionUnit::Ratio => (1, 1.0),
+            ResolutionUnit::Inch => (2, 1.0),
+            ResolutionUnit::Metre => (3, 0.01),
+        };
+        out.fraction(tags::X_RESOLUTION, r.x * scale);
+        out.fraction(tags::Y_RESOLUTION, r.y * scale);
+        out.words(tags::RESOLUTION_UNIT, &[unit]);
+    }
+    for (tag, keyword) in TEXTS {
+        if let Some(text) = m.text.iter().find(|t| t.keyword == keyword) {
+            out.text(tag, &text.text);
+        }
+    }
+    if let Some(t) = m.changed {
+        let line = format!("{:04}:{:02}:{:02} {:02}:{:02}:{:02}", t.year, t.month, t.day, t.hour, t.minute, t.second);
+        out.text(tags::DATE_TIME, &line);
+    }
+    if let Some(xmp) = &m.xmp {
+        out.bytes(tags::XMP, tags::BYTE, xmp.as_bytes());
+    }
+    let made = crate::file::profile::made(m, &facts.pixel_format);
+    if let Some(profile) = m.icc.as_deref().or(made.as_deref()) {
+        out.bytes(tags::ICC, tags::UNDEFINED, profile);
+    }
+}
+
+/// The directories of a camera, out of the EXIF block, its sizes corrected.
+fn camera(facts: &Facts) -> Vec<(u16, Tags, Vec<(u16, Tags)>)> {
+    let m = &facts.metadata;
+    let block = m.exif.as_deref().and_then(|exif| exif::for_picture(Some(exif), m.orientation, facts.size));
+    let Some((root, big_endian)) = block.as_deref().and_then(subtree::of_block) else { return Vec::new() };
+    let mut out = Vec::new();
+    for (tag, tree) in &root.links {
+        let further = tree.links.iter().map(|(tag, below)| (*tag, of_tree(below, big_endian))).collect();
+        out.push((*tag, of_tree(tree, big_endian), further));
+    }
+    out
+}
+
+/// Remarks on what the file does not hold.
+fn remarks_on(facts: &Facts, remarks: &mut Vec<String>) {
+    let m = &facts.metadata;
+    let made = crate::file::profile::made(m, &facts.pixel_format).is_some();
+    let mut others =
+        Metadata { resolution: None, icc: None, exif: None, xmp: None, changed: None, max_codes: None, ..m.clone() };
+    if m.icc.is_some() || made || !matches!(m.meaning, Meaning::Color) {
+        // The profile says both, or they mean nothing.
+        (others.primaries, others.transfer) = Default::default();
+    }
+    if m.is_linear() {
+        others.transfer = Default::default();
+    }
+    let mut seen: Vec<String> = Vec::new();
+    others.text.retain(|t| {
+        let known = TEXTS.iter().any(|(_, keyword)| *keyword == t.keyword) && !seen.contains(&t.keyword);
+        seen.push(t.keyword.clone());
+        !known
+    });
+    if let Meaning::Values { .. } = m.meaning {
+        others.meaning = Meaning::values();
+    }
+    remarks.extend(left_out(&others, false));
+    if m.meaning == Meaning::Indices && m.palette.as_ref().is_some_and(|p| !p.is_opaque()) {
+        remarks.push("the palette's alpha is not kept: TIFF palettes are opaque".to_string());
+    }
+}
+
+fn keeping(e: std::io::Error) -> Error {
+    Error::io("cannot keep the file in a temporary one", e)
+}
