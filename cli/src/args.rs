@@ -36,10 +36,9 @@ pub(crate) struct Shared {
     /// (250), work=N pixels a byte of file (10000); repeatable
     #[arg(long = "limit", global = true, value_name = "NAME=N", value_parser = words::limit, help_heading = "Everywhere")]
     pub(crate) limits: Vec<(words::LimitName, u64)>,
-    /// Page: which picture of several in a file, from 1
-    #[arg(long, global = true, value_name = "N", value_parser = clap::value_parser!(u32).range(1..))]
-    #[arg(help_heading = "Reading")]
-    pub(crate) page: Option<u32>,
+    /// Page: which picture of several in a file, from 1; 2.1 is the first of those that hang below the second (TIFF)
+    #[arg(long, global = true, value_name = "N", value_parser = words::page, help_heading = "Reading")]
+    pub(crate) page: Option<(u32, u32)>,
     /// Read raw bytes of this layout: "order=bgra depth=u8 size=640x480 stride=2568 offset=0 alpha=ignored"
     #[arg(long, global = true, value_name = "LAYOUT", value_parser = words::raw, help_heading = "Reading")]
     pub(crate) raw: Option<RawLayout>,
@@ -77,7 +76,8 @@ impl Shared {
             }
         }
         let mut options = ReadOptions::default().limits(limits);
-        options.page = self.page.unwrap_or(1);
+        (options.page, options.sub_page) = self.page.unwrap_or((1, 0));
+        options.threads = self.threads();
         options.raw = self.raw;
         options.salvage = self.salvage.map(|word| match word {
             SalvageWord::Cut => Salvage::Cut,

@@ -151,12 +151,18 @@ impl Becomes {
 pub(crate) struct Written {
     #[arg(skip)]
     not_forced: bool,
-    /// Format, where the extension does not say it: png, jpg, pgm, ppm, pbm, pam, pfm, bmp, tga, qoi, npy, raw
+    /// Format, where the extension does not say it: png, jpg, tif, pgm, ppm, pbm, pam, pfm, bmp, tga, qoi, npy, raw
     #[arg(long, value_name = "NAME", help_heading = "Writing")]
     format: Option<String>,
-    /// Compression of PNG: 0 stores, 9 is smallest and slowest (default: 3)
-    #[arg(long, value_name = "0..9", value_parser = clap::value_parser!(u8).range(0..=9), help_heading = "Writing")]
-    compression: Option<u8>,
+    /// Compression of PNG and TIFF: 0 stores, 9 is smallest and slowest (default: 3); for TIFF also packbits, lzw or deflate (default)
+    #[arg(long, value_name = "0..9", value_parser = words::compression, help_heading = "Writing")]
+    compression: Option<words::Compression>,
+    /// TIFF in tiles of N x N pixels, a multiple of 16, instead of strips
+    #[arg(long, value_name = "N", help_heading = "Writing")]
+    tiled: Option<u16>,
+    /// TIFF with smaller copies, each of half the size, below the page: --page 1.1, 1.2 ...
+    #[arg(long, help_heading = "Writing")]
+    reduced_copies: bool,
     /// Quality of JPEG (default: 90); every 15 less double the quantisation steps
     #[arg(long, value_name = "1..100", value_parser = clap::value_parser!(u8).range(1..=100), help_heading = "Writing")]
     quality: Option<u8>,
@@ -191,6 +197,8 @@ impl Written {
         let words = [
             (other, "another --format"),
             (self.compression.is_some(), "--compression"),
+            (self.tiled.is_some(), "--tiled"),
+            (self.reduced_copies, "--reduced-copies"),
             (self.quality.is_some(), "--quality"),
             (self.sampling.is_some(), "--sampling"),
             (self.raw_out.is_some(), "--raw-out"),
@@ -208,8 +216,16 @@ impl Written {
         if let Some(layout) = self.raw_out {
             return Ok(options.raw(layout));
         }
-        if let Some(compression) = self.compression {
-            options = options.compression(compression);
+        match self.compression {
+            Some(words::Compression::Level(level)) => options = options.compression(level),
+            Some(words::Compression::Tiff(packing)) => options = options.tiff_compression(packing),
+            None => {}
+        }
+        if let Some(tile) = self.tiled {
+            options = options.tiled(tile);
+        }
+        if self.reduced_copies {
+            options = options.reduced_copies();
         }
         if let Some(quality) = self.quality {
             options = options.quality(quality);
@@ -243,12 +259,23 @@ impl Written {
 
 /// Starts the file that is to be written.
 pub(crate) fn create(output: &Path, facts: &Facts, written: &Written, shared: &Shared) -> Done<Writer<'static>> {
+    create_pages(output, facts, 1, written, shared)
+}
+
+/// [`create`] for a file of so many pages.
+pub(crate) fn create_pages(
+    output: &Path,
+    facts: &Facts,
+    pages: u32,
+    written: &Written,
+    shared: &Shared,
+) -> Done<Writer<'static>> {
     // However many rows it has, one of them is held at least.
     let row = facts.pixel_format.bytes(rahmen::Size::new(facts.size.width, 1));
     let limits = shared.read_options().limits;
     limits.check_size(facts.size)?;
     limits.check_memory("a row of the picture", row)?;
-    let options = written.options(output, shared)?;
+    let options = written.options(output, shared)?.pages(pages);
     process::check_output(output)?;
     Ok(match output == Path::new("-") {
         true => Writer::to_stream(std::io::stdout(), facts, options).map_err(|e| e.in_file("standard output"))?,

@@ -52,6 +52,8 @@ struct Report {
     icc: Option<usize>,
     resolution: Option<Resolution>,
     pages: u32,
+    #[serde(skip_serializing_if = "Vec::is_empty")]
+    page_list: Vec<Page>,
     /// How the file stores the pixels, in words.
     stored: Option<String>,
     /// Colours of the palette, where pixels are numbers of colours.
@@ -83,11 +85,49 @@ struct Used {
     used: Option<f64>,
 }
 
+/// A page, where the file tells of it without reading it.
+#[derive(Debug, Serialize)]
+struct Page {
+    width: u32,
+    height: u32,
+    /// Whether it is a smaller copy of another.
+    reduced: bool,
+    /// Pages that hang below it.
+    sub_pages: u32,
+    /// Seconds that it is shown.
+    delay: Option<f64>,
+}
+
 #[derive(Debug, Serialize)]
 struct Channel {
     name: String,
     max_code: Option<u32>,
 }
+
+impl Page {
+    fn of(page: &rahmen::frame::PageFacts) -> Page {
+        let rahmen::Size { width, height } = page.size;
+        Page { width, height, reduced: page.reduced, sub_pages: page.sub_pages, delay: page.delay }
+    }
+
+    fn words(&self, number: usize) -> String {
+        let below = match self.sub_pages {
+            0 => String::new(),
+            1 => format!(", 1 below it: {number}.1"),
+            n => format!(", {n} below it: {number}.1 to {number}.{n}"),
+        };
+        let delay = self.delay.map_or(String::new(), |s| format!(", shown for {} s", number_text(s)));
+        let reduced = if self.reduced { ", a smaller copy" } else { "" };
+        format!("{number}: {} x {}{reduced}{delay}{below}", self.width, self.height)
+    }
+}
+
+fn number_text(value: f64) -> String {
+    crate::text::number(value)
+}
+
+/// Pages that are listed in the text, at most.
+const LISTED: usize = 20;
 
 impl Facts {
     pub(crate) fn run(self, shared: &Shared) -> Done {
@@ -148,6 +188,7 @@ fn report(file: &Path, scan: bool, shared: &Shared) -> Done<Report> {
         icc: facts.metadata.icc.as_ref().map(|icc| icc.len()),
         resolution: facts.metadata.resolution,
         pages: facts.pages,
+        page_list: facts.page_list.iter().map(Page::of).collect(),
         stored: facts.stored.clone(),
         palette: facts.metadata.palette.as_ref().map(|p| p.colors().len()),
         notes: facts.remarks.clone(),
@@ -277,8 +318,20 @@ fn text(report: &Report) -> String {
     if let Some(profile) = &m.icc {
         row("icc profile", format!("{}; {}", bytes(profile.len() as u64), profile_words(profile)));
     }
-    if facts.pages > 1 {
-        row("pages", facts.pages.to_string());
+    let below = report.page_list.iter().any(|page| page.sub_pages > 0);
+    if facts.pages > 1 || below {
+        let plays = match facts.plays {
+            Some(0) => ", played for ever".to_string(),
+            Some(n) => format!(", played {n} times"),
+            None => String::new(),
+        };
+        row("pages", format!("{}{plays}", facts.pages));
+        for (i, page) in report.page_list.iter().enumerate().take(LISTED) {
+            row("", page.words(i + 1));
+        }
+        if report.page_list.len() > LISTED {
+            row("", format!("... and {} more (--json lists all)", report.page_list.len() - LISTED));
+        }
     }
     if let Some(t) = m.changed {
         let (date, clock) = ((t.year, t.month, t.day), (t.hour, t.minute, t.second));

@@ -19,6 +19,7 @@ mod histogram;
 mod joint;
 mod look;
 mod orient;
+mod pages;
 mod paste;
 mod pixel;
 mod planes;
@@ -75,9 +76,9 @@ pub(crate) enum Verb {
     Fill(Make<fill::Fill>),
     /// Pick, reorder, drop, duplicate, add or replace channels
     Channels(Make<channels::Channels>),
-    /// Save each channel as a gray picture
+    /// Save each channel as a gray picture, or each page as one
     Split(planes::Split),
-    /// Merge gray pictures into one, a channel each
+    /// Merge gray pictures into one, a channel each, or pictures into a file of several pages
     Merge(planes::Merge),
     /// Cut a picture into tiles, with an index
     Tiles(tiles::Tiles),

@@ -1,4 +1,4 @@
-//! `split` and `merge`: channels as gray pictures of their own, and back.
+//! `split` and `merge`: channels as gray pictures of their own, and back; pages are the work of [`pages`].
 
 use crate::args::Shared;
 use crate::fail::{Done, Failure};
@@ -6,6 +6,7 @@ use crate::folder::OutputFolder;
 use crate::make::{Written, say_done, write_whole};
 use crate::open;
 use crate::verbs::channels::named_file;
+use crate::verbs::pages;
 use clap::Args;
 use rahmen::frame::{Change, Content, Pixels};
 use rahmen::{Facts, Layout, Picture, PixelFormat};
@@ -17,9 +18,12 @@ pub(crate) struct Split {
     /// The picture to read; - is standard input
     #[arg(value_name = "IN")]
     input: PathBuf,
-    /// The folder for the channels; made if it is not there
+    /// The folder for the channels or pages; made if it is not there
     #[arg(value_name = "FOLDER")]
     folder: PathBuf,
+    /// Each page of the file as a picture, instead of each channel
+    #[arg(long)]
+    pages: bool,
     #[command(flatten)]
     written: Written,
 }
@@ -32,6 +36,9 @@ pub(crate) fn stem_of(input: &Path) -> String {
 
 impl Split {
     pub(crate) fn run(self, shared: &Shared) -> Done {
+        if self.pages {
+            return pages::split(&self.input, &self.folder, &self.written, shared);
+        }
         let picture = open::whole(&self.input, shared)?;
         let facts = picture.facts();
         let (stem, mut folder) = (stem_of(&self.input), OutputFolder::start(&self.folder)?);
@@ -59,23 +66,32 @@ pub(crate) struct Merge {
     /// The file to write
     #[arg(value_name = "OUT")]
     output: PathBuf,
-    /// A channel and its gray picture: r, g, b and perhaps alpha; gray and alpha; or c, m, y, k
-    #[arg(required = true, value_name = "NAME=FILE", value_parser = named_file)]
-    channels: Vec<(String, PathBuf)>,
+    /// A channel and its gray picture: r, g, b and perhaps alpha; gray and alpha; or c, m, y, k. With --pages the pictures, or folders
+    /// of them
+    #[arg(required = true, value_name = "NAME=FILE")]
+    inputs: Vec<PathBuf>,
+    /// Each picture becomes a page of the file, instead of a channel
+    #[arg(long)]
+    pages: bool,
     #[command(flatten)]
     written: Written,
 }
 
 impl Merge {
     pub(crate) fn run(self, shared: &Shared) -> Done {
-        let names: Vec<&str> = self.channels.iter().map(|(name, _)| name.as_str()).collect();
+        if self.pages {
+            return pages::merge(&self.output, &self.inputs, &self.written, shared);
+        }
+        let named = |file: &PathBuf| named_file(&file.to_string_lossy()).map_err(Failure::words);
+        let channels = self.inputs.iter().map(named).collect::<Done<Vec<(String, PathBuf)>>>()?;
+        let names: Vec<&str> = channels.iter().map(|(name, _)| name.as_str()).collect();
         let layout = layout_of(&names).map_err(Failure::words)?;
         let mut planes: Vec<Pixels> = Vec::new();
         let mut tops: Vec<Vec<u32>> = Vec::new();
         let mut first: Option<Facts> = None;
         for wanted in layout.channel_names() {
             // The names are just those of the layout, so each has its file.
-            let Some((name, file)) = self.channels.iter().find(|(name, _)| name == wanted) else { continue };
+            let Some((name, file)) = channels.iter().find(|(name, _)| name == wanted) else { continue };
             let picture = open::whole(file, shared)?;
             let facts = first.get_or_insert_with(|| picture.facts());
             let (wanted, found) = (facts.pixel_format.clone(), picture.pixel_format());

@@ -5,7 +5,7 @@ mod color;
 pub(crate) use color::{Color, EdgeWord};
 
 use rahmen::Size;
-use rahmen::file::ChromaSampling;
+use rahmen::file::{ChromaSampling, TiffCompression};
 use rahmen::frame::RawLayout;
 use rahmen::resample::{Kernel, Target};
 use std::str::FromStr;
@@ -167,6 +167,39 @@ pub(crate) fn sampling(word: &str) -> Result<ChromaSampling, String> {
         "4:2:0" | "420" => Ok(ChromaSampling::Ratio420),
         _ => Err(format!("sampling is 4:4:4, 4:2:2 or 4:2:0, not {word}")),
     }
+}
+
+/// A page: `3`, or one that hangs below it: `3.1`.
+pub(crate) fn page(word: &str) -> Result<(u32, u32), String> {
+    let number = |text: &str| text.parse::<u32>().ok().filter(|&n| n > 0);
+    let parsed = match word.split_once('.') {
+        Some((page, below)) => number(page).zip(number(below)),
+        None => number(word).map(|page| (page, 0)),
+    };
+    parsed.ok_or_else(|| format!("pages count from 1: 3, or 3.1 for the first that hangs below it, not {word}"))
+}
+
+/// Compression: a level, or a packing of TIFF.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) enum Compression {
+    Level(u8),
+    Tiff(TiffCompression),
+}
+
+/// `0` to `9`, or none, packbits, lzw, deflate.
+pub(crate) fn compression(word: &str) -> Result<Compression, String> {
+    let tiff = match word.to_ascii_lowercase().as_str() {
+        "none" => return Ok(Compression::Level(0)),
+        "packbits" => TiffCompression::PackBits,
+        "lzw" => TiffCompression::Lzw,
+        "deflate" => TiffCompression::Deflate,
+        other => {
+            let level = other.parse::<u8>().ok().filter(|&level| level <= 9);
+            let wrong = || format!("compression is 0 to 9, or for TIFF none, packbits, lzw or deflate, not {word}");
+            return level.map(Compression::Level).ok_or_else(wrong);
+        }
+    };
+    Ok(Compression::Tiff(tiff))
 }
 
 /// Numbers of bits: `3`, or from one to another, both included: `1..7`.

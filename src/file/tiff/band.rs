@@ -119,6 +119,41 @@ impl Chunks {
         (rows, columns, !self.band.lost.get(place).copied().unwrap_or(true))
     }
 
+    /// Whether rows can be taken from the file as they lie there.
+    pub(super) fn lies_in_rows(&self) -> bool {
+        let shape = &self.shape;
+        shape.packing == Packing::None && !shape.tiled && !shape.planar && shape.chroma == (1, 1)
+    }
+
+    /// Where the bytes of a row [lie](Chunks::lies_in_rows), and how many there are; none where the strip is not in the file.
+    ///
+    /// # Errors
+    /// A strip that is too short, or lies beyond the end of the file.
+    pub(super) fn place_of_row(&self, row: u32) -> Result<Option<(u64, usize)>> {
+        let shape = &self.shape;
+        let strip = row.checked_div(shape.chunk.height).unwrap_or(0);
+        let within = row.saturating_sub(strip.saturating_mul(shape.chunk.height));
+        let each = shape.row_bytes(0, shape.size.width);
+        let Some(&(at, stated)) = self.table.get(strip as usize) else {
+            return Err(Error::malformed(format!("strip {strip} has no place in the directory")));
+        };
+        if (at, stated) == (0, 0) {
+            return Ok(None);
+        }
+        let skipped = each.saturating_mul(u64::from(within));
+        let (start, end) = (at.saturating_add(skipped), at.saturating_add(skipped).saturating_add(each));
+        if stated < skipped.saturating_add(each) {
+            let needed = each.saturating_mul(u64::from(shape.rows_in(strip)));
+            let line = format!("strip {strip} has {stated} bytes; {needed} are needed");
+            return Err(Error::malformed(line).in_format(FileFormat::Tiff, Some(at)));
+        }
+        if end > self.length {
+            let line = format!("strip {strip} of {stated} bytes at byte {at}; the file has {}", self.length);
+            return Err(Error::from(ErrorKind::Truncated(line)).in_format(FileFormat::Tiff, Some(at.min(self.length))));
+        }
+        Ok(Some((start, usize::try_from(each).unwrap_or(usize::MAX))))
+    }
+
     /// Makes the band that holds a row; the stop that is due until it is there. Faults end it, or lose rows where they are salvaged.
     ///
     /// # Errors
@@ -366,12 +401,19 @@ impl Chunks {
         Done { job, bytes, good, fault }
     }
 
-    /// Undoes differences, and puts numbers into this machine's byte order.
-    fn undo(&self, plane: usize, bytes: &mut [u8], row_bytes: usize) {
+    /// Whether numbers are to be changed before they are used.
+    pub(super) fn changes(&self, plane: usize) -> bool {
         let bits = self.shape.bits_in(plane);
         let first = bits.first().copied().unwrap_or(8);
         let whole = bits.iter().all(|&b| b == first) && matches!(first, 8 | 16 | 24 | 32 | 64);
-        if !whole || (self.shape.predictor == Predictor::None && (first == 8 || !self.swapped)) {
+        whole && (self.shape.predictor != Predictor::None || (first != 8 && self.swapped))
+    }
+
+    /// Undoes differences, and puts numbers into this machine's byte order.
+    pub(super) fn undo(&self, plane: usize, bytes: &mut [u8], row_bytes: usize) {
+        let bits = self.shape.bits_in(plane);
+        let first = bits.first().copied().unwrap_or(8);
+        if !self.changes(plane) {
             return;
         }
         for row in bytes.chunks_exact_mut(row_bytes.max(1)) {

@@ -317,6 +317,16 @@ impl TiffDecoder {
                 self.given = self.given.saturating_add(rows);
                 continue;
             }
+            if chunks.lies_in_rows() {
+                match plain_row(chunks, converter, self.given, &mut self.fetch, input, out) {
+                    Ok(None) => {}
+                    Ok(Some(stop)) => return Ok(stop),
+                    Err(e) if !self.salvaging || !e.is_about_bytes() => return Err(e),
+                    Err(_) => out.lose(1),
+                }
+                self.given = self.given.saturating_add(1);
+                continue;
+            }
             if !chunks.has(self.given)
                 && let Some(stop) = chunks.load(self.given, &mut self.fetch, input, self.salvaging)?
             {
@@ -338,6 +348,36 @@ impl TiffDecoder {
             self.given = self.given.saturating_add(1);
         }
     }
+}
+
+/// Gives a row that lies in the file as it is; the stop that is due until its bytes are there.
+fn plain_row(
+    chunks: &Chunks,
+    converter: &mut Converter,
+    row: u32,
+    fetch: &mut Fetch,
+    input: &mut &[u8],
+    out: &mut RowsOut<'_>,
+) -> Result<Option<Stop>> {
+    let columns = 0..chunks.shape.size.width as usize;
+    let Some((at, each)) = chunks.place_of_row(row)? else {
+        // It stays zero.
+        let _ = out.next_row();
+        return Ok(None);
+    };
+    if !chunks.changes(0)
+        && let Some(bytes) = fetch.straight(input, at, each)
+    {
+        return converter.put(&[bytes], columns, out.next_row()).map(|()| None);
+    }
+    if let Some(stop) = fetch.collect(input, at, each) {
+        return Ok(Some(stop));
+    }
+    let mut bytes = fetch.take();
+    chunks.undo(0, &mut bytes, each);
+    converter.put(&[&bytes], columns, out.next_row())?;
+    fetch.give_back(bytes);
+    Ok(None)
 }
 
 /// Bytes that strips and tiles may have beside four times those of the file: blank ones are often written once.

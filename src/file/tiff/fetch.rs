@@ -34,9 +34,24 @@ impl Fetch {
         std::mem::take(&mut self.part)
     }
 
+    /// The bytes from `place` on as they lie in the input, where all of them are there; else they are to be [collected](Fetch::collect).
+    pub(super) fn straight<'i>(&mut self, input: &mut &'i [u8], place: u64, wanted: usize) -> Option<&'i [u8]> {
+        let gap = usize::try_from(place.checked_sub(self.at)?).ok()?;
+        let (bytes, rest) = input.get(gap..)?.split_at_checked(wanted).filter(|_| self.part.is_empty())?;
+        *input = rest;
+        self.at = place.saturating_add(wanted as u64);
+        Some(bytes)
+    }
+
     /// The same place with nothing collected.
     pub(super) fn restarted(&self) -> Fetch {
         Fetch { at: self.at, part: Vec::new() }
+    }
+
+    /// Takes room back that has been used, to be used again.
+    pub(super) fn give_back(&mut self, mut bytes: Vec<u8>) {
+        bytes.clear();
+        self.part = bytes;
     }
 
     /// What has been collected, to look at.

@@ -233,6 +233,12 @@ impl Converter {
         let width = columns.len();
         let samples = self.samples();
         let Some(to) = part_of(to, &columns, samples) else { return Ok(()) };
+        let whole = !self.planar && self.held.iter().all(|&b| b == 32) && self.associated.is_none();
+        if whole {
+            let row = rows.first().copied().unwrap_or_default().as_chunks::<4>().0;
+            to.iter_mut().zip(row).for_each(|(to, v)| *to = f32::from_ne_bytes(*v));
+            return Ok(());
+        }
         let mut scratch = std::mem::take(&mut self.floats);
         scratch.clear();
         scratch.resize(to.len(), 0.0);
