@@ -50,6 +50,7 @@ mod run_time_twins;
 mod salvage;
 mod targa_files;
 mod tiff_files;
+mod tiff_hostile;
 mod tiff_written;
 mod tone_follows_definitions;
 mod warp_maps_places;

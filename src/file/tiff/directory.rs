@@ -130,7 +130,7 @@ impl Values<'_> {
         }
         let bytes = entry.count.min(most).saturating_mul(each);
         let at = entry.offset(self.numbers);
-        if at.checked_add(bytes).is_none_or(|end| end > self.length) {
+        if entry.bytes().and_then(|all| at.checked_add(all)).is_none_or(|end| end > self.length) {
             let (count, length) = (entry.count, self.length);
             return Err(entry.wrong(format!("has {count} values at byte {at}; the file has {length} bytes")));
         }

@@ -329,6 +329,12 @@ fn side(v: &mut Values<'_>, tag: u16) -> Result<u32> {
 
 fn bits(v: &mut Values<'_>, samples: u64) -> Result<Vec<u16>> {
     let there = v.directory.has(tags::BITS);
+    if let Some(entry) = v.directory.find(tags::BITS)?
+        && entry.count != samples
+        && entry.count != 1
+    {
+        return Err(entry.wrong(format!("has {} values for {samples} samples", entry.count)));
+    }
     let stated = v.numbers(tags::BITS, samples)?;
     let stated = match stated {
         Some(all) => all,
@@ -343,13 +349,9 @@ fn bits(v: &mut Values<'_>, samples: u64) -> Result<Vec<u16>> {
             _ => return Err(wrong(v, tags::BITS, format!("is {b}; a sample has 1 to 64 bits"))),
         }
     }
-    match bits.as_slice() {
-        // One value for all is what many a file has.
-        &[one] => bits = vec![one; samples as usize],
-        all if all.len() as u64 != samples => {
-            return Err(wrong(v, tags::BITS, format!("has {} values for {samples} samples", all.len())));
-        }
-        _ => {}
+    // One value for all is what many a file has.
+    if let &[one] = bits.as_slice() {
+        bits = vec![one; samples as usize];
     }
     Ok(bits)
 }
