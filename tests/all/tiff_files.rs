@@ -499,3 +499,94 @@ fn only_the_tiles_of_a_region_are_looked_at() {
         assert!(*sink.into_picture().unwrap().content() == whole.content().crop(region).unwrap());
     }
 }
+
+#[test]
+fn strips_and_tiles_of_jpeg_are_read_with_tables_beside_them() {
+    use crate::common::jpeg::{Jpeg, planes, sequential};
+    let make = |size: (usize, usize), factors: &[(usize, usize)], bits: u32, ids: &[u8]| Jpeg {
+        width: size.0,
+        height: size.1,
+        bits,
+        frame: if bits == 8 { 0xc0 } else { 0xc1 },
+        planes: planes(size.0, size.1, factors, bits),
+        ids: ids.to_vec(),
+        step: 3,
+        wide_quantiser: false,
+        interval: 0,
+        scans: sequential(factors.len()).remove(0),
+        skewed: false,
+        segments: Vec::new(),
+        late_height: false,
+    };
+    // Tables apart: segments of quantisers and Huffman codes stand in the directory, the rest in the strip.
+    let parted = |bytes: &[u8]| {
+        let (mut tables, mut rest) = (vec![0xff, 0xd8], vec![0xff, 0xd8]);
+        let mut at = 2;
+        loop {
+            // Any number of such bytes may stand before a marker.
+            while bytes[at + 1] == 0xff {
+                at += 1;
+            }
+            let marker = bytes[at + 1];
+            let length = 2 + usize::from(u16::from_be_bytes([bytes[at + 2], bytes[at + 3]]));
+            if marker == 0xda {
+                rest.extend(&bytes[at..]);
+                tables.extend([0xff, 0xd9]);
+                return (tables, rest);
+            }
+            let to = if matches!(marker, 0xdb | 0xc4) { &mut tables } else { &mut rest };
+            to.extend(&bytes[at..at + length]);
+            at += length;
+        }
+    };
+    let full = [(1, 1); 4];
+    for (n, photometric, bits, factors, stored, plain) in [
+        (1usize, 1u16, 8u32, &full[..1], &[1u8][..], &[1u8][..]),
+        (3, 6, 8, &[(2, 2), (1, 1), (1, 1)][..], &[1, 2, 3], &[1, 2, 3]),
+        (3, 6, 8, &[(2, 1), (1, 1), (1, 1)][..], b"RGB", &[1, 2, 3]),
+        (3, 2, 8, &full[..3], &[1, 2, 3], b"RGB"),
+        (4, 5, 8, &full, &[1, 2, 3, 4], &[1, 2, 3, 4]),
+        (1, 1, 12, &full[..1], &[1], &[1]),
+        (3, 2, 12, &full[..3], &[1, 2, 3], b"RGB"),
+    ] {
+        for tile in [(0, 48), (48, 48)] {
+            // What the stream alone gives, its components named so that they are what TIFF says they are.
+            let whole =
+                samples_of(&decode(&make((48, 48), factors, bits, plain).file(), ReadOptions::default()).unwrap());
+            let stream = make((48, 48), factors, bits, stored).file();
+            let (tables, rest) = parted(&stream);
+            let mut page = Page::new((48, 96), bits as u16, n, photometric, vec![0; 48 * 96 * n]);
+            (page.packing, page.chunk) = (tiff::JPEG, tile);
+            page.tags = vec![(530, 3, vec![factors[0].0 as u64, factors[0].1 as u64])];
+            page.chunks = Some(vec![stream.clone(), stream.clone()]);
+            for kind in [KINDS[0], KINDS[3]] {
+                let found = plain_picture(kind, &page);
+                assert_eq!(found.0, (bits == 12).then(|| vec![4095; n]));
+                assert!(found.1 == [whole.clone(), whole.clone()].concat(), "{n} {photometric} {bits}");
+                let mut apart = page.clone();
+                apart.chunks = Some(vec![rest.clone(), rest.clone()]);
+                apart.tags.push((347, 7, tables.iter().map(|&b| b.into()).collect()));
+                assert!(plain_picture(kind, &apart) == found, "{n} {photometric} {bits}, tables apart");
+            }
+        }
+    }
+    // Each sample by itself.
+    let one = make((48, 48), &full[..1], 8, &[1]);
+    let whole = samples_of(&decode(&one.file(), ReadOptions::default()).unwrap());
+    let mut page = Page::new((48, 48), 8, 3, 2, vec![0; 48 * 48 * 3]);
+    (page.packing, page.planar, page.chunks) = (tiff::JPEG, true, Some(vec![one.file(); 3]));
+    let found = plain_picture(KINDS[0], &page).1;
+    assert!(found.chunks(3).zip(&whole).all(|(p, v)| p.iter().all(|c| c == v)));
+    // A stream that is something else, or none.
+    for wrong in [b"\xff\xd8nothing".to_vec(), make((32, 48), &full[..1], 8, &[1]).file(), one.file()] {
+        page.planar = false;
+        page.chunks = Some(vec![wrong]);
+        let error = read(&tiff::file(KINDS[0], &[page.clone()]), ReadOptions::default()).unwrap_err().to_string();
+        assert!(error.contains("strip 0"), "{error}");
+    }
+}
+
+fn plain_picture(kind: tiff::Kind, page: &Page) -> (Option<Vec<u32>>, Vec<u64>) {
+    let picture = plain(&tiff::file(kind, &[page.clone()]));
+    (picture.metadata().max_codes.clone(), samples_of(&picture))
+}
