@@ -38,7 +38,7 @@ pub(crate) fn written(source: &mut PictureSource, options: WriteOptions) -> Vec<
 }
 
 /// Writes all rows in strips into memory that is there already, as a file's pages would be.
-fn written_into(source: &mut PictureSource, options: WriteOptions) {
+pub(crate) fn written_into(source: &mut PictureSource, options: WriteOptions) {
     static AGAIN: Mutex<Vec<u8>> = Mutex::new(Vec::new());
     #[derive(Clone, Copy)]
     struct Again(usize);
@@ -81,7 +81,7 @@ pub(crate) fn read(file: &Arc<[u8]>) {
 }
 
 /// Reads all rows in strips, without keeping them.
-fn read_with(file: &Arc<[u8]>, options: ReadOptions) {
+pub(crate) fn read_with(file: &Arc<[u8]>, options: ReadOptions) {
     let mut reader = Reader::from_seekable(Cursor::new(Arc::clone(file)), options).expect("a picture");
     while let Some(strip) = reader.next(64).expect("rows") {
         black_box(&strip);

@@ -14,6 +14,7 @@ mod moves;
 mod pictures;
 mod ratio;
 mod resizing;
+mod tiff;
 
 /// Tells how much memory a job takes.
 #[global_allocator]
@@ -28,5 +29,6 @@ fn main() {
     resizing::rows(&mut bench);
     files::rows(&mut bench);
     jpeg::rows(&mut bench);
+    tiff::rows(&mut bench);
     println!("# calibration again: {:.2} billion multiply-adds a second", ratio::multiply_adds());
 }

@@ -8,6 +8,7 @@
     feature = "bmp",
     feature = "tga",
     feature = "qoi",
+    feature = "tiff",
     feature = "npy",
     feature = "raw"
 ))]

@@ -7,6 +7,7 @@
     feature = "bmp",
     feature = "tga",
     feature = "qoi",
+    feature = "tiff",
     feature = "npy",
     feature = "raw"
 ))]

@@ -326,7 +326,7 @@ fn alpha_and_further_samples_are_what_the_file_says() {
     }
     // Gray with alpha.
     let gray = Page { extra: vec![2], ..Page::new((4, 3), 16, 2, 1, super::tiff_files::codes(24, 16, 8)) };
-    let picture = plain(&tiff::file(KINDS[1], &[gray.clone()]));
+    let picture = plain(&tiff::file(KINDS[1], std::slice::from_ref(&gray)));
     assert_eq!(
         (picture.facts().pixel_format.describe(), samples_of(&picture)),
         ("gray+alpha u16".into(), gray.samples)
@@ -587,6 +587,6 @@ fn strips_and_tiles_of_jpeg_are_read_with_tables_beside_them() {
 }
 
 fn plain_picture(kind: tiff::Kind, page: &Page) -> (Option<Vec<u32>>, Vec<u64>) {
-    let picture = plain(&tiff::file(kind, &[page.clone()]));
+    let picture = plain(&tiff::file(kind, std::slice::from_ref(page)));
     (picture.metadata().max_codes.clone(), samples_of(&picture))
 }

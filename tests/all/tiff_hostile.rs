@@ -19,7 +19,7 @@ fn refused(bytes: &[u8]) -> rahmen::Error {
 /// The error of a page, in words.
 fn said(page: Page) -> String {
     let mut all: Vec<String> =
-        KINDS.map(|kind| refused(&tiff::file(kind, &[page.clone()]))).iter().map(no_place).collect();
+        KINDS.map(|kind| refused(&tiff::file(kind, std::slice::from_ref(&page)))).iter().map(no_place).collect();
     all.dedup();
     assert_eq!(all.len(), 1, "{all:?}");
     all.remove(0)

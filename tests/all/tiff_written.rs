@@ -73,7 +73,7 @@ fn every_kind() -> Vec<Picture> {
         for i in 0..count {
             let bytes = noise(8 * size.pixels() as usize, i as u32);
             let numbers = bytes.chunks(8).map(|c| of(c.try_into().unwrap())).collect();
-            out.push(&format!("plane {i}"), Frame::<Gray<T>>::from_samples(size, numbers).unwrap()).unwrap();
+            out.push(format!("plane {i}"), Frame::<Gray<T>>::from_samples(size, numbers).unwrap()).unwrap();
         }
         out.into()
     }

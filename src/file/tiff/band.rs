@@ -16,8 +16,10 @@ use crate::memory::Charge;
 use crate::threads;
 use std::ops::Range;
 
-/// Bytes of strips that are held together, and of strips and tiles that are unpacked together.
+/// Bytes of strips that are held together.
 const BAND_BYTES: u64 = 4 << 20;
+/// Bytes of strips and tiles that are unpacked together at least: so that small ones are worth a thread.
+const TOGETHER: u64 = 1 << 20;
 /// Bytes of strips that are not packed and are fetched together.
 const PLAIN_BYTES: u64 = 256 << 10;
 
@@ -30,6 +32,8 @@ pub(super) struct Chunks {
     pub(super) jpeg_tables: Vec<u8>,
     pub(super) start: Start,
     pub(super) length: u64,
+    /// Whether every byte of a band is written: no strip or tile is missing, and none is salvaged.
+    pub(super) all_filled: bool,
     /// Columns that are wanted.
     pub(super) columns: Range<u32>,
     pub(super) band: Band,
@@ -49,6 +53,8 @@ pub(super) struct Band {
     lost: Vec<bool>,
     /// How many of its strips or tiles have been fetched, and those that wait to be unpacked.
     fetched: u64,
+    /// Rows of the tile that is being copied that are there.
+    tile_row: u32,
     waiting: Vec<Job>,
     waiting_bytes: u64,
     ready: bool,
@@ -176,6 +182,13 @@ impl Chunks {
                 self.band.fetched = self.band.fetched.saturating_add(1);
                 continue;
             };
+            if self.is_plain_tile(&job) {
+                if let Some(stop) = self.plain_tile(&job, fetch, input) {
+                    return Ok(Some(stop));
+                }
+                (self.band.fetched, self.band.tile_row) = (self.band.fetched.saturating_add(1), 0);
+                continue;
+            }
             if let Some(stop) = fetch.collect(input, job.at, job.wanted) {
                 return Ok(Some(stop));
             }
@@ -183,13 +196,45 @@ impl Chunks {
             self.band.fetched = self.band.fetched.saturating_add(1);
             self.band.waiting_bytes = self.band.waiting_bytes.saturating_add(self.shape.unpacked(job.plane, job.rows));
             self.band.waiting.push(job);
-            if self.band.waiting_bytes >= BAND_BYTES {
+            let enough = self.start.threads.count().saturating_mul(2);
+            if self.band.waiting_bytes >= TOGETHER && self.band.waiting.len() >= enough {
                 self.unpack(salvaging)?;
             }
         }
         self.unpack(salvaging)?;
         self.band.ready = true;
         Ok(None)
+    }
+
+    /// Whether the rows of a tile are what the band holds of it, and all there.
+    fn is_plain_tile(&self, job: &Job) -> bool {
+        let shape = &self.shape;
+        let whole = shape.unpacked(job.plane, shape.stored_rows(job.down));
+        let as_it_is = shape.packing == Packing::None && shape.chroma == (1, 1) && !self.changes(job.plane);
+        shape.tiled && as_it_is && job.wanted as u64 == whole
+    }
+
+    /// Copies a tile's rows from the file to their place; the stop that is due until all have come.
+    fn plain_tile(&mut self, job: &Job, fetch: &mut Fetch, input: &mut &[u8]) -> Option<Stop> {
+        let each = self.shape.row_bytes(job.plane, self.shape.chunk.width) as usize;
+        let column = job.across.saturating_sub(self.band.across.start) as usize;
+        while self.band.tile_row < job.rows {
+            let row = self.band.tile_row;
+            let at = job.at.saturating_add((each as u64).saturating_mul(row.into()));
+            match fetch.straight(input, at, each) {
+                Some(bytes) => self.band.put(job.plane, row, column.saturating_mul(each), bytes),
+                None => {
+                    if let Some(stop) = fetch.collect(input, at, each) {
+                        return Some(stop);
+                    }
+                    let bytes = fetch.take();
+                    self.band.put(job.plane, row, column.saturating_mul(each), &bytes);
+                    fetch.give_back(bytes);
+                }
+            }
+            self.band.tile_row = row.saturating_add(1);
+        }
+        None
     }
 
     /// Drops the band, so that it is made again.
@@ -216,7 +261,7 @@ impl Chunks {
             // Of units of chroma whole ones.
             let most = most.next_multiple_of(shape.chroma.1);
             let into = row.saturating_sub(start);
-            let begin = start.saturating_add(into.saturating_sub(into % shape.chroma.1.max(1)));
+            let begin = start.saturating_add(into.saturating_sub(into.checked_rem(shape.chroma.1).unwrap_or(0)));
             rows = begin..begin.saturating_add(most).min(end);
         } else if !shape.tiled {
             let strip = each.saturating_mul(u64::from(shape.chunk.height)).max(1);
@@ -227,9 +272,17 @@ impl Chunks {
         let count = rows.end.saturating_sub(rows.start);
         // The band, what is unpacked with it, and the packed bytes.
         let held = each.saturating_mul(u64::from(count));
+        let mut planes = std::mem::take(&mut self.band.planes);
         self.band = Band::default();
         let charge = self.start.limits.charge("rows of strips or tiles, which are held together,", held)?;
-        let planes = row_bytes.iter().map(|&each| vec![0; (each as usize).saturating_mul(count as usize)]).collect();
+        // What is not filled must be zero: tiles that are not in the file, rows that are lost.
+        let keeps = self.all_filled && planes.len() == row_bytes.len();
+        if !keeps {
+            planes = row_bytes.iter().map(|_| Vec::new()).collect();
+        }
+        for (plane, &each) in planes.iter_mut().zip(&row_bytes) {
+            plane.resize((each as usize).saturating_mul(count as usize), 0);
+        }
         let row_bytes = row_bytes.iter().map(|&each| each as usize).collect();
         let lost = vec![false; count as usize];
         self.band = Band { rows, down, across, planes, row_bytes, lost, _charge: charge, ..Band::default() };
@@ -423,6 +476,16 @@ impl Chunks {
 }
 
 impl Band {
+    /// Copies a part of a row to its place.
+    fn put(&mut self, plane: usize, row: u32, from: usize, bytes: &[u8]) {
+        let each = self.row_bytes.get(plane).copied().unwrap_or(0);
+        let at = each.saturating_mul(row as usize).saturating_add(from);
+        let to = self.planes.get_mut(plane).and_then(|plane| plane.get_mut(at..)?.get_mut(..bytes.len()));
+        if let Some(to) = to {
+            to.copy_from_slice(bytes);
+        }
+    }
+
     fn lose(&mut self, rows: Range<u32>) {
         for row in rows {
             let place = row.checked_sub(self.rows.start).and_then(|place| self.lost.get_mut(place as usize));

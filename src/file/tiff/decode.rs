@@ -206,6 +206,7 @@ impl TiffDecoder {
         if !v.missing.is_empty() {
             return Ok(None);
         }
+        let blank = table.contains(&(0, 0));
         let converter = Converter::new(&shape, &form, ycbcr, numbers.big_endian);
         let columns = 0..shape.size.width;
         let chunks = Chunks {
@@ -214,6 +215,7 @@ impl TiffDecoder {
             jpeg_tables,
             start: self.start,
             length: self.length,
+            all_filled: !self.start.salvages && !blank,
             columns,
             band: Band::default(),
             shape,

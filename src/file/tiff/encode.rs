@@ -46,7 +46,14 @@ struct Done {
     offsets: Chunks,
     below: Vec<(Tags, Chunks)>,
     /// The directories of a camera.
-    links: Vec<(u16, Tags, Vec<(u16, Tags)>)>,
+    links: Vec<Link>,
+}
+
+/// A directory that a tag links to, with those that it links to itself.
+struct Link {
+    tag: u16,
+    tags: Tags,
+    further: Vec<(u16, Tags)>,
 }
 
 /// Where strips or tiles are.
@@ -153,7 +160,7 @@ impl TiffEncoder {
                 let kind = if wide { tags::IFD8 } else { tags::IFD };
                 tags.put(tags::SUB_DIRECTORIES, kind, all.len() as u64, offset_bytes(&all, wide));
             }
-            for (tag, mut below, further) in links {
+            for Link { tag, tags: mut below, further } in links {
                 for (tag, tags) in further {
                     let at = self.directory(&tags, 0, wide, out)?;
                     below.offsets(tag, &[at], wide);
@@ -393,14 +400,14 @@ fn metadata_tags(facts: &Facts, out: &mut Tags) {
 }
 
 /// The directories of a camera, out of the EXIF block, its sizes corrected.
-fn camera(facts: &Facts) -> Vec<(u16, Tags, Vec<(u16, Tags)>)> {
+fn camera(facts: &Facts) -> Vec<Link> {
     let m = &facts.metadata;
     let block = m.exif.as_deref().and_then(|exif| exif::for_picture(Some(exif), m.orientation, facts.size));
     let Some((root, big_endian)) = block.as_deref().and_then(subtree::of_block) else { return Vec::new() };
     let mut out = Vec::new();
     for (tag, tree) in &root.links {
         let further = tree.links.iter().map(|(tag, below)| (*tag, of_tree(below, big_endian))).collect();
-        out.push((*tag, of_tree(tree, big_endian), further));
+        out.push(Link { tag: *tag, tags: of_tree(tree, big_endian), further });
     }
     out
 }

@@ -3,6 +3,9 @@
 use super::numbers::Numbers;
 use crate::file::decoder::{Jump, Stop, gather};
 
+/// Bytes that room is made for at once.
+const MOST_AT_ONCE: usize = 16 << 20;
+
 /// Where the input stands, and what has been collected.
 #[derive(Debug, Default)]
 pub(super) struct Fetch {
@@ -23,6 +26,8 @@ impl Fetch {
             self.at = next;
             return Some(Stop::Elsewhere(Jump { to: next, keep_to: Some(u64::MAX), wanted: missing }));
         }
+        // Never more than the file has, which has been checked.
+        self.part.reserve(missing.min(MOST_AT_ONCE));
         let before = input.len();
         let complete = gather(&mut self.part, input, wanted);
         self.at = self.at.saturating_add(before.saturating_sub(input.len()) as u64);

@@ -109,7 +109,7 @@ impl Form {
         };
         self.colors = (0..count).map(|i| [0, 1, 2].map(|c| value(count.saturating_mul(c).saturating_add(i)))).collect();
         // Bytes in either usual form, repeated or shifted, are bytes.
-        let bytes = |v: u16| v % 257 == 0;
+        let bytes = |v: u16| v.is_multiple_of(257);
         let shifted = self.colors.iter().flatten().all(|&v| v & 255 == 0);
         if shifted {
             self.colors.iter_mut().flatten().for_each(|v| *v = (*v >> 8).saturating_mul(257));

@@ -32,8 +32,7 @@ pub(super) fn unpack(
     let Some(facts) = decoder.facts().cloned() else { return Err(cut(&decoder)) };
     let crate::frame::PixelFormat::Pixels { depth, layout } = facts.pixel_format else { return Ok(0) };
     let (wide, wanted) = (facts.size.width, shape.chunk.width);
-    let fits =
-        layout.channels() == channels && depth.bytes() * 8 >= usize::from(shape.bits.first().copied().unwrap_or(8));
+    let fits = layout.channels() == channels && (depth.bytes() == 2) == (shape.bits.first() == Some(&12));
     if !fits || wide < wanted || facts.size.height < rows {
         let (size, found) = (facts.size, facts.pixel_format.describe());
         return Err(Error::malformed(format!(

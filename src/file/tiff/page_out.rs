@@ -105,6 +105,11 @@ impl Plan {
         usize::try_from(bits.div_ceil(8)).unwrap_or(usize::MAX)
     }
 
+    /// Whether strips are written as rows lie in memory.
+    fn is_plain(&self) -> bool {
+        self.tile.is_none() && self.packing == Packing::None && cfg!(target_endian = "little")
+    }
+
     /// The width that rows are filled up to: whole tiles.
     fn full_width(&self) -> u32 {
         self.tile.map_or(self.size.width, |tile| self.size.width.div_ceil(tile).saturating_mul(tile))
@@ -169,6 +174,11 @@ impl PageOut {
         if self.rows.capacity() == 0 {
             let bytes = (row as u64).saturating_mul(u64::from(batch.min(self.plan.size.height)));
             self.charge = Charge::take(bytes.saturating_mul(2))?;
+            // So that it does not grow beyond by doubling.
+            let size = usize::try_from(bytes).unwrap_or(usize::MAX);
+            if self.rows.try_reserve_exact(size).is_err() {
+                return Err(crate::error::ErrorKind::OutOfMemory { bytes }.into());
+            }
         }
         for y in 0..rows.size().height {
             self.row(rows, y)?;
@@ -230,7 +240,7 @@ impl PageOut {
         if own < full {
             let end = start.saturating_add(own);
             let last = end.checked_sub(pixel).and_then(|from| self.rows.get(from..end)).map(<[u8]>::to_vec);
-            match last.filter(|last| !last.is_empty() && plan.bits % 8 == 0) {
+            match last.filter(|last| !last.is_empty() && plan.bits.is_multiple_of(8)) {
                 Some(last) => self.rows.extend(last.iter().cycle().take(full.saturating_sub(own))),
                 None => self.rows.resize(start.saturating_add(full), 0),
             }
@@ -246,6 +256,15 @@ impl PageOut {
         let each = plan.row_bytes(width);
         let waiting = std::mem::take(&mut self.rows);
         let rows = waiting.len().checked_div(full).unwrap_or(0);
+        if plan.is_plain() {
+            for strip in waiting.chunks(full.saturating_mul(height as usize)) {
+                self.offsets.push(to.append(strip)?);
+                self.counts.push(strip.len() as u64);
+            }
+            self.rows = waiting;
+            self.rows.clear();
+            return Ok(());
+        }
         let mut jobs: Vec<(usize, usize)> = Vec::new();
         let across = self.plan.full_width().checked_div(width).unwrap_or(1) as usize;
         for first in (0..rows).step_by((height as usize).max(1)) {
@@ -267,7 +286,7 @@ impl PageOut {
             pack_chunk(plan, chunk, each)
         };
         // A batch of tiles at a time, so that not all of a wide row wait.
-        let at_once = plan.threads.count().saturating_mul(4).max(8);
+        let at_once = plan.threads.count().saturating_mul(2);
         for jobs in jobs.chunks(at_once) {
             for packed in threads::collect(plan.threads, jobs.to_vec(), one) {
                 let packed = packed?;

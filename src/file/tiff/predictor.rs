@@ -129,7 +129,7 @@ mod tests {
 
     #[test]
     fn differences_come_back_in_either_byte_order() {
-        let plain: Vec<u8> = (0..240u32).map(|i| (i * i * 31 >> 3) as u8).collect();
+        let plain: Vec<u8> = (0..240u32).map(|i| ((i * i * 31) >> 3) as u8).collect();
         for (predictor, widths) in [(Predictor::Differences, &[1, 2, 4, 8][..]), (Predictor::FloatBytes, &[2, 3, 4, 8])]
         {
             for &bytes in widths {

@@ -100,7 +100,7 @@ mod tests {
         assert_eq!(out, [2, 1, 15]);
         codes(&[0x12, 0x34, 0x56], &[12], false, false, 2, &mut out);
         assert_eq!(out, [0x123, 0x456]);
-        codes(&[0b11111_000, 0b000_00001], &[5, 6, 5], false, false, 1, &mut out);
+        codes(&[0b1111_1000, 0b0000_0001], &[5, 6, 5], false, false, 1, &mut out);
         assert_eq!(out, [31, 0, 1]);
         codes(&[0x12, 0x34, 0x56], &[24], false, false, 1, &mut out);
         assert_eq!(out, [0x12_3456]);

@@ -112,7 +112,7 @@ impl Walk {
     ) -> Result<Result<(Directory, u64), Stop>> {
         let wrong = |line: String| Error::malformed(line).in_format(FileFormat::Tiff, Some(at));
         let (head, each, behind) = (numbers.count_bytes(), numbers.entry_bytes(), numbers.offset_bytes());
-        let room = self.length.checked_sub(at).unwrap_or(0);
+        let room = self.length.saturating_sub(at);
         if room < head as u64 {
             let length = self.length;
             return Err(wrong(format!("a directory is said to be at byte {at}; the file has {length} bytes")));
@@ -127,13 +127,11 @@ impl Walk {
             return Err(wrong(format!("a directory of {count} entries; it has 1 to {MOST_ENTRIES}")));
         }
         let entries = (count as usize).saturating_mul(each);
-        // The last directory of a file that is cut off there may lack what points to the next.
         let end = head.saturating_add(entries);
-        if room < end as u64 {
+        if room < end.saturating_add(behind) as u64 {
             return Err(wrong(format!("a directory of {count} entries; the file ends amid them")));
         }
-        let all = usize::try_from(room).unwrap_or(usize::MAX).min(end.saturating_add(behind));
-        if let Some(stop) = fetch.collect(input, at, all) {
+        if let Some(stop) = fetch.collect(input, at, end.saturating_add(behind)) {
             return Ok(Err(stop));
         }
         let bytes = fetch.take();

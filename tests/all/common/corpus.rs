@@ -8,6 +8,7 @@
     feature = "bmp",
     feature = "tga",
     feature = "qoi",
+    feature = "tiff",
     feature = "npy",
     feature = "raw"
 ))]
@@ -63,17 +64,19 @@ fn written() -> Vec<Sample> {
         let enough = if name.ends_with("tga") { bytes.len() - 495 - 26 } else { bytes.len() };
         all.push(Sample { name: name.to_string(), bytes, options: options(), enough });
     };
-    for name in ["a.png", "a.ppm", "a.bmp", "a.tga", "a.qoi", "a.pam", "a.npy"] {
+    for name in ["a.png", "a.ppm", "a.bmp", "a.tga", "a.qoi", "a.pam", "a.npy", "a.tif"] {
         add(name, &rgb.clone().into());
     }
-    for name in ["b.png", "b.bmp", "b.tga", "b.qoi", "b.pam"] {
+    for name in ["b.png", "b.bmp", "b.tga", "b.qoi", "b.pam", "b.tif"] {
         add(name, &rgba.clone().into());
     }
-    for name in ["c.png", "c.pgm", "c.pam", "c.npy"] {
+    for name in ["c.png", "c.pgm", "c.pam", "c.npy", "c.tif"] {
         add(name, &gray.clone().into());
     }
-    add("d.pfm", &floats.into());
-    add("e.npy", &planes.into());
+    add("d.pfm", &floats.clone().into());
+    add("d.tif", &floats.into());
+    add("e.npy", &planes.clone().into());
+    add("e.tif", &planes.into());
     all
 }
 

@@ -498,7 +498,7 @@ fn row_samples(row: &mut [u8], bits: usize, n: usize, width: usize, predictor: u
         let count = width * n;
         return (0..count).map(|i| (0..bytes).fold(0, |v, b| v << 8 | u64::from(row[b * count + i]))).collect();
     }
-    let mut out: Vec<u64> = if bits % 8 == 0 {
+    let mut out: Vec<u64> = if bits.is_multiple_of(8) {
         row.chunks(bytes).map(number).collect()
     } else {
         let line: Vec<u64> = row.iter().flat_map(|&b| (0..8).rev().map(move |i| u64::from(b >> i & 1))).collect();

@@ -1,0 +1,77 @@
+//! TIFF: strips and tiles against copies of the same bytes, packed ones against the bare unpacking, one thread against two.
+
+use crate::files::{read_with, written, written_into};
+use crate::pictures;
+use crate::ratio::{Bench, Load};
+use flate2::{Compress, Compression, Decompress, FlushCompress, FlushDecompress};
+use rahmen::file::{ReadOptions, TiffCompression, WriteOptions};
+use rahmen::flow::PictureSource;
+use rahmen::{FileFormat, Picture, Size, Threads};
+use std::hint::black_box;
+use std::sync::Arc;
+
+pub(crate) fn rows(bench: &mut Bench) {
+    let size = Size::new(2048, 2048);
+    let pixels = size.pixels();
+    let bytes = pixels as usize * 3;
+    let mut source = PictureSource::new(Picture::from(pictures::rgb(size)));
+    let of = |packing| WriteOptions::default().format(FileFormat::Tiff).tiff_compression(packing);
+    let one = ReadOptions::default().threads(Threads::ONE);
+    for (name, tile) in [("strips", 0), ("tiles of 256", 256)] {
+        let options = of(TiffCompression::None).tiled(tile);
+        let file: Arc<[u8]> = written(&mut source, options).into();
+        let load = Load { pixels, read: bytes, written: bytes };
+        bench.row(&format!("TIFF RGB8 read, {name}, not compressed"), load, || read_with(&file, one));
+        bench.row(&format!("TIFF RGB8 write, {name}, not compressed"), load, || written_into(&mut source, options));
+    }
+    for (name, packing) in
+        [("PackBits", TiffCompression::PackBits), ("LZW", TiffCompression::Lzw), ("Deflate", TiffCompression::Deflate)]
+    {
+        let options = of(packing).tiled(256);
+        let file: Arc<[u8]> = written(&mut source, options).into();
+        let load = Load { pixels, read: bytes, written: bytes };
+        bench.row(&format!("TIFF RGB8 read, tiles, {name}, one thread"), load, || read_with(&file, one));
+        let two = one.threads(Threads::at_most(2));
+        let name = format!("TIFF RGB8 read, tiles, {name}, two threads");
+        bench.against(&name, pixels, || read_with(&file, two), "one thread", || read_with(&file, one));
+    }
+    // The same rows of differences through Deflate alone, strip by strip.
+    let file: Arc<[u8]> = written(&mut source, of(TiffCompression::Deflate)).into();
+    let plain: Vec<u8> = differences(pictures::rgb(size).samples(), size.width as usize * 3);
+    let strips: Vec<Vec<u8>> = plain.chunks(21 * size.width as usize * 3).map(packed).collect();
+    let mut room = vec![0; 21 * size.width as usize * 3];
+    let inflate = || {
+        for strip in &strips {
+            let mut state = Decompress::new(true);
+            black_box(state.decompress(strip, &mut room, FlushDecompress::Finish).expect("a whole stream"));
+        }
+    };
+    bench.against(
+        "TIFF RGB8 read, strips, Deflate, one thread",
+        pixels,
+        || read_with(&file, one),
+        "inflating",
+        inflate,
+    );
+    let options = of(TiffCompression::Deflate).threads(Threads::ONE);
+    let deflate = || drop(black_box(plain.chunks(21 * size.width as usize * 3).map(packed).collect::<Vec<_>>()));
+    let name = "TIFF RGB8 write, strips, Deflate, one thread";
+    bench.against(name, pixels, || drop(black_box(written(&mut source, options))), "deflating", deflate);
+}
+
+fn differences(samples: &[u8], row: usize) -> Vec<u8> {
+    let mut out = samples.to_vec();
+    for row in out.chunks_mut(row) {
+        for i in (3..row.len()).rev() {
+            row[i] = row[i].wrapping_sub(row[i - 3]);
+        }
+    }
+    out
+}
+
+fn packed(bytes: &[u8]) -> Vec<u8> {
+    let mut out = Vec::with_capacity(bytes.len() * 2);
+    let mut state = Compress::new(Compression::new(3), true);
+    state.compress_vec(bytes, &mut out, FlushCompress::Finish).expect("room");
+    out
+}
