@@ -118,6 +118,7 @@ fn help_words(help: &Help) -> String {
         Help::PixelsOfDepth(all) => format!("add {} to make them a picture", depths(all)),
         Help::Color => "add --as color".to_string(),
         Help::Gray => "add --as gray".to_string(),
+        Help::Palette => "add --colors 256".to_string(),
         Help::NoIndices => "leave --as indices out".to_string(),
         Help::Flatten => "add --flatten COLOUR".to_string(),
         Help::Upright => "add --upright to lay the pixels down upright".to_string(),

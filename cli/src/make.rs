@@ -10,6 +10,7 @@ use rahmen::convert::depth::Window;
 use rahmen::file::{ChromaSampling, LosslessRules, ReadAs, ReadOptions, StatedMeaning, WriteOptions, Writer};
 use rahmen::flow::{Chain, Flatten, Orient, Sink, Step, Strip, ToCodes, ToColor, ToDepth, ToGray};
 use rahmen::frame::RawLayout;
+use rahmen::tone::PaletteRules;
 use rahmen::{Facts, FileFormat, Picture, PixelFormat};
 use std::path::{Path, PathBuf};
 
@@ -84,6 +85,10 @@ pub(crate) struct Becomes {
     /// Gray, colour or indices, before the work; codes, after it; encoded, linear or values: what floats mean
     #[arg(long = "as", value_enum, value_name = "FORM", help_heading = "On the way")]
     pub(crate) read_as: Option<As>,
+    /// Reduce to at most N colours, numbered in a palette: 2 to 256; N,ordered and N,diffusion dither. What GIF needs; PNG, BMP, TGA and
+    /// TIFF get small by it
+    #[arg(long, value_name = "N", value_parser = words::palette, conflicts_with = "read_as", help_heading = "On the way")]
+    pub(crate) colors: Option<PaletteRules>,
     /// Before the work, map values from LO to HI to black to white
     #[arg(long, value_name = "LO,HI", value_parser = words::limits, allow_hyphen_values = true)]
     #[arg(help_heading = "On the way")]
@@ -105,6 +110,7 @@ impl Becomes {
     fn word_about_pixels(&self) -> Option<&'static str> {
         let words = [
             (self.read_as.is_some(), "--as"),
+            (self.colors.is_some(), "--colors"),
             (self.window.is_some(), "--window"),
             (self.depth.is_some(), "--depth"),
             (self.flatten.is_some(), "--flatten"),
@@ -124,17 +130,22 @@ impl Becomes {
         if let Some(meaning) = stated {
             return Ok((options.meaning(meaning), Becomes { read_as: None, ..self.clone() }));
         }
-        if self.read_as != Some(As::Indices) {
+        let numbers = self.read_as == Some(As::Indices) || self.colors.is_some();
+        if !numbers {
             return Ok((options, self.clone()));
         }
         if self.flatten.is_some() {
-            return Err(Failure::words(
-                "--flatten makes new colours, --as indices has numbered them before; leave one out",
-            ));
+            let word = if self.colors.is_some() { "--colors" } else { "--as indices" };
+            return Err(Failure::words(format!(
+                "--flatten makes new colours, {word} has numbered them before; leave one out"
+            )));
         }
-        let mut options = options.read_as(ReadAs::Indices);
+        let mut options = match self.colors {
+            Some(rules) => options.reduced_to_palette(rules),
+            None => options.read_as(ReadAs::Indices),
+        };
         (options.window, options.depth, options.upright) = (self.window()?, self.depth.map(Into::into), self.upright);
-        Ok((options, Becomes { upright: false, read_as: None, window: None, depth: None, flatten: None }))
+        Ok((options, Becomes { upright: false, read_as: None, colors: None, window: None, depth: None, flatten: None }))
     }
 
     /// The depth that a window's fractions are held in: the picture's own.
@@ -151,7 +162,7 @@ impl Becomes {
 pub(crate) struct Written {
     #[arg(skip)]
     not_forced: bool,
-    /// Format, where the extension does not say it: png, jpg, tif, pgm, ppm, pbm, pam, pfm, bmp, tga, qoi, npy, raw
+    /// Format, where the extension does not say it: png, jpg, tif, gif, pgm, ppm, pbm, pam, pfm, bmp, tga, qoi, npy, raw
     #[arg(long, value_name = "NAME", help_heading = "Writing")]
     format: Option<String>,
     /// Compression of PNG and TIFF: 0 stores, 9 is smallest and slowest (default: 3); for TIFF also packbits, lzw or deflate (default)
@@ -175,6 +186,12 @@ pub(crate) struct Written {
     /// Restart markers in JPEG, every N rows of blocks
     #[arg(long, value_name = "N", help_heading = "Writing")]
     restart_rows: Option<u16>,
+    /// Seconds that the picture is shown, in an animation (GIF)
+    #[arg(long, value_name = "SECONDS", value_parser = words::seconds, help_heading = "Writing")]
+    delay: Option<f64>,
+    /// How often an animation is played (default: for ever)
+    #[arg(long, value_name = "N", help_heading = "Writing")]
+    plays: Option<u32>,
     /// Write raw bytes of this layout, whatever the extension: "order=bgra depth=u8 stride=2568" (as for --raw, without
     /// the size)
     #[arg(long, value_name = "LAYOUT", value_parser = words::raw_out, help_heading = "Writing")]
@@ -183,6 +200,11 @@ pub(crate) struct Written {
 }
 
 impl Written {
+    /// How long a picture is shown, where that is said.
+    pub(crate) fn delay(&self) -> Option<f64> {
+        self.delay
+    }
+
     /// The extension of further files that a verb writes beside each other: that of the format, or of a file that is read,
     /// if it can be written, or png.
     pub(crate) fn extension_like(&self, input: &Path) -> String {
@@ -221,6 +243,7 @@ impl Written {
             Some(words::Compression::Tiff(packing)) => options = options.tiff_compression(packing),
             None => {}
         }
+        options = options.plays(self.plays.unwrap_or(0));
         if let Some(tile) = self.tiled {
             options = options.tiled(tile);
         }
@@ -273,6 +296,9 @@ pub(crate) fn create_pages(
     // However many rows it has, one of them is held at least.
     let row = facts.pixel_format.bytes(rahmen::Size::new(facts.size.width, 1));
     let limits = shared.read_options().limits;
+    let mut facts = facts.clone();
+    facts.metadata.delay = written.delay.or(facts.metadata.delay);
+    let facts = &facts;
     limits.check_size(facts.size)?;
     limits.check_memory("a row of the picture", row)?;
     let options = written.options(output, shared)?.pages(pages);

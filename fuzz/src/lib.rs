@@ -41,6 +41,7 @@ pub fn read_as(format: FileFormat, bytes: &[u8]) {
         FileFormat::Jpeg => b"\xff\xd8\xff",
         FileFormat::Bmp => b"BM",
         FileFormat::Qoi => b"qoif",
+        FileFormat::Gif => b"GIF89a",
         FileFormat::Npy => b"\x93NUMPY",
         FileFormat::Pfm => b"P",
         FileFormat::Pnm => b"P",

@@ -41,6 +41,7 @@ pub(crate) use models::{FromModel, ToModel};
 pub use models::{Model, ModelPixel, ModelRules, from_model, from_model_into, to_model, to_model_into};
 pub(crate) use ramp::Painter;
 pub use ramp::{Ramp, RampKind, RampRules, color_labels, false_color, false_color_into, label_color};
+pub(crate) use space::times;
 pub use space::{Adaptation, ColorSpace, Matrix};
 pub(crate) use to_space::Plan;
 pub use to_space::{Gamut, SpaceRules, to_space, to_space_into};

@@ -176,7 +176,7 @@ pub(super) fn xyz_of((x, y): (f64, f64)) -> [f64; 3] {
 
 /// A matrix times a column.
 #[inline(always)]
-pub(super) fn times(m: &Matrix, v: [f64; 3]) -> [f64; 3] {
+pub(crate) fn times(m: &Matrix, v: [f64; 3]) -> [f64; 3] {
     [
         m[0][0] * v[0] + m[0][1] * v[1] + m[0][2] * v[2],
         m[1][0] * v[0] + m[1][1] * v[1] + m[1][2] * v[2],

@@ -18,6 +18,8 @@ pub enum Help {
     Color,
     /// Make the picture gray.
     Gray,
+    /// Reduce the picture to the colours of a palette.
+    Palette,
     /// Give up indices into a palette: keep the colours.
     NoIndices,
     /// Lay the pixels on a background of one colour.
@@ -55,6 +57,7 @@ impl fmt::Display for Help {
             }
             Help::Color => f.write_str("make it rgb (`color`)"),
             Help::Gray => f.write_str("make it gray (`gray`)"),
+            Help::Palette => f.write_str("reduce it to the colours of a palette (`to_palette`)"),
             Help::NoIndices => f.write_str("keep the colours instead of indices"),
             Help::Flatten => f.write_str("flatten it on a background (`flatten`)"),
             Help::Upright => f.write_str("lay the pixels down upright (`upright`)"),

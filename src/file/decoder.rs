@@ -70,6 +70,8 @@ pub struct Start {
     pub header_only: bool,
     /// Whether the file is salvaged, so that what is missing is no error.
     pub salvages: bool,
+    /// Whether a page of an animation is what its frame holds, not drawn over those before.
+    pub frames_alone: bool,
     /// How many threads may unpack.
     pub threads: Threads,
     /// Whether three components of JPEG are YCbCr, where what holds the stream says so.
@@ -106,6 +108,15 @@ pub trait Decoder: Send {
     /// Told that no more bytes of the header will be read; true where what is known already makes facts.
     fn header_so_far(&mut self) -> bool {
         false
+    }
+
+    /// Goes on to the next page, whose facts are known then, where that is cheaper than to begin again at the first byte; false where it is
+    /// not, or where there is none.
+    ///
+    /// # Errors
+    /// As [`feed`](Decoder::feed).
+    fn next_page(&mut self) -> Result<bool> {
+        Ok(false)
     }
 
     /// What is known, once [`Stop::Facts`] was said.
@@ -251,6 +262,8 @@ pub(super) fn decoder_for(format: FileFormat, start: Start) -> Result<Box<dyn De
         FileFormat::Png => Ok(Box::new(super::png::PngDecoder::new(start))),
         #[cfg(feature = "jpeg")]
         FileFormat::Jpeg => Ok(Box::new(super::jpeg::JpegDecoder::new(start))),
+        #[cfg(feature = "gif")]
+        FileFormat::Gif => Ok(Box::new(super::gif::GifDecoder::new(start))),
         #[cfg(feature = "tiff")]
         FileFormat::Tiff => Ok(Box::new(super::tiff::TiffDecoder::new(start))),
         #[cfg(feature = "pnm")]

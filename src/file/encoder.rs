@@ -63,6 +63,8 @@ pub(super) fn encoder_for(
         FileFormat::Png => Ok(Box::new(super::png::PngEncoder::new(facts, options, out)?)),
         #[cfg(feature = "jpeg")]
         FileFormat::Jpeg => Ok(Box::new(super::jpeg::JpegEncoder::new(facts, options, out)?)),
+        #[cfg(feature = "gif")]
+        FileFormat::Gif => Ok(Box::new(super::gif::GifEncoder::new(facts, options, out)?)),
         #[cfg(feature = "tiff")]
         FileFormat::Tiff => Ok(Box::new(super::tiff::TiffEncoder::new(facts, options)?)),
         #[cfg(feature = "pnm")]
@@ -108,7 +110,12 @@ pub(super) fn refuse_what_none_holds(format: FileFormat, facts: &Facts) -> Resul
         (Meaning::Indices, _)
             if !matches!(
                 format,
-                FileFormat::Png | FileFormat::Bmp | FileFormat::Tga | FileFormat::Tiff | FileFormat::Npy
+                FileFormat::Png
+                    | FileFormat::Bmp
+                    | FileFormat::Tga
+                    | FileFormat::Tiff
+                    | FileFormat::Gif
+                    | FileFormat::Npy
             ) =>
         {
             Err(cannot_hold(format, "indices into a palette", &[Help::Color, Help::Extension("png")]))
@@ -142,6 +149,7 @@ pub(super) fn left_out(m: &Metadata, full: bool) -> Vec<String> {
         (m.significant_bits.is_some(), "the significant bits"),
         (m.background.is_some(), "the background"),
         (m.changed.is_some(), "the time"),
+        (m.delay.is_some(), "the delay"),
         (m.is_linear(), "that the samples are linear light"),
         (color && !matches!(m.transfer, Transfer::Srgb | Transfer::Linear), "the curve of the samples"),
         (color && m.primaries != Primaries::Srgb, "the primaries"),
@@ -159,7 +167,10 @@ pub(super) fn left_out(m: &Metadata, full: bool) -> Vec<String> {
 ///
 /// # Errors
 /// Indices without one, or of another form than gray u8.
-#[cfg_attr(not(any(feature = "png", feature = "bmp", feature = "tga")), allow(dead_code))]
+#[cfg_attr(
+    not(any(feature = "png", feature = "bmp", feature = "tga", feature = "gif", feature = "tiff")),
+    allow(dead_code)
+)]
 pub(super) fn palette_of(facts: &Facts) -> Result<Option<&Palette>> {
     match (&facts.metadata.meaning, &facts.metadata.palette, &facts.pixel_format) {
         (Meaning::Indices, Some(palette), PixelFormat::Pixels { depth: Depth::U8, layout: Layout::Gray }) => {
@@ -171,7 +182,10 @@ pub(super) fn palette_of(facts: &Facts) -> Result<Option<&Palette>> {
 }
 
 /// Whether all indices are those of colours.
-#[cfg_attr(not(any(feature = "png", feature = "bmp", feature = "tga")), allow(dead_code))]
+#[cfg_attr(
+    not(any(feature = "png", feature = "bmp", feature = "tga", feature = "gif", feature = "tiff")),
+    allow(dead_code)
+)]
 pub(super) fn check_indices(indices: &[u8], colors: usize) -> Result<()> {
     match indices.iter().max() {
         Some(&most) if usize::from(most) >= colors => Err(Error::not_there(

@@ -11,5 +11,6 @@ pub fn writable_extensions() -> Vec<&'static str> {
     let npy: &[&str] = if cfg!(feature = "npy") { &["npy"] } else { &[] };
     let jpeg: &[&str] = if cfg!(feature = "jpeg") { &["jpg", "jpeg"] } else { &[] };
     let tiff: &[&str] = if cfg!(feature = "tiff") { &["tif", "tiff"] } else { &[] };
-    [png, jpeg, tiff, maps, pfm, bmp, tga, qoi, npy].concat()
+    let gif: &[&str] = if cfg!(feature = "gif") { &["gif"] } else { &[] };
+    [png, jpeg, tiff, gif, maps, pfm, bmp, tga, qoi, npy].concat()
 }

@@ -36,8 +36,10 @@ pub(super) fn begin(
         input.keep(u64::from(u32::MAX))?;
         input.fill(sniff::ENOUGH)?;
     }
-    // Directories lead anywhere.
-    if format == FileFormat::Tiff && cfg!(feature = "tiff") && input.length().is_none() {
+    // Directories lead anywhere; frames are counted first.
+    let anywhere =
+        format == FileFormat::Tiff && cfg!(feature = "tiff") || format == FileFormat::Gif && cfg!(feature = "gif");
+    if anywhere && input.length().is_none() {
         input.keep(u64::MAX)?;
         input.fill(sniff::ENOUGH)?;
     }
@@ -51,11 +53,12 @@ pub(super) fn begin(
         limits: options.limits,
         page: options.page,
         sub_page: options.sub_page,
-        indices: options.read_as == ReadAs::Indices,
+        indices: options.read_as == ReadAs::Indices && options.palette.is_none(),
         raw: options.raw,
         reduced: options.reduced,
         chroma: options.chroma,
         header_only: input.has_budget(),
+        frames_alone: options.frames_alone,
         salvages: options.salvage.is_some(),
         threads: options.threads,
         ycbcr: None,

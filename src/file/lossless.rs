@@ -182,6 +182,7 @@ fn orient_input(mut input: Input<'_>, orientation: Option<Orientation>, rules: &
         chroma: Chroma::Triangle,
         header_only: false,
         salvages: false,
+        frames_alone: false,
         threads: crate::threads::Threads::ONE,
         ycbcr: None,
         length: input.length(),

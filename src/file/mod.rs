@@ -19,6 +19,8 @@ mod exif;
 mod extensions;
 mod feed;
 mod formats;
+#[cfg(feature = "gif")]
+mod gif;
 mod input;
 #[cfg(feature = "jpeg")]
 mod jpeg;

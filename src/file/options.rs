@@ -8,6 +8,7 @@ use crate::flow::{Orient, StateMeaning, Step, ToCodes, ToColor, ToDepth, ToGray}
 use crate::frame::{Facts, FileFormat, PixelFormat, RawLayout};
 use crate::pixel::{ChromaSampling, Depth, Meaning};
 use crate::threads::Threads;
+use crate::tone::PaletteRules;
 
 /// Whether pixels come as the file stores them.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
@@ -36,6 +37,8 @@ pub struct ReadOptions {
     pub limits: Limits,
     /// Whether pixels come as stored, or as gray, colour or indices.
     pub read_as: ReadAs,
+    /// With [`ReadAs::Indices`]: how a picture is reduced to a palette; without, one of more than 256 colours is an error.
+    pub palette: Option<PaletteRules>,
     /// What the samples mean, where the file's format cannot say: floats of PFM and NPY are taken as linear light (colour) or
     /// as values (gray) otherwise.
     pub meaning: Option<StatedMeaning>,
@@ -51,6 +54,8 @@ pub struct ReadOptions {
     pub page: u32,
     /// TIFF only: which of the pictures that hang below the page, from 1; 0 for the page itself.
     pub sub_page: u32,
+    /// Animations only: whether a page is what its frame holds, and not that frame drawn over those before it. Indices are always such.
+    pub frames_alone: bool,
     /// Maximum number of threads for unpacking, in formats whose parts are packed each by itself.
     pub threads: Threads,
     /// That the file is bytes of this layout, whatever they look like.
@@ -128,6 +133,7 @@ impl Default for ReadOptions {
         ReadOptions {
             limits: Limits::default(),
             read_as: ReadAs::Stored,
+            palette: None,
             meaning: None,
             depth: None,
             window: None,
@@ -135,6 +141,7 @@ impl Default for ReadOptions {
             salvage: None,
             page: 1,
             sub_page: 0,
+            frames_alone: false,
             threads: Threads::ALL,
             raw: None,
             reduced: Reduced::Full,
@@ -152,6 +159,11 @@ impl ReadOptions {
     /// Sets whether pixels come as stored, or as gray, colour or indices.
     pub fn read_as(self, read_as: ReadAs) -> ReadOptions {
         ReadOptions { read_as, ..self }
+    }
+
+    /// Gives numbers of colours, of a palette that the picture is reduced to by these rules.
+    pub fn reduced_to_palette(self, rules: PaletteRules) -> ReadOptions {
+        ReadOptions { read_as: ReadAs::Indices, palette: Some(rules), ..self }
     }
 
     /// Sets what the samples mean.
@@ -192,6 +204,11 @@ impl ReadOptions {
     /// Sets which of the pictures that hang below the page is read, from 1.
     pub fn sub_page(self, sub_page: u32) -> ReadOptions {
         ReadOptions { sub_page, ..self }
+    }
+
+    /// Gives each frame of an animation by itself, not drawn over those before it.
+    pub fn frames_alone(self) -> ReadOptions {
+        ReadOptions { frames_alone: true, ..self }
     }
 
     /// Sets the maximum number of threads.
@@ -331,6 +348,8 @@ pub struct WriteOptions {
     /// Number of pictures that the file will hold, where it is known; what follows the first is written by
     /// [`Writer::next_page`](super::Writer::next_page).
     pub pages: u32,
+    /// How often an animation is played; 0 is for ever.
+    pub plays: u32,
     /// How bytes are to lie where the format is [`FileFormat::Raw`]; its size is taken from the picture.
     pub raw: Option<RawLayout>,
     /// Whether a file is forced to the disk before it takes its place: true. Thousands of small files that can be made again are
@@ -348,6 +367,7 @@ impl Default for WriteOptions {
             jpeg: JpegOptions::default(),
             tiff: TiffOptions::default(),
             pages: 1,
+            plays: 0,
             raw: None,
             durable: true,
         }
@@ -422,6 +442,11 @@ impl WriteOptions {
     /// Sets the number of pictures that the file will hold.
     pub fn pages(self, pages: u32) -> WriteOptions {
         WriteOptions { pages, ..self }
+    }
+
+    /// Sets how often an animation is played; 0 is for ever.
+    pub fn plays(self, plays: u32) -> WriteOptions {
+        WriteOptions { plays, ..self }
     }
 
     /// Writes raw bytes of this layout. Its size is taken from the picture.

@@ -101,13 +101,35 @@ impl<'a> Reader<'a> {
             (true, _) => {
                 let before = read_twice(rows, &options)?;
                 let mut chain = Chain::new(before, steps).map_err(named)?;
-                let step = ToIndices::of_source(&mut chain).map_err(named)?;
+                let step = match &options.palette {
+                    Some(rules) => ToIndices::reduced(&mut chain, rules),
+                    None => ToIndices::of_source(&mut chain),
+                };
+                let step = step.map_err(named)?;
                 Rows::Changed(Box::new(Chain::new(Box::new(chain), vec![Box::new(step)]).map_err(named)?))
             }
             (false, true) => Rows::Stored(Box::new(rows)),
             (false, false) => Rows::Changed(Box::new(Chain::new(Box::new(rows), steps).map_err(named)?)),
         };
         Ok(Reader { rows, options, path, stored, row_order })
+    }
+
+    /// Goes on to the next page of the file; false behind the last one. Its facts are known then, and its rows come next. Frames of an
+    /// animation are drawn on from the one before, which is quicker than to ask for each by its number.
+    ///
+    /// # Errors
+    /// A page that cannot be read, a stream that cannot go back, or options that change pixels on the way: those are for one page.
+    pub fn next_page(&mut self) -> Result<bool> {
+        let Rows::Stored(rows) = &mut self.rows else {
+            return Err(Error::wrong_order("pages are gone through as they are stored; change them behind the reader"));
+        };
+        let more = rows.next_page()?;
+        if more {
+            self.stored = rows.facts().clone();
+            self.row_order = rows.row_order();
+            self.options = *rows.options();
+        }
+        Ok(more)
     }
 
     /// Facts of the picture that is read: as the options make it.

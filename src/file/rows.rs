@@ -257,6 +257,36 @@ impl<'a> FileRows<'a> {
         Ok(())
     }
 
+    /// Goes on to the next page; false behind the last.
+    pub(super) fn next_page(&mut self) -> Result<bool> {
+        if self.options.page >= self.facts.pages {
+            return Ok(false);
+        }
+        self.options.page = self.options.page.saturating_add(1);
+        let own = self.own.clone();
+        let goes_on = self.options.salvage.is_none() && self.done;
+        if goes_on && within(&own, || self.decoder.next_page()).map_err(|e| self.place(e))? {
+            if let Some(facts) = self.decoder.facts() {
+                let (bytes, format) = (self.facts.bytes, self.facts.format);
+                self.facts = Facts { bytes, format, ..facts.clone() };
+            }
+            (self.next, self.done, self.failed) = (0, false, false);
+            return Ok(true);
+        }
+        let start = super::decoder::Jump { to: 0, keep_to: None, wanted: 0 };
+        self.input.jump(start).map_err(|e| self.place(e))?;
+        let (decoder, facts) =
+            within(&own, || begin(&mut self.input, &self.options, &self.formats)).map_err(|e| self.place(e))?;
+        self.decoder = decoder;
+        self.facts = Facts { bytes: self.facts.bytes, ..facts };
+        (self.next, self.done, self.broken, self.doubts, self.damage) = (0, false, false, false, None);
+        (self.failed, self.surveyed, self.remarks) = (false, None, self.facts.remarks.len());
+        if self.options.salvage.is_some() {
+            self.survey()?;
+        }
+        Ok(true)
+    }
+
     /// Reads all rows into a picture, and the file to its end.
     pub(super) fn read_whole(&mut self) -> Result<Picture> {
         let bytes = self.facts.pixel_format.bytes(self.facts.size);

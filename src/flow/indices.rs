@@ -5,6 +5,7 @@ use super::{Source, Stage, Step, by_rows};
 use crate::error::{Error, Help, Result};
 use crate::frame::{AnySamples, Facts, Frame, Palette, PixelFormat, Pixels, SampleView, View};
 use crate::pixel::{Depth, Gray, Layout, Meaning, PicturePixel, Rgb, Rgba};
+use crate::tone::{ColorCounts, Dither, PaletteMap, PaletteRules};
 use std::collections::HashMap;
 
 /// Rows looked at together while colours are collected.
@@ -15,6 +16,8 @@ const ROWS: u32 = 64;
 pub struct ToIndices {
     palette: Palette,
     places: HashMap<Rgba<u8>, u8>,
+    /// How pixels whose colour the palette does not have get the nearest one; else they are an error.
+    nearest: Option<Dither>,
 }
 
 impl ToIndices {
@@ -24,7 +27,26 @@ impl ToIndices {
         for (place, &color) in (0u8..=255).zip(palette.colors()) {
             places.entry(color).or_insert(place);
         }
-        ToIndices { palette, places }
+        ToIndices { palette, places, nearest: None }
+    }
+
+    /// By a palette that stands for the source's colours: the colours themselves where they are few enough. Pixels get the nearest in
+    /// Oklab, dithered as the rules say; alpha below half becomes a transparent colour, above it opaque. Reads the source to its end and
+    /// rewinds it.
+    ///
+    /// # Errors
+    /// Samples wider than 8 bits, ink, or a source that cannot be read twice.
+    pub fn reduced(source: &mut dyn Source, rules: &PaletteRules) -> Result<ToIndices> {
+        check(source.facts())?;
+        rules.check()?;
+        let mut counts = ColorCounts::new()?;
+        while let Some(strip) = source.next(ROWS)? {
+            counts.add(strip.content.pixels()?)?;
+        }
+        source.rewind()?;
+        let palette = counts.palette(rules)?;
+        let nearest = (!counts.is_exact(rules)).then_some(rules.dither);
+        Ok(ToIndices { nearest, ..ToIndices::new(palette) })
     }
 
     /// By the source's own colours, in the order in which they first appear. Reads the source to its end and rewinds it.
@@ -38,7 +60,7 @@ impl ToIndices {
             seen.add(strip.content.pixels()?)?;
         }
         source.rewind()?;
-        Ok(ToIndices { palette: Palette::new(seen.colors)?, places: seen.places })
+        Ok(ToIndices { palette: Palette::new(seen.colors)?, places: seen.places, nearest: None })
     }
 
     /// The colours.
@@ -131,6 +153,21 @@ fn numbered(pixels: &Pixels, places: &HashMap<Rgba<u8>, u8>) -> Result<Pixels> {
     Ok(out.into())
 }
 
+/// Each pixel as the number of the nearest colour; `first` is the picture's row that is the strip's first.
+fn reduced(pixels: &Pixels, first: u32, map: &mut PaletteMap) -> Result<Pixels> {
+    let (view, layout) = bytes(pixels)?;
+    if first == 0 {
+        map.restart();
+    }
+    let mut out = Frame::<Gray<u8>>::new(view.size())?;
+    let mut numbers = vec![0u8; view.size().width as usize];
+    for y in 0..view.height() {
+        map.row(first.saturating_add(y), view.row(y), layout.channels(), &mut numbers);
+        out.row_mut(y).iter_mut().zip(&numbers).for_each(|(to, &v)| to.value = v);
+    }
+    Ok(out.into())
+}
+
 impl Step for ToIndices {
     fn name(&self) -> &'static str {
         "indices"
@@ -143,6 +180,10 @@ impl Step for ToIndices {
         facts.metadata.meaning = Meaning::Indices;
         facts.metadata.palette = Some(self.palette.clone());
         (facts.metadata.max_codes, facts.metadata.significant_bits) = (None, None);
+        if let Some(dither) = self.nearest {
+            let mut map = PaletteMap::new(&self.palette, dither)?;
+            return Ok(by_rows(facts, move |content, first| Ok(reduced(content.pixels()?, first, &mut map)?.into())));
+        }
         let places = self.places.clone();
         Ok(by_rows(facts, move |content, _| Ok(numbered(content.pixels()?, &places)?.into())))
     }

@@ -44,6 +44,8 @@ pub struct Metadata {
     pub palette: Option<Palette>,
     /// When the picture was last changed.
     pub changed: Option<Time>,
+    /// Seconds that the picture is shown, in an animation.
+    pub delay: Option<f64>,
 }
 
 /// Scale of integer samples that have a max code.

@@ -27,6 +27,7 @@ mod files_are_replaced_whole;
 mod float_maps;
 mod foreign_memory;
 mod geometry_follows_references;
+mod gif_files;
 mod hostile_files;
 mod house;
 mod into_foreign_memory;

@@ -8,6 +8,7 @@ use crate::make::{self, Written, pipe_is_no_failure, say_done};
 use crate::open;
 use crate::verbs::planes::stem_of;
 use rahmen::flow::{Sink, Source};
+use rahmen::tone::PaletteRules;
 use rahmen::{Facts, Size};
 use std::path::{Path, PathBuf};
 
@@ -27,10 +28,12 @@ pub(crate) fn split(input: &Path, folder: &Path, written: &Written, shared: &Sha
     let (stem, mut folder) = (stem_of(input), OutputFolder::start(folder)?);
     let extension = written.extension_like(input);
     let written = written.clone().not_forced();
+    let mut reader = open::open(input, shared)?;
     for page in 1..=pages {
+        if page > 1 && !reader.next_page().map_err(|e| e.in_file(input))? {
+            break;
+        }
         let path = folder.place(&format!("{stem}-p{page:0digits$}.{extension}"));
-        let options = shared.read_options().page(page);
-        let mut reader = open::open_with(input, options, &shared.quietly(page > 1))?;
         let facts = reader.facts().clone();
         let mut writer = make::create(&path, &facts, &written, shared)?;
         let remarks = writer.remarks();
@@ -43,14 +46,25 @@ pub(crate) fn split(input: &Path, folder: &Path, written: &Written, shared: &Sha
 }
 
 /// Pictures into one file, a page each.
-pub(crate) fn merge(output: &Path, inputs: &[PathBuf], written: &Written, shared: &Shared) -> Done {
+pub(crate) fn merge(
+    output: &Path,
+    inputs: &[PathBuf],
+    colors: Option<PaletteRules>,
+    written: &Written,
+    shared: &Shared,
+) -> Done {
     let inputs = look::with_folders(inputs)?;
     let count = u32::try_from(inputs.len()).unwrap_or(u32::MAX);
     let mut writer = None;
     let mut sizes: Vec<Size> = Vec::new();
     for input in &inputs {
-        let mut reader = open::open(input, shared)?;
-        let facts: Facts = reader.facts().clone();
+        let options = match colors {
+            Some(rules) => shared.read_options().reduced_to_palette(rules),
+            None => shared.read_options(),
+        };
+        let mut reader = open::open_with(input, options, shared)?;
+        let mut facts: Facts = reader.facts().clone();
+        facts.metadata.delay = written.delay().or(facts.metadata.delay);
         let writer = match &mut writer {
             None => writer.insert(make::create_pages(output, &facts, count, written, shared)?),
             Some(writer) => {

@@ -7,8 +7,10 @@ use crate::make::{Written, say_done, write_whole};
 use crate::open;
 use crate::verbs::channels::named_file;
 use crate::verbs::pages;
+use crate::words;
 use clap::Args;
 use rahmen::frame::{Change, Content, Pixels};
+use rahmen::tone::PaletteRules;
 use rahmen::{Facts, Layout, Picture, PixelFormat};
 use std::path::{Path, PathBuf};
 
@@ -73,6 +75,9 @@ pub(crate) struct Merge {
     /// Each picture becomes a page of the file, instead of a channel
     #[arg(long)]
     pages: bool,
+    /// With --pages: reduce each to at most N colours, as `save --colors` does; what GIF needs
+    #[arg(long, value_name = "N", value_parser = words::palette, requires = "pages")]
+    colors: Option<PaletteRules>,
     #[command(flatten)]
     written: Written,
 }
@@ -80,7 +85,7 @@ pub(crate) struct Merge {
 impl Merge {
     pub(crate) fn run(self, shared: &Shared) -> Done {
         if self.pages {
-            return pages::merge(&self.output, &self.inputs, &self.written, shared);
+            return pages::merge(&self.output, &self.inputs, self.colors, &self.written, shared);
         }
         let named = |file: &PathBuf| named_file(&file.to_string_lossy()).map_err(Failure::words);
         let channels = self.inputs.iter().map(named).collect::<Done<Vec<(String, PathBuf)>>>()?;

@@ -8,6 +8,7 @@ use rahmen::Size;
 use rahmen::file::{ChromaSampling, TiffCompression};
 use rahmen::frame::RawLayout;
 use rahmen::resample::{Kernel, Target};
+use rahmen::tone::{Dither, PaletteRules};
 use std::str::FromStr;
 
 /// A half-open range of rows or columns, either end left out: `10..20`, `10..`, `..20`, `10:20`; or one of them: `10`.
@@ -177,6 +178,27 @@ pub(crate) fn page(word: &str) -> Result<(u32, u32), String> {
         None => number(word).map(|page| (page, 0)),
     };
     parsed.ok_or_else(|| format!("pages count from 1: 3, or 3.1 for the first that hangs below it, not {word}"))
+}
+
+/// Seconds: `0.1`.
+pub(crate) fn seconds(word: &str) -> Result<f64, String> {
+    let number = word.trim_end_matches('s').parse::<f64>().ok().filter(|s| (0.0..=655.35).contains(s));
+    number.ok_or_else(|| format!("a delay is 0 to 655.35 seconds, such as 0.1, not {word}"))
+}
+
+/// Colours of a palette: `64`, `64,ordered`, `64,diffusion`.
+pub(crate) fn palette(word: &str) -> Result<PaletteRules, String> {
+    let wrong =
+        || format!("a palette has 2 to 256 colours, dithered or not: 64, 64,ordered or 64,diffusion, not {word}");
+    let (count, dither) = word.split_once(',').unwrap_or((word, "none"));
+    let count = count.parse::<u16>().ok().filter(|n| (2..=256).contains(n)).ok_or_else(wrong)?;
+    let dither = match dither {
+        "none" => Dither::None,
+        "ordered" => Dither::Ordered,
+        "diffusion" => Dither::Diffusion,
+        _ => return Err(wrong()),
+    };
+    Ok(PaletteRules::colors(count).dither(dither))
 }
 
 /// Compression: a level, or a packing of TIFF.

@@ -3,6 +3,7 @@
 
 pub mod corpus;
 pub mod fax;
+pub mod gif;
 pub mod jpeg;
 pub mod tiff;
 
