@@ -342,7 +342,9 @@ impl PaletteMap {
             *to = match self.dither {
                 Dither::None => self.number(own),
                 Dither::Ordered => {
-                    let shift = (threshold(x as u32, y) as f32 - 0.5) * spread;
+                    // A colour that the palette has stays; one that lies between two is shifted as far as from one to the other.
+                    let near = self.number(own);
+                    let shift = (threshold(x as u32, y) as f32 - 0.5) * spread.min(4.0 * self.apart(own, near));
                     self.number(own.map(|v| byte(f32::from(v) + shift)))
                 }
                 Dither::Diffusion => {
@@ -353,7 +355,8 @@ impl PaletteMap {
                     let found = self.colors[usize::from(place)];
                     let found = [found.r, found.g, found.b];
                     for c in 0..3 {
-                        let error = wanted[c] - f32::from(found[c]);
+                        // More than lies between two colours would be made up for by one that is quite another.
+                        let error = (wanted[c] - f32::from(found[c])).clamp(-0.75 * spread, 0.75 * spread);
                         self.errors.0[x + 2][c] += error * (7.0 / 16.0);
                         self.errors.1[x][c] += error * (3.0 / 16.0);
                         self.errors.1[x + 1][c] += error * (5.0 / 16.0);
@@ -364,6 +367,12 @@ impl PaletteMap {
             };
         }
         std::mem::swap(&mut self.errors.0, &mut self.errors.1);
+    }
+
+    /// The largest difference of a channel between a colour and one of the palette.
+    fn apart(&self, [r, g, b]: [u8; 3], place: u8) -> f32 {
+        let found = self.colors[usize::from(place)];
+        f32::from(r.abs_diff(found.r).max(g.abs_diff(found.g)).max(b.abs_diff(found.b)))
     }
 
     fn number(&mut self, [r, g, b]: [u8; 3]) -> u8 {

@@ -26,7 +26,11 @@ pub(crate) fn split(input: &Path, folder: &Path, written: &Written, shared: &Sha
     let pages = open::facts(input, shared)?.pages.max(1);
     let digits = pages.to_string().len();
     let (stem, mut folder) = (stem_of(input), OutputFolder::start(folder)?);
-    let extension = written.extension_like(input);
+    let mut extension = written.extension_like(input);
+    if extension == "gif" {
+        // What a viewer shows of a frame is colours, not numbers of them.
+        extension = "png".to_string();
+    }
     let written = written.clone().not_forced();
     let mut reader = open::open(input, shared)?;
     for page in 1..=pages {

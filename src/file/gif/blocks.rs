@@ -132,6 +132,16 @@ impl Blocks {
         Ok(true)
     }
 
+    /// Bytes that are to be passed over.
+    pub(super) fn skipped(&self) -> u64 {
+        self.skip
+    }
+
+    /// They were.
+    pub(super) fn pass_over(&mut self) {
+        self.at = self.at.saturating_add(std::mem::take(&mut self.skip));
+    }
+
     /// No more bytes will come: what is known is what there is.
     pub(super) fn cut(&mut self) -> bool {
         let there = !self.frames.is_empty();

@@ -354,6 +354,12 @@ impl Decoder for GifDecoder {
                 State::Blocks => {
                     let done = self.blocks.feed(input)?;
                     self.at = self.blocks.at;
+                    if !done && self.start.header_only && self.blocks.skipped() > 0 {
+                        // Data is passed over without reading it: a byte of 256 says how much.
+                        let to = self.blocks.at.saturating_add(self.blocks.skipped());
+                        self.blocks.pass_over();
+                        return Ok(Stop::Elsewhere(Jump { to, keep_to: Some(u64::MAX), wanted: 1 }));
+                    }
                     if !done {
                         return Ok(Stop::NeedInput);
                     }
