@@ -30,5 +30,6 @@ fn main() {
     files::rows(&mut bench);
     jpeg::rows(&mut bench);
     tiff::rows(&mut bench);
+    tiff::gif_rows(&mut bench);
     println!("# calibration again: {:.2} billion multiply-adds a second", ratio::multiply_adds());
 }

@@ -1,11 +1,13 @@
-//! TIFF: strips and tiles against copies of the same bytes, packed ones against the bare unpacking, one thread against two.
+//! TIFF and GIF: strips and tiles against copies of the same bytes, packed ones against the bare unpacking, one thread against two.
 
 use crate::files::{read_with, written, written_into};
 use crate::pictures;
 use crate::ratio::{Bench, Load};
 use flate2::{Compress, Compression, Decompress, FlushCompress, FlushDecompress};
+use rahmen::file::Reader;
 use rahmen::file::{ReadOptions, TiffCompression, WriteOptions};
-use rahmen::flow::PictureSource;
+use rahmen::flow::{PictureSource, Sink, Source, Strip};
+use rahmen::tone::{Dither, PaletteRules};
 use rahmen::{FileFormat, Picture, Size, Threads};
 use std::hint::black_box;
 use std::sync::Arc;
@@ -57,6 +59,48 @@ pub(crate) fn rows(bench: &mut Bench) {
     let deflate = || drop(black_box(plain.chunks(21 * size.width as usize * 3).map(packed).collect::<Vec<_>>()));
     let name = "TIFF RGB8 write, strips, Deflate, one thread";
     bench.against(name, pixels, || drop(black_box(written(&mut source, options))), "deflating", deflate);
+}
+
+/// Composing the frames of an animation, and writing a still by a palette.
+pub(crate) fn gif_rows(bench: &mut Bench) {
+    let size = Size::new(1024, 1024);
+    let frame = Picture::from(pictures::soft(size));
+    let png = rahmen::file::encode(&frame, FileFormat::Png, WriteOptions::default()).expect("memory");
+    let rules = PaletteRules::colors(64);
+    let reduce =
+        |rules| rahmen::file::decode(&png, ReadOptions::default().reduced_to_palette(rules)).expect("a picture");
+    let indices = reduce(rules);
+    let mut bytes = Vec::new();
+    let options = WriteOptions::default().format(FileFormat::Gif).pages(8);
+    let mut writer = rahmen::file::Writer::to_stream(&mut bytes, &indices.facts(), options).expect("a palette");
+    for page in 0..8 {
+        if page > 0 {
+            writer.next_page(&indices.facts()).expect("room");
+        }
+        writer.put(&Strip { first_row: 0, content: indices.content().clone() }).expect("room");
+    }
+    writer.finish().expect("room");
+    drop(writer);
+    let file: Arc<[u8]> = bytes.into();
+    let pixels = size.pixels() * 8;
+    let load = Load { pixels, read: pixels as usize * 3, written: pixels as usize * 3 };
+    bench.row("GIF read, 8 frames in turn", load, || {
+        let from = std::io::Cursor::new(Arc::clone(&file));
+        let mut reader = Reader::from_seekable(from, ReadOptions::default()).expect("an animation");
+        loop {
+            while let Some(strip) = reader.next(64).expect("rows") {
+                black_box(&strip);
+            }
+            if !reader.next_page().expect("a frame") {
+                break;
+            }
+        }
+    });
+    let load = Load { pixels: size.pixels(), read: size.pixels() as usize * 3, written: size.pixels() as usize };
+    bench.row("to 64 colours", load, || drop(black_box(reduce(rules))));
+    bench.row("to 64 colours, diffusion", load, || drop(black_box(reduce(rules.dither(Dither::Diffusion)))));
+    let write = || drop(black_box(rahmen::file::encode(&indices, FileFormat::Gif, WriteOptions::default())));
+    bench.row("GIF write, 64 colours", load, write);
 }
 
 fn differences(samples: &[u8], row: usize) -> Vec<u8> {

@@ -187,7 +187,7 @@ pub(crate) struct Written {
     #[arg(long, value_name = "N", help_heading = "Writing")]
     restart_rows: Option<u16>,
     /// Seconds that the picture is shown, in an animation (GIF)
-    #[arg(long, value_name = "SECONDS", value_parser = words::seconds, help_heading = "Writing")]
+    #[arg(long, value_name = "SECONDS", value_parser = words::seconds, allow_hyphen_values = true, help_heading = "Writing")]
     delay: Option<f64>,
     /// How often an animation is played (default: for ever)
     #[arg(long, value_name = "N", help_heading = "Writing")]

@@ -16,7 +16,7 @@ pub(crate) struct Tour {
 }
 
 /// What is said before a command, and its words; names in braces are files of the folder.
-const STOPS: [(&str, &str); 12] = [
+const STOPS: [(&str, &str); 14] = [
     ("What a file holds is asked of its header; no pixel is read yet.", "facts {quay-dawn.png}"),
     (
         "A place is x,y from the top left, counted from 0. This one is on the red of the tide staff.",
@@ -56,6 +56,14 @@ const STOPS: [(&str, &str); 12] = [
         "ramp {depths.npy} {depths.png} --ramp fathom --reversed --unit m --plot {depths-figure.png}",
     ),
     (
+        "Four of them in one TIFF, a page each, in tiles, with smaller copies for a quick look.",
+        "merge --pages {grauwick.tif} {quay-dawn.png} {quay-fog.png} {sonar.png} {depths.npy} --tiled 64 --reduced-copies",
+    ),
+    (
+        "Its header lists them. Any page, or copy below it, is read by its number: --page 3, --page 1.1.",
+        "facts {grauwick.tif}",
+    ),
+    (
         "Spray with alpha over the quay. Of another mode, opacity or mask it would take one word each.",
         "paste {quay-dawn.png} {spray.png} {quay-spray.png} --at 120,105 --blend normal",
     ),
@@ -90,8 +98,9 @@ impl Tour {
         say(shared, "quay-clear.png and fog-to-clear.svg from quay-fog.png,")?;
         say(
             shared,
-            "rings-aliased.png from rings.png, depths.png and depths-figure.png from depths.npy, quay-spray.png from spray.png.",
+            "rings-aliased.png from rings.png, depths.png and depths-figure.png from depths.npy, quay-spray.png from spray.png,",
         )?;
+        say(shared, "grauwick.tif from four of them.")?;
         say(shared, "`rahmen --help` lists the verbs.")
     }
 }

@@ -9,6 +9,7 @@ mod first_hour;
 mod levels;
 mod memory;
 mod moves;
+mod pages;
 mod program;
 mod ramp;
 mod resampling;
