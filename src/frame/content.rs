@@ -390,7 +390,7 @@ fn blank_planes(size: Size, number: NumberKind, names: &[String]) -> Result<AnyP
         NumberKind::F32 => Planes::<f32>::new(size).into(),
         NumberKind::F64 => Planes::<f64>::new(size).into(),
     };
-    names.iter().try_for_each(|name| planes.push_blank(name))?;
+    planes.push_blanks(names)?;
     Ok(planes)
 }
 

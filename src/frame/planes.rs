@@ -313,9 +313,20 @@ impl AnyPlanes {
         out
     }
 
-    /// Adds a plane of zeros.
-    pub(super) fn push_blank(&mut self, name: &str) -> Result<()> {
-        each_arm!(self, p => p.push_named(name.to_string(), Frame::new(p.size)?))
+    /// Adds planes of zeros. A file may claim tens of thousands: that no two have the same name is checked once for all.
+    ///
+    /// # Errors
+    /// A name twice, or a size beyond the system's memory.
+    pub(super) fn push_blanks(&mut self, names: &[String]) -> Result<()> {
+        let mut seen = std::collections::HashSet::new();
+        if let Some(twice) = names.iter().find(|name| !seen.insert(name.as_str())) {
+            check_new(twice, self.size(), self.size(), true)?;
+        }
+        each_arm!(self, p => for name in names {
+            let frame = Frame::new(p.size)?;
+            p.planes.push((name.clone(), frame));
+        });
+        Ok(())
     }
 
     /// The planes as planes of this number type.

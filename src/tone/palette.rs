@@ -332,7 +332,8 @@ impl PaletteMap {
         }
         // About half the distance between colours, were they spread evenly: real ones lie closer.
         let spread = 128.0 / (self.places.len().max(1) as f32).cbrt();
-        let limit = 128.0 / (self.places.len().max(1) as f32).sqrt();
+        // All of it for black and white, and less the more colours there are to choose from; found by looking.
+        let limit = (430.0 / (self.places.len().max(1) as f32).powf(0.75)).max(0.5 * spread);
         for (x, (pixel, to)) in row.chunks_exact(channels).zip(to.iter_mut()).enumerate() {
             let color = color_of(pixel);
             if let (true, Some(clear)) = (color.a < 128, self.clear) {
@@ -456,7 +457,7 @@ mod tests {
                 sum += to.iter().map(|&v| u32::from(v) * 255).sum::<u32>();
             }
             let mean = f64::from(sum) / 4096.0;
-            assert!((mean - f64::from(level)).abs() < 8.0, "{level}: {mean}");
+            assert!((mean - f64::from(level)).abs() < 6.0, "{level}: {mean}");
         }
     }
 }

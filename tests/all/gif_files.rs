@@ -291,7 +291,9 @@ fn damaged_files_end_cleanly_and_give_what_they_have() {
     for end in 0..bytes.len() {
         for options in [ReadOptions::default(), ReadOptions::default().page(3), ReadOptions::default().salvage_filled()]
         {
-            let _ = decode(&bytes[..end], options);
+            for page in [1, 2, 7] {
+                let _ = decode(&bytes[..end], options.page(page));
+            }
         }
         let _ = facts_from(&bytes[..end], ReadOptions::default());
     }

@@ -139,11 +139,45 @@ fn what_jpeg_cannot_hold_is_refused_with_what_would_help() {
     let cases: [(Picture, Help); 3] = [
         (Frame::<Rgba<u8>>::new(size).unwrap().into(), Help::Flatten),
         (Frame::<Rgb<u16>>::new(size).unwrap().into(), Help::Depth(&[Depth::U8])),
-        (Frame::<rahmen::Cmyk<u8>>::new(size).unwrap().into(), Help::Color),
+        (Frame::<rahmen::Cmyk<u16>>::new(size).unwrap().into(), Help::Depth(&[Depth::U8])),
     ];
     for (picture, help) in cases {
         let options = WriteOptions::default().format(FileFormat::Jpeg);
         let error = Writer::to_stream(Memory::default(), &picture.facts(), options).unwrap_err();
         assert!(error.help().contains(&help), "{error}");
     }
+}
+
+#[test]
+fn ink_is_written_inverted_behind_adobes_segment() {
+    use rahmen::{Cmyk, Layout};
+    let wave = |v: f64| (127.5 + 110.0 * v.sin()) as u8;
+    let size = Size::new(83, 61);
+    let frame = Frame::from_fn(size, |x, y| {
+        let (x, y) = (f64::from(x), f64::from(y));
+        Cmyk::new(wave(x / 17.0 + y / 40.0), wave(y / 23.0), wave((x + y) / 31.0), wave(x / 50.0))
+    })
+    .unwrap();
+    let picture = Picture::from(frame.clone());
+    let plain = written(&picture, WriteOptions::default(), 7);
+    // Marker, length, name, version 100, two words of flags, no transform.
+    let adobe = b"\xff\xee\x00\x0eAdobe\x00\x64\x00\x00\x00\x00\x00";
+    assert!(plain.windows(adobe.len()).any(|w| w == adobe));
+    let facts = facts_from(plain.as_slice(), ReadOptions::default()).unwrap();
+    assert_eq!(facts.pixel_format.channel_names().len(), 4);
+    let back = read(&plain);
+    assert_eq!(back.pixels().unwrap().layout(), Layout::Cmyk);
+    let error = |picture: &Picture| {
+        let view = picture.view::<Cmyk<u8>>().unwrap();
+        let all = view.rows().flatten().flat_map(|p| [p.c, p.m, p.y, p.k]);
+        let sum: f64 = all.zip(frame.samples()).map(|(a, b)| (f64::from(a) - f64::from(*b)).powi(2)).sum();
+        (sum / frame.samples().len() as f64).sqrt()
+    };
+    assert!(error(&back) < 1.5, "{}", error(&back));
+    // The order of coefficients changes nothing, whatever the threads.
+    for options in [WriteOptions::default().progressive(), WriteOptions::default().restart_rows(2)] {
+        assert!(read(&written(&picture, options, 61)) == back);
+        assert!(written(&picture, options, 61) == written(&picture, options.threads(Threads::ONE), 5));
+    }
+    assert!(error(&read(&written(&picture, WriteOptions::default().quality(40), 61))) > error(&back));
 }

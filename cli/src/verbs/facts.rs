@@ -299,7 +299,13 @@ fn text(report: &Report) -> String {
     let names: Vec<&str> = report.channels.iter().map(|c| c.name.as_str()).collect();
     match names.as_slice() {
         [_] => row("holds", facts.pixel_format.describe()),
-        _ => row("holds", format!("{}: {}", facts.pixel_format.describe(), names.join(", "))),
+        // A file may have thousands of planes.
+        _ => {
+            let more = names.len().saturating_sub(LISTED);
+            let shown = names.iter().take(LISTED).map(|name| safe(name)).collect::<Vec<_>>().join(", ");
+            let more = if more > 0 { format!(" ... and {more} more") } else { String::new() };
+            row("holds", format!("{}: {shown}{more}", facts.pixel_format.describe()));
+        }
     }
     row("meaning", meaning(&facts.metadata));
     if let Some(tops) = &m.max_codes {

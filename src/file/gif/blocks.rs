@@ -144,6 +144,10 @@ impl Blocks {
 
     /// No more bytes will come: what is known is what there is.
     pub(super) fn cut(&mut self) -> bool {
+        // A frame of which not even the data begins is none.
+        if self.frames.last().is_some_and(|frame| frame.data_at == 0) {
+            self.frames.pop();
+        }
         let there = !self.frames.is_empty();
         if there && self.state != State::End {
             self.remarks.push(format!("the file ends without its end mark, behind {} frames", self.frames.len()));

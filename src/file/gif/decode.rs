@@ -375,7 +375,10 @@ impl Decoder for GifDecoder {
                     return Ok(Stop::Facts);
                 }
                 State::Palette => {
-                    if let Some(stop) = self.palette(input) {
+                    if self.ended && self.salvaging {
+                        // What is not there any more has no colours.
+                        self.frame.colors = vec![[0; 4]; 256];
+                    } else if let Some(stop) = self.palette(input) {
                         return Ok(stop);
                     }
                     self.state = State::Data;

@@ -56,7 +56,7 @@ impl JpegEncoder {
             PixelFormat::Pixels { depth: Depth::U8, layout: Layout::Gray } => 1,
             PixelFormat::Pixels { depth: Depth::U8, layout: Layout::Rgb } => 3,
             PixelFormat::Pixels { layout, .. } if layout.has_alpha() => return refuse("alpha", &[Help::Flatten]),
-            PixelFormat::Pixels { depth: Depth::U8, .. } => return refuse("cmyk", &[Help::Color]),
+            PixelFormat::Pixels { depth: Depth::U8, .. } => 4,
             PixelFormat::Pixels { .. } => return refuse("u16 samples", &[Help::Depth(&[Depth::U8])]),
             PixelFormat::Planes { .. } => return refuse("planes", &[Help::PixelsOfDepth(&[Depth::U8])]),
         };
@@ -67,14 +67,16 @@ impl JpegEncoder {
             return refuse(&format!("a picture of {}; each side must be 1 to 65535", facts.size), &[]);
         }
         let first = match (channels, options.jpeg.sampling) {
-            (1, _) | (_, ChromaSampling::Ratio444) => (1usize, 1usize),
+            // All inks alike.
+            (1 | 4, _) | (_, ChromaSampling::Ratio444) => (1usize, 1usize),
             (_, ChromaSampling::Ratio422) => (2, 1),
             (_, ChromaSampling::Ratio420) => (2, 2),
         };
         let others = std::iter::repeat_n((1, 1), channels).skip(1);
         let shape = McuLayout::new((width, height), std::iter::once(first).chain(others).collect());
         let quality = options.jpeg.quality.clamp(1, 100);
-        let tables = [scaled(&LUMINANCE, quality), scaled(&CHROMA, quality)];
+        let others = if channels == 4 { &LUMINANCE } else { &CHROMA };
+        let tables = [scaled(&LUMINANCE, quality), scaled(others, quality)];
         let scans = Scans {
             shape: shape.clone(),
             ids: (1u8..).take(channels).collect(),
@@ -88,6 +90,10 @@ impl JpegEncoder {
         put_bytes(out, &[0xff, 0xd8])?;
         let mut remarks = Vec::new();
         metadata_segments(facts, out, &mut remarks)?;
+        if channels == 4 {
+            // Adobe's segment: version 100, no transform. Whoever reads it takes ink as inverted.
+            put_segment(out, 0xee, b"Adobe\0\x64\0\0\0\0\0")?;
+        }
         scans.put_quantisers(tables.get(..channels.min(2)).unwrap_or(&tables), out)?;
         let numbers: Vec<u8> = (0..channels).map(|c| u8::from(c > 0)).collect();
         scans.put_frame(if scans.progressive { 0xc2 } else { 0xc0 }, 8, &numbers, out)?;

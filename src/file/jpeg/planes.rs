@@ -33,18 +33,26 @@ pub(super) fn row_of_mcus(forward: &Forward, pixels: &[u8]) -> Row {
     let shape = &forward.shape;
     let ((h, v), channels, width) = (shape.most, shape.factors.len(), usize::from(shape.size.0));
     let (across, down) = (shape.mcus.0 * 8 * h, 8 * v);
-    let mut planes: [Vec<u8>; 3] = [vec![0; across * down], Vec::new(), Vec::new()];
-    if channels == 3 {
-        planes = [0; 3].map(|_| vec![0; across * down]);
-    }
+    let mut planes: [Vec<u8>; 4] = [vec![0; across * down], Vec::new(), Vec::new(), Vec::new()];
+    planes.iter_mut().take(channels).skip(1).for_each(|plane| *plane = vec![0; across * down]);
     let row_bytes = width * channels;
     let level = Level::best();
-    let [a, b, c] = &mut planes;
+    let [a, b, c, d] = &mut planes;
     for y in 0..down {
         let Some(row) = pixels.chunks_exact(row_bytes.max(1)).take(y + 1).next_back() else { continue };
-        let [a, b, c] = [&mut *a, &mut *b, &mut *c].map(|p| p.get_mut(y * across..).and_then(|p| p.get_mut(..across)));
-        let (Some(a), b, c) = (a, b.unwrap_or_default(), c.unwrap_or_default()) else { continue };
+        let parts = [&mut *a, &mut *b, &mut *c, &mut *d];
+        let [a, b, c, d] = parts.map(|p| p.get_mut(y * across..).and_then(|p| p.get_mut(..across)).unwrap_or_default());
         match channels {
+            // Ink is stored inverted.
+            4 => level.fan_out(row, [a, b, c, d], |row, a, b, c, d| {
+                let rows = a.iter_mut().zip(b.iter_mut()).zip(c.iter_mut().zip(d.iter_mut()));
+                for (&[ci, m, y, k], ((a, b), (c, d))) in row.as_chunks::<4>().0.iter().zip(rows) {
+                    [*a, *b, *c, *d] = [!ci, !m, !y, !k];
+                }
+                for plane in [a, b, c, d] {
+                    extend(plane, width);
+                }
+            }),
             3 => level.fan_out(row, [a, b, c, &mut []], |row, a, b, c, _| {
                 let pixels = row.as_chunks::<3>().0.iter();
                 for (&[r, g, bb], (a, (b, c))) in pixels.zip(a.iter_mut().zip(b.iter_mut().zip(c.iter_mut()))) {
@@ -60,7 +68,10 @@ pub(super) fn row_of_mcus(forward: &Forward, pixels: &[u8]) -> Row {
             }
         }
     }
-    let [luminance, cb, cr] = planes;
+    if channels == 4 {
+        return planes.iter().map(|plane| blocks_of(plane, across, &forward.luminance, level)).collect();
+    }
+    let [luminance, cb, cr, _] = planes;
     let blocks = |plane: &[u8], width: usize, reciprocals: &[f32; 64]| blocks_of(plane, width, reciprocals, level);
     if channels == 1 {
         return vec![blocks(&luminance, across, &forward.luminance)];

@@ -274,7 +274,11 @@ impl Chunks {
         let held = each.saturating_mul(u64::from(count));
         let mut planes = std::mem::take(&mut self.band.planes);
         self.band = Band::default();
-        let charge = self.start.limits.charge("rows of strips or tiles, which are held together,", held)?;
+        // And one strip or tile beside it while it is unpacked; that several are together is worth less than they hold.
+        let whole = shape.unpacked(0, shape.stored_rows(first)).saturating_add(shape.row_bytes(0, shape.chunk.width));
+        let beside = if shape.packing == Packing::None && !shape.tiled { held } else { whole };
+        let bytes = held.saturating_add(beside);
+        let charge = self.start.limits.charge("rows of strips or tiles, which are held together,", bytes)?;
         // What is not filled must be zero: tiles that are not in the file, rows that are lost.
         let keeps = self.all_filled && planes.len() == row_bytes.len();
         if !keeps {

@@ -32,7 +32,12 @@ pub(in crate::file) struct TiffDecoder {
     salvaging: bool,
     /// Tables and what has been fetched of values.
     charge: Charge,
+    /// Names of planes and what else there is for each sample.
+    samples: Charge,
 }
+
+/// Bytes that a sample of a pixel takes beside its pixels: its bits, its name here and in copies of the facts.
+const A_SAMPLE: u64 = 512;
 
 /// What is read next.
 enum State {
@@ -69,6 +74,7 @@ impl TiffDecoder {
             given: 0,
             salvaging: false,
             charge: Charge::NONE,
+            samples: Charge::NONE,
         }
     }
 
@@ -185,6 +191,8 @@ impl TiffDecoder {
             return Ok(None);
         }
         limits.check_metadata(notes::bytes(v))?;
+        self.samples = Charge::NONE;
+        self.samples = limits.charge("samples of a pixel", (shape.bits.len() as u64).saturating_mul(A_SAMPLE))?;
         let meant = Meant::read(v)?;
         let mut form = Form::of(&shape, v, &meant, self.start.indices)?;
         notes::read(v, &mut form.metadata, &mut form.remarks);

@@ -12,6 +12,9 @@ use crate::frame::{AnyNumbersMut, AnyPlanes, PixelFormat, SamplesMut};
 use crate::pixel::{Channels, Depth, NumberKind, Sample, codes as scale};
 use std::ops::Range;
 
+/// Samples that are converted at a time.
+const PIECE: usize = 64 << 10;
+
 /// How rows are converted.
 #[derive(Debug)]
 enum Way {
@@ -102,13 +105,37 @@ impl Converter {
         }
     }
 
-    /// Puts the pixels of some columns, whose bytes these are, a slice for each plane of the file.
-    pub(super) fn put(&mut self, rows: &[&[u8]], columns: Range<usize>, slot: Slot<'_>) -> Result<()> {
+    /// Puts the pixels of some columns, whose bytes these are, a slice for each plane of the file: so many at a time that codes between
+    /// the two take little memory, however long the row is.
+    pub(super) fn put(&mut self, rows: &[&[u8]], columns: Range<usize>, mut slot: Slot<'_>) -> Result<()> {
+        let samples = self.held.len().max(1);
+        // Whole bytes begin with every eighth pixel.
+        let each = PIECE.checked_div(samples).unwrap_or(0).next_multiple_of(8).max(8);
+        let mut first = columns.start;
+        let mut parts: Vec<&[u8]> = Vec::with_capacity(rows.len());
+        while first < columns.end {
+            let end = first.saturating_add(each).min(columns.end);
+            let skipped = first.saturating_sub(columns.start);
+            parts.clear();
+            for (plane, row) in rows.iter().enumerate() {
+                let bits: usize = match self.planar {
+                    true => self.held.get(plane).copied().unwrap_or(8).into(),
+                    false => self.held.iter().map(|&b| usize::from(b)).sum(),
+                };
+                parts.push(row.get(bits.saturating_mul(skipped) >> 3..).unwrap_or_default());
+            }
+            self.put_part(&parts, first..end, &mut slot)?;
+            first = end;
+        }
+        Ok(())
+    }
+
+    fn put_part(&mut self, rows: &[&[u8]], columns: Range<usize>, slot: &mut Slot<'_>) -> Result<()> {
         match slot {
             Slot::Row(SamplesMut::U8(to)) => self.bytes(rows, columns, to),
             Slot::Row(SamplesMut::U16(to)) => self.words(rows, columns, to),
             Slot::Row(SamplesMut::F32(to)) => self.floats(rows, columns, to),
-            Slot::Planes(planes, y) => self.planes(rows, columns, planes, y),
+            Slot::Planes(planes, y) => self.planes(rows, columns, planes, *y),
             Slot::Skip | Slot::Full => Ok(()),
         }
     }
