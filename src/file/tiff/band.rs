@@ -3,12 +3,8 @@
 //! A band is one row of tiles, or strips of about 4 MiB together, and is the only one held. Strips that are not packed are fetched a
 //! part at a time, however large they are.
 
-use super::codecs;
-use super::color;
 use super::fetch::Fetch;
-use super::jpeg;
-use super::predictor;
-use super::shape::{Packing, Predictor, Shape};
+use super::shape::{Packing, Shape};
 use crate::error::{Error, ErrorKind, Result};
 use crate::file::decoder::{Start, Stop};
 use crate::frame::FileFormat;
@@ -62,27 +58,27 @@ pub(super) struct Band {
 }
 
 /// A strip or tile, or rows of one, as it lies in the file.
-struct Job {
-    plane: usize,
-    down: u32,
-    across: u32,
+pub(super) struct Job {
+    pub(super) plane: usize,
+    pub(super) down: u32,
+    pub(super) across: u32,
     /// Its place among all, and where it is in the file.
-    number: u64,
-    at: u64,
+    pub(super) number: u64,
+    pub(super) at: u64,
     /// The picture's first row in it, and how many.
-    first: u32,
-    rows: u32,
+    pub(super) first: u32,
+    pub(super) rows: u32,
     /// How many bytes of it are fetched.
-    wanted: usize,
-    bytes: Vec<u8>,
+    pub(super) wanted: usize,
+    pub(super) bytes: Vec<u8>,
 }
 
 /// What came of it: rows one behind the other.
-struct Done {
-    job: Job,
-    bytes: Vec<u8>,
-    good: u32,
-    fault: Option<Error>,
+pub(super) struct Done {
+    pub(super) job: Job,
+    pub(super) bytes: Vec<u8>,
+    pub(super) good: u32,
+    pub(super) fault: Option<Error>,
 }
 
 impl Chunks {
@@ -389,92 +385,6 @@ impl Chunks {
             if let Some(to) = to.get_mut(from..).and_then(|to| to.get_mut(..each)) {
                 to.copy_from_slice(from_row);
             }
-        }
-    }
-
-    /// Unpacks a strip or tile: numbers in this machine's byte order, differences undone.
-    fn unpack_one(&self, mut job: Job) -> Done {
-        let packed = std::mem::take(&mut job.bytes);
-        let shape = &self.shape;
-        let stored = match shape.packing == Packing::None && !shape.tiled {
-            true => job.rows,
-            false => shape.stored_rows(job.down),
-        };
-        let row_bytes = shape.row_bytes(job.plane, shape.chunk.width) as usize;
-        let whole = shape.unpacked(job.plane, stored) as usize;
-        let placed = |line: String| {
-            let line = format!("{} {}: {line}", shape.chunk_name(), job.number);
-            Error::malformed(line).in_format(FileFormat::Tiff, Some(job.at))
-        };
-        let (mut bytes, mut came, mut fault) = match shape.packing {
-            Packing::None => {
-                let came = packed.len();
-                let mut bytes = packed;
-                bytes.resize(whole, 0);
-                (bytes, came, None)
-            }
-            Packing::Jpeg => {
-                let mut room = vec![0; whole];
-                let channels = shape.bits_in(job.plane).len();
-                let rows = (row_bytes, stored);
-                match jpeg::unpack(shape, &self.jpeg_tables, &packed, self.start, channels, rows, &mut room) {
-                    Ok(came) => (room, came, None),
-                    Err(e) if e.is_about_bytes() => (room, 0, Some(placed(e.kind().to_string()))),
-                    Err(e) => (room, 0, Some(e)),
-                }
-            }
-            _ => {
-                // A row more shows whether there is too much; the last strip may be filled up.
-                let mut room = vec![0; whole.saturating_add(row_bytes)];
-                let found = codecs::unpack(shape.packing, &packed, shape.lowest_first, shape.chunk.width, &mut room);
-                let too_much = found.bytes > whole.saturating_add(row_bytes).saturating_sub(1);
-                let filled_up = !shape.tiled && job.rows < shape.chunk.height;
-                let fault = match found.fault {
-                    Some(e) if found.bytes < whole => Some(placed(e.kind().to_string())),
-                    _ if too_much && !filled_up => Some(placed(format!("it unpacks to more than its {whole} bytes"))),
-                    _ => None,
-                };
-                room.truncate(whole);
-                (room, found.bytes.min(whole), fault)
-            }
-        };
-        if came < whole && fault.is_none() {
-            fault = Some(placed(format!("it has {came} of its {whole} bytes")));
-        }
-        if shape.chroma != (1, 1) && shape.packing != Packing::Jpeg {
-            let mut pixels = vec![0; row_bytes.saturating_mul(stored as usize)];
-            color::units_to_pixels(shape, &bytes, stored, &mut pixels);
-            let row_of_units = shape.unpacked(job.plane, 1).max(1) as usize;
-            came = came
-                .checked_div(row_of_units)
-                .unwrap_or(0)
-                .saturating_mul(row_bytes)
-                .saturating_mul(shape.chroma.1 as usize);
-            bytes = pixels;
-        } else if shape.packing != Packing::Jpeg {
-            self.undo(job.plane, &mut bytes, row_bytes);
-        }
-        let good = u32::try_from(came.checked_div(row_bytes).unwrap_or(0)).unwrap_or(u32::MAX).min(job.rows);
-        Done { job, bytes, good, fault }
-    }
-
-    /// Whether numbers are to be changed before they are used.
-    pub(super) fn changes(&self, plane: usize) -> bool {
-        let bits = self.shape.bits_in(plane);
-        let first = bits.first().copied().unwrap_or(8);
-        let whole = bits.iter().all(|&b| b == first) && matches!(first, 8 | 16 | 24 | 32 | 64);
-        whole && (self.shape.predictor != Predictor::None || (first != 8 && self.swapped))
-    }
-
-    /// Undoes differences, and puts numbers into this machine's byte order.
-    pub(super) fn undo(&self, plane: usize, bytes: &mut [u8], row_bytes: usize) {
-        let bits = self.shape.bits_in(plane);
-        let first = bits.first().copied().unwrap_or(8);
-        if !self.changes(plane) {
-            return;
-        }
-        for row in bytes.chunks_exact_mut(row_bytes.max(1)) {
-            predictor::undo(self.shape.predictor, row, usize::from(first >> 3), bits.len(), self.swapped);
         }
     }
 }

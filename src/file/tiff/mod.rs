@@ -8,6 +8,7 @@
 //! refused by name.
 
 mod band;
+mod chunk;
 mod codecs;
 mod color;
 mod decode;
@@ -22,6 +23,7 @@ mod jpeg;
 mod notes;
 mod numbers;
 mod page_out;
+mod page_tags;
 mod predictor;
 mod rows;
 mod shape;
