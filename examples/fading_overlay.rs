@@ -27,7 +27,7 @@ fn main() -> rahmen_show::Result<()> {
         println!("{title}: changed {region}");
         Ok(panel(&picture, title))
     };
-    let linear = Light::linear_of(quay.metadata());
+    let linear = Light::linear_of(quay.metadata())?;
     let figure = Figure::new("Spray over the quay")
         .row(vec![panel(&faded, "fog that fades in"), with(BlendRules::default(), "normal")?])
         .row(vec![

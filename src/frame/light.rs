@@ -1,7 +1,8 @@
 //! Whether pixels are mixed as they are encoded, or as the light that they stand for.
 
 use super::Metadata;
-use crate::pixel::{Meaning, Transfer};
+use crate::error::{Error, Result};
+use crate::pixel::{Meaning, Primaries, Transfer};
 
 /// Light that is mixed in.
 #[derive(Debug, Clone, Copy, PartialEq, Default)]
@@ -16,10 +17,20 @@ pub enum Light {
 
 impl Light {
     /// Linear light by the curve of a picture; encoded where its numbers are light or values already.
-    pub fn linear_of(metadata: &Metadata) -> Light {
+    ///
+    /// # Errors
+    /// A picture whose ICC profile has a curve without a formula, or cannot be used: convert it to a named space first.
+    pub fn linear_of(metadata: &Metadata) -> Result<Light> {
+        // A profile whose curve is known has stated it beside its primaries.
+        let unknown =
+            metadata.icc.is_some() && metadata.primaries == Primaries::Unknown && metadata.code_points.is_none();
         match metadata.meaning {
-            Meaning::Color => Light::Linear(metadata.transfer),
-            _ => Light::Encoded,
+            Meaning::Color if unknown => Err(Error::invalid(
+                "light",
+                "linear light needs the picture's curve, and its ICC profile has none with a formula; convert it to a named space first (`to_space`)",
+            )),
+            Meaning::Color => Ok(Light::Linear(metadata.transfer)),
+            _ => Ok(Light::Encoded),
         }
     }
 

@@ -79,8 +79,11 @@ impl ResizeRules {
 
     /// The rules that a picture's metadata ask for where light is to be mixed: linear by its own curve, or as its numbers
     /// are where those are light or values already.
-    pub fn of(kernel: Kernel, metadata: &crate::frame::Metadata) -> ResizeRules {
-        ResizeRules::new(kernel).light(Light::linear_of(metadata))
+    ///
+    /// # Errors
+    /// As [`Light::linear_of`].
+    pub fn of(kernel: Kernel, metadata: &crate::frame::Metadata) -> Result<ResizeRules> {
+        Ok(ResizeRules::new(kernel).light(Light::linear_of(metadata)?))
     }
 
     /// Sets the maximum number of threads.

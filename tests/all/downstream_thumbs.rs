@@ -21,7 +21,7 @@ fn thumb(from: &Path, to: &Path, most: Size) -> rahmen::Result<Done> {
         Err(e) if matches!(e.kind(), ErrorKind::Limit { .. }) => Reader::open(from, options.reduced(Reduced::Eighth))?,
         other => other?,
     };
-    let rules = ResizeRules::of(Kernel::CatmullRom, &reader.facts().metadata);
+    let rules = ResizeRules::of(Kernel::CatmullRom, &reader.facts().metadata).unwrap();
     let alpha =
         matches!(&reader.facts().pixel_format, rahmen::PixelFormat::Pixels { layout, .. } if layout.has_alpha());
     let steps: Vec<Box<dyn Step>> = vec![

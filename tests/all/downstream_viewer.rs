@@ -19,7 +19,7 @@ fn show(path: &str, most: Size) -> rahmen::Result<(Vec<u8>, RawLayout)> {
     if matches!(&reader.facts().pixel_format, PixelFormat::Planes { names, .. } if names.len() > 4) {
         steps.push(Box::new(PickPlanes::new(vec![0])));
     }
-    let light = ResizeRules::of(Kernel::CatmullRom, &reader.facts().metadata);
+    let light = ResizeRules::of(Kernel::CatmullRom, &reader.facts().metadata).unwrap();
     steps.extend([
         Box::new(Orient::upright()) as Box<dyn Step>,
         Box::new(Resize::new(Target::ShrinkToFit(most), light)),

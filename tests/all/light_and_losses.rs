@@ -175,3 +175,18 @@ fn a_chunk_of_codes_that_cannot_be_is_passed_over_and_significant_bits_are_no_co
     let other = png(&[12], b"sBIT");
     assert_eq!((other.metadata().max_codes.clone(), other.metadata().significant_bits.clone()), (None, Some(vec![12])));
 }
+
+#[test]
+fn linear_light_of_a_profile_without_a_formula_is_refused() {
+    use rahmen::frame::Light;
+    let mut m = rahmen::Metadata::default();
+    assert_eq!(Light::linear_of(&m).unwrap(), Light::Linear(Transfer::Srgb));
+    // What reading leaves of a profile by tables: its bytes, and no primaries.
+    m.icc = Some([0u8; 4].into());
+    m.primaries = rahmen::Primaries::Unknown;
+    let error = Light::linear_of(&m).unwrap_err().to_string();
+    assert!(error.contains("its ICC profile has none with a formula"), "{error}");
+    assert!(rahmen::resample::ResizeRules::of(rahmen::resample::Kernel::Box, &m).is_err());
+    m.meaning = Meaning::values();
+    assert_eq!(Light::linear_of(&m).unwrap(), Light::Encoded);
+}

@@ -116,7 +116,7 @@ impl Making for Rotate {
             rules = rules.edge(edge.channels_of(input).map_err(anyhow::Error::msg)?);
         }
         if self.light == Some(LightWord::Linear) {
-            rules = rules.light(Light::linear_of(&input.metadata));
+            rules = rules.light(Light::linear_of(&input.metadata)?);
         }
         let step = flow::RotateBy::new(degrees, rules);
         Ok(vec![Box::new(if self.same_size { step.same_size() } else { step })])

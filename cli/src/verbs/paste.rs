@@ -92,7 +92,7 @@ impl Blending {
         let mut rules = BlendRules::default().mode(self.blend.unwrap_or_default());
         rules = rules.operator(self.operator.unwrap_or_default()).opacity(self.opacity.unwrap_or(100.0) / 100.0);
         if self.light == Some(LightWord::Linear) {
-            rules = rules.light(Light::linear_of(base.metadata()));
+            rules = rules.light(Light::linear_of(base.metadata())?);
         }
         let mask = match (&self.mask, self.gradient.mask(over.size())?) {
             (Some(_), Some(_)) => return Err(Failure::words("--mask and a gradient are two masks; leave one out")),

@@ -125,7 +125,7 @@ impl Making for Resize {
         }
         rules = rules.edge(self.edge.channels_of(input).map_err(anyhow::Error::msg)?);
         if self.light == LightWord::Linear {
-            rules = rules.light(Light::linear_of(&input.metadata));
+            rules = rules.light(Light::linear_of(&input.metadata)?);
         }
         let step = flow::Resize::new(self.target()?, rules);
         Ok(vec![Box::new(match self.area(input.size)? {
