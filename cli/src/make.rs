@@ -162,7 +162,7 @@ impl Becomes {
 pub(crate) struct Written {
     #[arg(skip)]
     not_forced: bool,
-    /// Format, where the extension does not say it: png, jpg, tif, gif, pgm, ppm, pbm, pam, pfm, bmp, tga, qoi, npy, raw
+    /// Format, where the extension does not say it: png, jpg, tif, gif, pgm, ppm, pbm, pam, pfm, bmp, tga, qoi, npy, npz, raw
     #[arg(long, value_name = "NAME", help_heading = "Writing")]
     format: Option<String>,
     /// Compression of PNG and TIFF: 0 stores, 9 is smallest and slowest (default: 3); for TIFF also packbits, lzw or deflate (default)

@@ -42,6 +42,7 @@ pub fn read_as(format: FileFormat, bytes: &[u8]) {
         FileFormat::Bmp => b"BM",
         FileFormat::Qoi => b"qoif",
         FileFormat::Gif => b"GIF89a",
+        FileFormat::Npz => b"PK\x03\x04",
         FileFormat::Npy => b"\x93NUMPY",
         FileFormat::Pfm => b"P",
         FileFormat::Pnm => b"P",

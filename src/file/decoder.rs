@@ -278,6 +278,8 @@ pub(super) fn decoder_for(format: FileFormat, start: Start) -> Result<Box<dyn De
         FileFormat::Qoi => Ok(Box::new(super::qoi::QoiDecoder::new(start))),
         #[cfg(feature = "npy")]
         FileFormat::Npy => Ok(Box::new(super::npy::NpyDecoder::new(start))),
+        #[cfg(feature = "npy")]
+        FileFormat::Npz => Ok(Box::new(super::npz::NpzDecoder::new(start))),
         #[cfg(feature = "raw")]
         FileFormat::Raw => Ok(Box::new(super::raw::RawDecoder::new(start)?)),
         other => {

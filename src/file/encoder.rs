@@ -75,6 +75,8 @@ pub(super) fn encoder_for(
         FileFormat::Tga => Ok(Box::new(super::tga::TgaEncoder::new(facts, out)?)),
         #[cfg(feature = "npy")]
         FileFormat::Npy => Ok(Box::new(super::npy::NpyEncoder::new(facts, out)?)),
+        #[cfg(feature = "npy")]
+        FileFormat::Npz => Ok(Box::new(super::npz::NpzEncoder::new(facts, options, out)?)),
         #[cfg(feature = "raw")]
         FileFormat::Raw => Ok(Box::new(super::raw::RawEncoder::new(facts, options.raw, out)?)),
         #[cfg(feature = "pfm")]
@@ -92,7 +94,8 @@ pub(super) fn encoder_for(
 /// dropped.
 pub(super) fn refuse_what_none_holds(format: FileFormat, facts: &Facts) -> Result<()> {
     // Plain numbers have a place there; each checks its own types.
-    let any_number = matches!(format, FileFormat::Pfm | FileFormat::Npy | FileFormat::Tiff | FileFormat::Raw);
+    let any_number =
+        matches!(format, FileFormat::Pfm | FileFormat::Npy | FileFormat::Npz | FileFormat::Tiff | FileFormat::Raw);
     match (&facts.metadata.meaning, &facts.pixel_format) {
         (Meaning::Values { .. }, _) if !any_number => Err(cannot_hold(format, "values with a unit", &[Help::Window])),
         (_, PixelFormat::Planes { number, .. }) if !any_number => {
@@ -116,6 +119,7 @@ pub(super) fn refuse_what_none_holds(format: FileFormat, facts: &Facts) -> Resul
                     | FileFormat::Tiff
                     | FileFormat::Gif
                     | FileFormat::Npy
+                    | FileFormat::Npz
             ) =>
         {
             Err(cannot_hold(format, "indices into a palette", &[Help::Color, Help::Extension("png")]))

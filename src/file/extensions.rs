@@ -8,7 +8,7 @@ pub fn writable_extensions() -> Vec<&'static str> {
     let pfm: &[&str] = if cfg!(feature = "pfm") { &["pfm"] } else { &[] };
     let bmp: &[&str] = if cfg!(feature = "bmp") { &["bmp"] } else { &[] };
     let tga: &[&str] = if cfg!(feature = "tga") { &["tga"] } else { &[] };
-    let npy: &[&str] = if cfg!(feature = "npy") { &["npy"] } else { &[] };
+    let npy: &[&str] = if cfg!(feature = "npy") { &["npy", "npz"] } else { &[] };
     let jpeg: &[&str] = if cfg!(feature = "jpeg") { &["jpg", "jpeg"] } else { &[] };
     let tiff: &[&str] = if cfg!(feature = "tiff") { &["tif", "tiff"] } else { &[] };
     let gif: &[&str] = if cfg!(feature = "gif") { &["gif"] } else { &[] };

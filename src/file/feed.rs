@@ -37,8 +37,9 @@ pub(super) fn begin(
         input.fill(sniff::ENOUGH)?;
     }
     // Directories lead anywhere; frames are counted first.
-    let anywhere =
-        format == FileFormat::Tiff && cfg!(feature = "tiff") || format == FileFormat::Gif && cfg!(feature = "gif");
+    let anywhere = format == FileFormat::Tiff && cfg!(feature = "tiff")
+        || format == FileFormat::Gif && cfg!(feature = "gif")
+        || format == FileFormat::Npz && cfg!(feature = "npy");
     if anywhere && input.length().is_none() {
         input.keep(u64::MAX)?;
         input.fill(sniff::ENOUGH)?;

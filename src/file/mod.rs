@@ -28,6 +28,8 @@ mod limits;
 mod lossless;
 #[cfg(feature = "npy")]
 mod npy;
+#[cfg(feature = "npy")]
+mod npz;
 mod options;
 #[cfg(feature = "pfm")]
 mod pfm;

@@ -20,6 +20,7 @@ pub(super) fn format_of(start: &[u8], formats: &Formats) -> Option<FileFormat> {
         _ if starts(b"qoif") => Some(FileFormat::Qoi),
         _ if starts(b"GIF87a") || starts(b"GIF89a") => Some(FileFormat::Gif),
         _ if starts(b"\x93NUMPY") => Some(FileFormat::Npy),
+        _ if starts(b"PK\x03\x04") => Some(FileFormat::Npz),
         [b'B', b'M', ..] => Some(FileFormat::Bmp),
         _ => formats.of_start(start).or_else(|| is_targa(start).then_some(FileFormat::Tga)),
     }

@@ -297,7 +297,7 @@ fn scaled(facts: &Facts, options: &WriteOptions, path: Option<&Path>) -> Result<
 }
 
 fn scaled_for(format: FileFormat, facts: &Facts) -> Result<(Facts, Option<Box<dyn Stage>>)> {
-    let plain = matches!(format, FileFormat::Npy | FileFormat::Raw);
+    let plain = matches!(format, FileFormat::Npy | FileFormat::Npz | FileFormat::Raw);
     if facts.metadata.scale == Scale::Full || plain {
         return Ok((facts.clone(), None));
     }

@@ -28,6 +28,8 @@ pub enum FileFormat {
     Gif,
     /// NumPy array.
     Npy,
+    /// Several NumPy arrays in a ZIP archive.
+    Npz,
     /// Bytes that a [`RawLayout`](crate::frame::RawLayout) describes.
     Raw,
     /// A format from outside the library, of this name: see [`Formats`](crate::file::Formats).
@@ -48,6 +50,7 @@ impl FileFormat {
         FileFormat::Qoi,
         FileFormat::Gif,
         FileFormat::Npy,
+        FileFormat::Npz,
         FileFormat::Raw,
     ];
 
@@ -65,6 +68,7 @@ impl FileFormat {
             FileFormat::Qoi => "QOI",
             FileFormat::Gif => "GIF",
             FileFormat::Npy => "NPY",
+            FileFormat::Npz => "NPZ",
             FileFormat::Raw => "raw",
             FileFormat::Other(name) => name,
         }
@@ -84,6 +88,7 @@ impl FileFormat {
             FileFormat::Qoi => &["qoi"],
             FileFormat::Gif => &["gif"],
             FileFormat::Npy => &["npy"],
+            FileFormat::Npz => &["npz"],
             FileFormat::Raw | FileFormat::Other(_) => &[],
         }
     }

@@ -39,6 +39,7 @@ mod light_and_losses;
 mod map_files;
 mod measures_follow_references;
 mod no_more_than_needed;
+mod npz_files;
 mod png_every_kind;
 mod png_files;
 mod profiles;

@@ -1,0 +1,6 @@
+//! Files that start as one of this format does.
+#![no_main]
+
+use rahmen::FileFormat;
+
+libfuzzer_sys::fuzz_target!(|bytes: &[u8]| rahmen_fuzz::read_as(FileFormat::Npz, bytes));
