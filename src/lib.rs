@@ -36,6 +36,8 @@
         feature = "bmp",
         feature = "tga",
         feature = "qoi",
+        feature = "tiff",
+        feature = "gif",
         feature = "npy",
         feature = "raw"
     )),

@@ -117,3 +117,17 @@ fn standard_input_and_output_carry_both() {
         assert_eq!(json(&["compare", file, &copy, "--json"])[0]["equal"], true);
     }
 }
+
+#[test]
+fn arrays_of_one_archive_are_pages_too() {
+    let folder = Folder::new();
+    let (all, one) = (folder.path("all.npz"), folder.path("one.npy"));
+    out(&["merge", "--pages", &all, &demo("quay-dawn.png"), &demo("depths.npy")]);
+    let facts = &json(&["facts", &all, "--page", "2", "--json"])[0];
+    assert_eq!(
+        (facts["pages"].as_u64(), facts["depth"].as_str(), facts["format"].as_str()),
+        (Some(2), Some("f32"), Some("NPZ"))
+    );
+    out(&["save", &all, &one, "--page", "2"]);
+    assert_eq!(json(&["compare", &demo("depths.npy"), &one, "--json"])[0]["equal"], true);
+}
