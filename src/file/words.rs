@@ -33,3 +33,40 @@ pub(super) fn extend_words_be(out: &mut Vec<u8>, numbers: &[u16]) {
 pub(super) fn shown(text: &str, most: usize) -> String {
     text.chars().take(most).flat_map(char::escape_default).collect()
 }
+
+/// A float of 16 bits (IEEE 754 binary16) as one of 32, which holds each exactly.
+#[cfg(any(feature = "npy", feature = "tiff"))]
+pub(super) fn half_to_f32(bits: u16) -> f32 {
+    let (exponent, fraction) = (u32::from(bits >> 10 & 31), u32::from(bits & 1023));
+    let magnitude = match exponent {
+        // Multiples of 2^-24.
+        0 => fraction as f32 / 16_777_216.0,
+        // Infinity, and what is not a number.
+        31 => f32::from_bits(0x7f80_0000 | fraction << 13),
+        // The exponents' biases are 15 and 127.
+        _ => f32::from_bits(exponent.wrapping_add(112) << 23 | fraction << 13),
+    };
+    if bits >> 15 == 1 { -magnitude } else { magnitude }
+}
+
+#[cfg(all(test, any(feature = "npy", feature = "tiff")))]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn every_half_float_is_what_ieee_754_says() {
+        for bits in 0..=u16::MAX {
+            // (-1)^s x 2^(e - 15) x (1 + f / 1024), or without the one and with e = 1 where e is 0 (3.4 of the standard).
+            let (e, f) = (i32::from(bits >> 10 & 31), f64::from(bits & 1023) / 1024.0);
+            let magnitude = match e {
+                31 if f > 0.0 => f64::NAN,
+                31 => f64::INFINITY,
+                0 => f * 2f64.powi(-14),
+                e => (1.0 + f) * 2f64.powi(e - 15),
+            };
+            let wanted = if bits >> 15 == 1 { -magnitude } else { magnitude };
+            let found = f64::from(half_to_f32(bits));
+            assert!(found.is_nan() && wanted.is_nan() || found.to_bits() == wanted.to_bits(), "{bits:#x}: {found}");
+        }
+    }
+}

@@ -6,8 +6,8 @@ use rahmen::file::{ReadAs, ReadOptions, TiffCompression, WriteOptions, Writer, d
 use rahmen::flow::{Sink, Strip};
 use rahmen::frame::{AnyPlanes, Planes, Resolution, ResolutionUnit, Text, Time};
 use rahmen::{
-    Cmyk, Content, Depth, FileFormat, Frame, Gray, GrayAlpha, Layout, Meaning, Metadata, Orientation, Picture,
-    Primaries, Rgb, Rgba, Size, Threads,
+    Cmyk, Content, Depth, FileFormat, Frame, Gray, GrayAlpha, Meaning, Metadata, Orientation, Picture, Primaries, Rgb,
+    Rgba, Size, Threads,
 };
 use std::sync::Arc;
 
@@ -338,9 +338,14 @@ fn smaller_copies_are_the_means_of_four() {
 }
 
 #[test]
-fn tiles_of_a_size_that_no_reader_knows_are_refused() {
+fn what_no_reader_knows_is_refused() {
     let frame = Frame::filled(Size::new(4, 4), Gray::new(1u8)).unwrap();
     let error = encode(&frame, FileFormat::Tiff, WriteOptions::default().tiled(100)).unwrap_err();
     assert_eq!(error.to_string(), "tiles of 100 pixels; TIFF has multiples of 16");
-    let _ = Layout::Gray;
+    // Palettes of TIFF are opaque: what shines through would be lost.
+    let clear = Frame::from_fn(Size::new(4, 4), |x, _| Rgba::new(9u8, 9, 9, if x == 0 { 0 } else { 255 })).unwrap();
+    let png = encode(&clear, FileFormat::Png, Default::default()).unwrap();
+    let indices = decode(&png, ReadOptions::default().read_as(ReadAs::Indices)).unwrap();
+    let error = encode(&indices, FileFormat::Tiff, WriteOptions::default()).unwrap_err();
+    assert!(error.to_string().starts_with("TIFF cannot hold a palette with alpha"), "{error}");
 }

@@ -5,6 +5,7 @@ use super::header::{Header, wanted};
 use crate::error::{Error, Result};
 use crate::file::decoder::{Decoder, RowsOut, Slot, Start, Stop, gather};
 use crate::file::stored::StoredRows;
+use crate::file::words::half_to_f32;
 use crate::frame::{AnyNumbersMut, AnyPlanes, Facts, FileFormat, Metadata, PixelFormat, RowOrder, SamplesMut, Size};
 use crate::memory::Charge;
 use crate::pixel::{Depth, Layout, Meaning, NumberKind, Sample, Transfer};
@@ -279,41 +280,5 @@ fn halves_apart(row: &[u8], planes: &mut [AnyNumbersMut<'_>], y: u32, swapped: b
         let own = elements.iter().skip(channel).step_by(channels);
         values.extend(own.map(|v| f64::from(half_to_f32(u16::load(v, swapped)))));
         plane.put_row(y, &values);
-    }
-}
-
-/// A float of 16 bits (IEEE 754 binary16) as one of 32, which holds each exactly.
-fn half_to_f32(bits: u16) -> f32 {
-    let (exponent, fraction) = (u32::from(bits >> 10 & 31), u32::from(bits & 1023));
-    let magnitude = match exponent {
-        // Multiples of 2^-24.
-        0 => fraction as f32 / 16_777_216.0,
-        // Infinity, and what is not a number.
-        31 => f32::from_bits(0x7f80_0000 | fraction << 13),
-        // The exponents' biases are 15 and 127.
-        _ => f32::from_bits(exponent.wrapping_add(112) << 23 | fraction << 13),
-    };
-    if bits >> 15 == 1 { -magnitude } else { magnitude }
-}
-
-#[cfg(test)]
-mod tests {
-    use super::*;
-
-    #[test]
-    fn every_half_float_is_what_ieee_754_says() {
-        for bits in 0..=u16::MAX {
-            // (-1)^s x 2^(e - 15) x (1 + f / 1024), or without the one and with e = 1 where e is 0 (3.4 of the standard).
-            let (e, f) = (i32::from(bits >> 10 & 31), f64::from(bits & 1023) / 1024.0);
-            let magnitude = match e {
-                31 if f > 0.0 => f64::NAN,
-                31 => f64::INFINITY,
-                0 => f * 2f64.powi(-14),
-                e => (1.0 + f) * 2f64.powi(e - 15),
-            };
-            let wanted = if bits >> 15 == 1 { -magnitude } else { magnitude };
-            let found = f64::from(half_to_f32(bits));
-            assert!(found.is_nan() && wanted.is_nan() || found.to_bits() == wanted.to_bits(), "{bits:#x}: {found}");
-        }
     }
 }

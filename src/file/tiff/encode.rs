@@ -7,10 +7,10 @@ use super::page_tags::{Link, camera, layout_tags, metadata_tags, remarks_on};
 use super::shape::Packing;
 use super::tags;
 use super::tags_out::Tags;
-use crate::error::{Error, Result};
-use crate::file::encoder::{Encoder, Output, palette_of, put_bytes};
+use crate::error::{Error, Help, Result};
+use crate::file::encoder::{Encoder, Output, cannot_hold, palette_of, put_bytes};
 use crate::file::options::{TiffCompression, WriteOptions};
-use crate::frame::{Content, Facts};
+use crate::frame::{Content, Facts, FileFormat};
 use std::io::{Read, Seek, Write};
 
 /// Bytes kept in memory before a temporary file takes them, where the output can only be written in order.
@@ -220,7 +220,10 @@ impl Chunks {
 
 impl Page {
     fn new(facts: &Facts, options: &WriteOptions, remarks: &mut Vec<String>) -> Result<Page> {
-        palette_of(facts)?;
+        if palette_of(facts)?.is_some_and(|palette| !palette.is_opaque()) {
+            let help = &[Help::NoIndices, Help::Extension("png")];
+            return Err(cannot_hold(FileFormat::Tiff, "a palette with alpha", help));
+        }
         let packing = match options.tiff.compression {
             _ if options.compression == 0 => Packing::None,
             TiffCompression::None => Packing::None,

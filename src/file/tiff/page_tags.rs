@@ -168,7 +168,4 @@ pub(super) fn remarks_on(facts: &Facts, remarks: &mut Vec<String>) {
         others.meaning = Meaning::values();
     }
     remarks.extend(left_out(&others, false));
-    if m.meaning == Meaning::Indices && m.palette.as_ref().is_some_and(|p| !p.is_opaque()) {
-        remarks.push("the palette's alpha is not kept: TIFF palettes are opaque".to_string());
-    }
 }

@@ -3,11 +3,12 @@
 use super::color::{Ycbcr, lab};
 use super::form::{Form, top};
 use super::shape::{Kind, Packing, Photometric, Predictor, Shape};
-use super::unpack::{codes, float24, half, signed};
+use super::unpack::{codes, float24, signed};
 use crate::convert::premultiply::unpremultiply_row;
 use crate::convert::swizzle;
 use crate::error::{Error, Result};
 use crate::file::decoder::Slot;
+use crate::file::words::half_to_f32;
 use crate::frame::{AnyNumbersMut, AnyPlanes, PixelFormat, SamplesMut};
 use crate::pixel::{Channels, Depth, NumberKind, Sample, codes as scale};
 use std::ops::Range;
@@ -393,7 +394,7 @@ fn expand<S: Sample>(codes: &[u32], colors: &[[u16; 3]], sample: impl Fn(u16) ->
 
 fn float_of(code: u32, bits: u16) -> f32 {
     match bits {
-        16 => half(code as u16),
+        16 => half_to_f32(code as u16),
         24 => float24(code),
         _ => f32::from_bits(code),
     }
