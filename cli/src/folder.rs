@@ -2,7 +2,6 @@
 
 use crate::fail::Done;
 use anyhow::Context;
-use std::io::Write;
 use std::path::{Path, PathBuf};
 
 /// A folder to write into. Dropped before [`keep`](OutputFolder::keep), it takes the files that were written with it, and the folder
@@ -33,20 +32,7 @@ impl OutputFolder {
 
     /// Writes a small file, whole or not at all, and forces it to the disk.
     pub(crate) fn write(&mut self, name: &str, bytes: &[u8]) -> Done {
-        let path = self.place(name);
-        let written = || -> std::io::Result<()> {
-            let mut builder = tempfile::Builder::new();
-            #[cfg(unix)]
-            builder.permissions(std::os::unix::fs::PermissionsExt::from_mode(0o666));
-            let mut file = builder.prefix(".rahmen-").suffix(".part").tempfile_in(&self.path)?;
-            file.write_all(bytes)?;
-            file.as_file().sync_all()?;
-            file.persist(&path)?;
-            #[cfg(unix)]
-            std::fs::File::open(&self.path)?.sync_all()?;
-            Ok(())
-        };
-        Ok(written().with_context(|| format!("{}: cannot write", path.display()))?)
+        Ok(rahmen::file::write_bytes(self.place(name), bytes)?)
     }
 
     /// The work is done: everything stays.

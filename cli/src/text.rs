@@ -35,6 +35,14 @@ pub(crate) fn number(value: f64) -> String {
     }
 }
 
+pub(crate) fn bytes(count: u64) -> String {
+    match count {
+        0..10_000 => format!("{count} bytes"),
+        10_000..10_000_000 => format!("{:.1} KiB", count as f64 / 1024.0),
+        _ => format!("{:.1} MiB", count as f64 / 1024.0 / 1024.0),
+    }
+}
+
 /// Where a column's words stand.
 #[derive(Debug, Clone, Copy)]
 pub(crate) enum Align {

@@ -16,12 +16,4 @@ pub enum Error {
     /// A file name whose extension is no form of plots.
     #[error("{0}: plots are written as .png, .svg, or another picture format that can be written")]
     Extension(std::path::PathBuf),
-    /// A file that could not be written.
-    #[error("{path}: cannot write: {source}")]
-    Io {
-        /// The file.
-        path: std::path::PathBuf,
-        /// The system's error.
-        source: std::io::Error,
-    },
 }

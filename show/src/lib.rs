@@ -3,6 +3,7 @@
 //! - [`text`]: a picture as terminal text, in true colour, 256 colours or plain characters; histograms as small bars.
 //! - [`plot`]: histograms, profiles, errors, the worth of bits and quantisers as charts, beside pictures, drawn into a frame
 //!   or as SVG.
+//! - [`sheet`]: pictures side by side on one page, with the true values under the pointer; or as a still.
 //! - [`csv`]: the same data as comma-separated values.
 //!
 //! Not here: measuring, which is the library's, and what a terminal can do, which its caller knows.
@@ -21,6 +22,7 @@ pub mod csv;
 mod error;
 pub mod plot;
 mod render;
+pub mod sheet;
 pub mod text;
 
 pub use error::{Error, Result};

@@ -72,5 +72,7 @@ pub use options::{
     WriteOptions,
 };
 pub use reader::Reader;
-pub use whole::{decode, encode, facts, facts_from, facts_with, read, read_from, read_with, write, write_with};
+pub use whole::{
+    decode, encode, facts, facts_from, facts_with, read, read_from, read_with, write, write_bytes, write_with,
+};
 pub use writer::Writer;

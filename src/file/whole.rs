@@ -4,9 +4,10 @@ use super::as_picture::AsPicture;
 use super::formats::Formats;
 use super::options::{ReadOptions, WriteOptions};
 use super::reader::{Reader, header_of_file, header_of_stream};
-use crate::error::Result;
+use super::replace::Replacement;
+use crate::error::{Error, Result};
 use crate::frame::{Facts, FileFormat, Picture};
-use std::io::Read;
+use std::io::{Read, Write};
 use std::path::Path;
 
 /// Reads a picture file, whatever its format, with the default [`Limits`](super::Limits).
@@ -113,4 +114,16 @@ impl Picture {
     pub fn save(&self, path: impl AsRef<Path>) -> Result<()> {
         write(path, self)
     }
+}
+
+/// Writes any bytes as a file, as pictures are written: an existing one is replaced whole or stays as it was, and the new one is forced
+/// to the disk. What a program writes beside its pictures: an index, a report, a page.
+///
+/// # Errors
+/// A place that cannot be written to.
+pub fn write_bytes(path: impl AsRef<Path>, bytes: &[u8]) -> Result<()> {
+    let path = path.as_ref();
+    let mut file = Replacement::start(path)?;
+    file.file().write_all(bytes).map_err(|e| Error::io("cannot write", e).in_file(path))?;
+    file.finish(true).map_err(|e| e.in_file(path))
 }

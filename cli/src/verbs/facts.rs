@@ -4,7 +4,7 @@ use crate::args::Shared;
 use crate::fail::Done;
 use crate::look;
 use crate::open;
-use crate::text::{Align, number, safe, safe_start, table};
+use crate::text::{Align, bytes, number, safe, safe_start, table};
 use clap::Args;
 use rahmen::flow::{Chain, ToCodes};
 use rahmen::frame::{Resolution, ResolutionUnit};
@@ -398,14 +398,6 @@ fn resolution(r: Resolution) -> String {
         ResolutionUnit::Ratio => format!("pixels {x} to {y}, without a unit"),
         ResolutionUnit::Metre => format!("{x} x {y} pixels a metre"),
         ResolutionUnit::Inch => format!("{x} x {y} pixels an inch"),
-    }
-}
-
-fn bytes(count: u64) -> String {
-    match count {
-        0..10_000 => format!("{count} bytes"),
-        10_000..10_000_000 => format!("{:.1} KiB", count as f64 / 1024.0),
-        _ => format!("{:.1} MiB", count as f64 / 1024.0 / 1024.0),
     }
 }
 

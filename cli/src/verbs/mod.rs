@@ -28,6 +28,7 @@ mod quantize;
 mod ramp;
 mod resize;
 mod save;
+mod sheet;
 mod threshold;
 mod tiles;
 mod tone;
@@ -57,6 +58,8 @@ pub(crate) enum Verb {
     /// Show pictures in the terminal
     #[command(visible_alias = "show")]
     Look(look::Look),
+    /// Put pictures side by side on a page: zoomed together, values under the pointer, histograms
+    Sheet(sheet::SheetVerb),
     /// Save a picture in another format, depth or layout
     Save(Make<save::Save>),
     /// Crop to a region
@@ -144,6 +147,7 @@ pub(crate) fn run(cli: Cli) -> Done {
         Verb::Compare(verb) => verb.run(shared),
         Verb::BitStudy(verb) => verb.run(shared),
         Verb::Look(verb) => verb.run(shared),
+        Verb::Sheet(verb) => verb.run(shared),
         Verb::Save(make) => make.run(shared),
         Verb::Crop(make) => make.run(shared),
         Verb::Blank(verb) => verb.run(shared),

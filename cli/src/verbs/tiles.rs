@@ -252,6 +252,17 @@ impl Assemble {
     }
 }
 
+/// The tiles of a folder in the order of their grid, and its columns; none of a folder without an index.
+pub(crate) fn of_folder(folder: &Path) -> Done<Option<(Vec<PathBuf>, usize)>> {
+    let path = folder.join(INDEX);
+    if !path.is_file() {
+        return Ok(None);
+    }
+    let index = read_index(&path)?;
+    let files = index.tiles.iter().map(|entry| folder.join(&entry.file)).collect();
+    Ok(Some((files, index.grid.columns() as usize)))
+}
+
 fn missing(index: &Path, x: u32, y: u32) -> rahmen::Error {
     let what = format!("the index does not list the tile at {x},{y} in its place");
     rahmen::Error::from(rahmen::ErrorKind::Malformed(what)).in_file(index)

@@ -33,6 +33,8 @@ pub enum Panel {
         /// How it is looked at.
         look: Look,
     },
+    /// Nothing: room in a row that is not full.
+    Blank,
 }
 
 /// Charts and pictures in rows under one title.
@@ -141,8 +143,7 @@ impl Figure {
     pub fn save(&self, path: impl AsRef<Path>) -> Result<()> {
         let path = path.as_ref();
         if path.extension().is_some_and(|e| e.eq_ignore_ascii_case("svg")) {
-            let put = std::fs::write(path, self.to_svg()?);
-            return put.map_err(|source| Error::Io { path: path.to_path_buf(), source });
+            return Ok(rahmen::file::write_bytes(path, self.to_svg()?.as_bytes())?);
         }
         if FileFormat::of_extension(path).is_none() {
             return Err(Error::Extension(path.to_path_buf()));
@@ -152,7 +153,7 @@ impl Figure {
 
     /// How high each row is: rows of pictures alone as high as those need, the others share what is left.
     fn row_heights(&self, inside: u32) -> Vec<u32> {
-        let is_legend = |panel: &Panel| matches!(panel, Panel::Legend(_));
+        let is_legend = |panel: &Panel| matches!(panel, Panel::Legend(_) | Panel::Blank);
         let legends = self.rows.iter().filter(|panels| panels.iter().all(is_legend)).count() as u32;
         let others = (self.rows.len() as u32).saturating_sub(legends).max(1);
         let even = inside.saturating_sub(legends * legend::HEIGHT) / others;
@@ -163,6 +164,7 @@ impl Figure {
                     Some(fitted(content.size(), Size::new(width, even.saturating_sub(CAPTION))).height + CAPTION)
                 }
                 Panel::Legend(_) => Some(legend::HEIGHT),
+                Panel::Blank => Some(0),
                 Panel::Chart(_) => None,
             };
             panels.iter().map(height).collect::<Option<Vec<u32>>>().and_then(|all| all.into_iter().max())
@@ -198,6 +200,7 @@ impl Figure {
                     (pen.px(right - left) as u32, pen.px(bottom - top) as u32),
                 );
                 match panel {
+                    Panel::Blank => {}
                     Panel::Chart(of) => chart(&part, of, pen)?,
                     Panel::Legend(of) => {
                         of.draw(&part, right - left, pen)?;
