@@ -93,6 +93,18 @@ impl Shared {
         words.into_iter().find_map(|(given, word)| given.then_some(word))
     }
 
+    /// A word of these that was given, if there is one.
+    pub(crate) fn word(&self) -> Option<&'static str> {
+        let words = [
+            (self.threads != 0, "--threads"),
+            (self.limit_memory.is_some(), "--limit-memory"),
+            (!self.limits.is_empty(), "--limit"),
+            (self.quiet, "--quiet"),
+            (self.verbose, "--verbose"),
+        ];
+        self.reading_word().or_else(|| words.into_iter().find_map(|(given, word)| given.then_some(word)))
+    }
+
     /// The same words, silent where that is asked for: the second of many files has no news.
     pub(crate) fn quietly(&self, quiet: bool) -> Shared {
         Shared { quiet: self.quiet || quiet, ..self.clone() }

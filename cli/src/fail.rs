@@ -27,15 +27,25 @@ impl Failure {
         Failure::Words(line.into())
     }
 
+    /// Why, in one line.
+    pub(crate) fn line(&self) -> String {
+        match self {
+            Failure::Work(error) => one_line(&text_of(error)),
+            Failure::Words(line) => one_line(line),
+            Failure::Reported => "it failed".into(),
+            Failure::NobodyReads => "nobody reads the output".into(),
+        }
+    }
+
     /// Prints the line, if one is due, and gives the exit status.
     pub(crate) fn report(&self) -> ExitCode {
-        let (line, status) = match self {
-            Failure::Work(error) => (one_line(&text_of(error)), 1),
-            Failure::Words(line) => (one_line(line), 2),
+        let status = match self {
+            Failure::Work(_) => 1,
+            Failure::Words(_) => 2,
             Failure::Reported => return ExitCode::from(1),
             Failure::NobodyReads => return ExitCode::SUCCESS,
         };
-        let _ = writeln!(std::io::stderr(), "rahmen: {line}");
+        let _ = writeln!(std::io::stderr(), "rahmen: {}", self.line());
         ExitCode::from(status)
     }
 }
@@ -145,6 +155,14 @@ pub(crate) fn of_words(error: clap::Error) -> Done {
     }
     let typed: Vec<String> = std::env::args_os().skip(1).map(|a| a.to_string_lossy().into_owned()).collect();
     Err(Failure::Words(mistake(&error, &typed)))
+}
+
+/// [`mistake`], and the words that it is about.
+pub(crate) fn mistake_about(error: &clap::Error, typed: &[String]) -> (String, Vec<String>) {
+    let kinds = [ContextKind::InvalidValue, ContextKind::InvalidSubcommand, ContextKind::InvalidArg];
+    let about = kinds.into_iter().filter_map(|kind| error.get(kind)).map(|value| value.to_string());
+    let about = about.map(|word| word.split(['=', ' ']).next().unwrap_or_default().to_string());
+    (mistake(error, typed), about.collect())
 }
 
 /// A mistake in the words, as one line.

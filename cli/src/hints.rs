@@ -1,7 +1,7 @@
 //! What somebody may have meant by a word that is no verb or option here.
 
 /// Words that people try first, and the verb that does it.
-const VERBS: [(&str, &[&str]); 25] = [
+const VERBS: [(&str, &[&str]); 29] = [
     (
         "resize",
         &["enlarge", "zoom", "scale", "rescale", "resample", "shrink", "reduce", "upscale", "downscale", "thumbnail"],
@@ -30,15 +30,10 @@ const VERBS: [(&str, &[&str]); 25] = [
     ("merge", &["combine", "stack"]),
     ("split", &["separate", "unmerge"]),
     ("tiles", &["tile", "patches", "blocks"]),
-];
-
-/// Words for what this build does not do.
-const MISSING: [(&str, &[&str]); 2] = [
-    (
-        "false colours (`ramp`)",
-        &["ramp", "colormap", "colourmap", "falsecolor", "falsecolour", "pseudocolor", "heatmap"],
-    ),
-    ("conversion between colour spaces (`color`)", &["color", "colour", "profile-convert", "lab", "hsv", "cmyk"]),
+    ("ramp", &["colormap", "colourmap", "falsecolor", "falsecolour", "pseudocolor", "heatmap"]),
+    ("color", &["profile-convert", "lab", "hsv", "cmyk", "colorspace", "colourspace"]),
+    ("sheet", &["contact", "gallery", "page", "report", "side-by-side"]),
+    ("run", &["batch", "recipe", "apply", "foreach", "pipeline"]),
 ];
 
 /// Options that people try first, and the one that does it.
@@ -58,15 +53,12 @@ const OPTIONS: [(&str, &[&str]); 13] = [
     ("--at X,Y", &["--x,y", "--position", "--pos", "--xy", "--coord"]),
 ];
 
-/// The verb that a word means, nearly says, or a statement of what is missing.
+/// The verb that a word means or nearly says.
 pub(crate) fn verb(word: &str, verbs: &[String]) -> Option<String> {
     let word = word.to_lowercase();
     let meant = VERBS.iter().find(|(_, words)| words.contains(&word.as_str())).map(|(verb, _)| *verb);
     if let Some(verb) = meant {
         return Some(format!("did you mean `rahmen {verb}`?"));
-    }
-    if let Some((what, _)) = MISSING.iter().find(|(_, words)| words.contains(&word.as_str())) {
-        return Some(format!("this build has no {what}"));
     }
     near(&word, verbs.iter().map(String::as_str)).map(|verb| format!("did you mean `rahmen {verb}`?"))
 }
@@ -102,7 +94,7 @@ mod tests {
         assert_eq!(verb("zoom", &verbs).unwrap(), "did you mean `rahmen resize`?");
         assert_eq!(verb("resise", &verbs).unwrap(), "did you mean `rahmen resize`?");
         assert_eq!(verb("Grayscale", &verbs).unwrap(), "did you mean `rahmen gray`?");
-        assert!(verb("colormap", &verbs).unwrap().contains("no false colours"));
+        assert_eq!(verb("colormap", &verbs).unwrap(), "did you mean `rahmen ramp`?");
         for far in ["frobnicate", "wavelet", "crayon"] {
             assert_eq!(verb(far, &verbs), None, "{far}");
         }

@@ -1,7 +1,9 @@
 //! Looking verbs: the same for each of several files, as text or as one JSON array.
 
 use crate::fail::{Done, Failure};
+use anyhow::Context;
 use serde::Serialize;
+use serde_json::value::RawValue;
 use std::io::Write;
 use std::path::{Path, PathBuf};
 
@@ -50,6 +52,27 @@ pub(crate) fn each<R: Serialize>(
     }
     out.flush()?;
     first_failure.map_or(Ok(()), Err)
+}
+
+/// The objects of JSON reports, one behind the other, each as it stands there.
+pub(crate) fn objects_of(reports: &[PathBuf]) -> Done<Vec<Box<RawValue>>> {
+    let mut all = Vec::new();
+    for path in reports {
+        let name = path.display();
+        let text = std::fs::read_to_string(path).with_context(|| format!("{name}: cannot read it"))?;
+        let objects: Vec<Box<RawValue>> =
+            serde_json::from_str(&text).with_context(|| format!("{name}: not a report in JSON, which is an array"))?;
+        all.extend(objects);
+    }
+    Ok(all)
+}
+
+/// Prints the objects of JSON reports as one report.
+pub(crate) fn print_merged(reports: &[PathBuf]) -> Done {
+    let objects = objects_of(reports)?;
+    let lines: Vec<&str> = objects.iter().map(|object| object.get()).collect();
+    writeln!(std::io::stdout(), "[{}]", lines.join(",\n "))?;
+    Ok(())
 }
 
 /// Runs `one` on each file and keeps the reports. One that fails is reported and the rest goes on; what it ends with comes

@@ -3,6 +3,7 @@
 //! Not here: any work on pixels, which is the library's.
 
 mod args;
+mod batch;
 mod demo;
 mod fail;
 mod folder;
@@ -13,6 +14,8 @@ mod make;
 mod open;
 mod plots;
 mod process;
+mod progress;
+mod recipe;
 mod text;
 mod verbs;
 mod words;

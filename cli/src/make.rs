@@ -3,8 +3,9 @@
 use crate::args::{As, Depth, Shared};
 use crate::fail::{Done, Failure};
 use crate::plots::Plotting;
+use crate::recipe::RecipeStep;
 use crate::words::{self, Color};
-use crate::{lossless, open, process};
+use crate::{lossless, open, process, progress};
 use clap::Args;
 use rahmen::convert::depth::Window;
 use rahmen::file::{ChromaSampling, LosslessRules, ReadAs, ReadOptions, StatedMeaning, WriteOptions, Writer};
@@ -18,7 +19,7 @@ use std::path::{Path, PathBuf};
 pub(crate) type Steps = Vec<Box<dyn Step>>;
 
 /// A verb that makes one picture of one other.
-pub(crate) trait Making {
+pub(crate) trait Making: Send {
     /// Its steps for a picture of these facts.
     fn steps(&self, input: &Facts, context: &Context<'_>) -> Done<Steps>;
 
@@ -118,9 +119,25 @@ impl Becomes {
         words.into_iter().find_map(|(given, word)| given.then_some(word))
     }
 
+    /// A word of these that says what the numbers of a file mean.
+    pub(crate) fn word_about_meaning(&self) -> Option<&'static str> {
+        match self.read_as {
+            Some(As::Encoded) => Some("--as encoded"),
+            Some(As::Linear) => Some("--as linear"),
+            Some(As::Values) => Some("--as values"),
+            _ => None,
+        }
+    }
+
+    /// Where colours are to be numbered: what comes before that, and the palette that they are reduced to, if they are.
+    pub(crate) fn numbers(&self) -> Option<(Becomes, Option<PaletteRules>)> {
+        let numbered = self.read_as == Some(As::Indices) || self.colors.is_some();
+        numbered.then(|| (Becomes { read_as: None, colors: None, flatten: None, ..self.clone() }, self.colors))
+    }
+
     /// What the reader is asked for, and what is left to do behind it. Colours are numbered while reading, so what
     /// comes before that is done there too.
-    fn while_reading(&self, options: ReadOptions) -> Done<(ReadOptions, Becomes)> {
+    pub(crate) fn while_reading(&self, options: ReadOptions) -> Done<(ReadOptions, Becomes)> {
         let stated = match self.read_as {
             Some(As::Encoded) => Some(StatedMeaning::Encoded),
             Some(As::Linear) => Some(StatedMeaning::Linear),
@@ -228,6 +245,29 @@ impl Written {
         words.into_iter().find_map(|(given, word)| given.then_some(word))
     }
 
+    /// Whether the format is said by a word and not by the extension.
+    pub(crate) fn says_format(&self) -> bool {
+        self.format.is_some() || self.raw_out.is_some()
+    }
+
+    /// A word of these that was given, if there is one.
+    pub(crate) fn word(&self) -> Option<&'static str> {
+        let words = [
+            (self.format.is_some(), "--format"),
+            (self.compression.is_some(), "--compression"),
+            (self.tiled.is_some(), "--tiled"),
+            (self.reduced_copies, "--reduced-copies"),
+            (self.quality.is_some(), "--quality"),
+            (self.sampling.is_some(), "--sampling"),
+            (self.progressive, "--progressive"),
+            (self.restart_rows.is_some(), "--restart-rows"),
+            (self.delay.is_some(), "--delay"),
+            (self.plays.is_some(), "--plays"),
+            (self.raw_out.is_some(), "--raw-out"),
+        ];
+        words.into_iter().find_map(|(given, word)| given.then_some(word))
+    }
+
     /// As one of many files, which are not forced to the disk one by one.
     pub(crate) fn not_forced(self) -> Written {
         Written { not_forced: true, ..self }
@@ -309,7 +349,21 @@ pub(crate) fn create_pages(
     })
 }
 
-impl<V: Args + Making> Make<V> {
+/// No work of its own: what the picture becomes on the way is all.
+pub(crate) struct NoVerb;
+
+impl Making for NoVerb {
+    fn steps(&self, _: &Facts, _: &Context<'_>) -> Done<Steps> {
+        Ok(Vec::new())
+    }
+}
+
+impl<V: Args + Making + 'static> Make<V> {
+    /// The verb as a step of a recipe: where the picture comes from and goes to is left out.
+    pub(crate) fn into_step(self) -> RecipeStep {
+        RecipeStep::Make { verb: Box::new(self.verb), becomes: self.becomes, written: self.written }
+    }
+
     pub(crate) fn run(self, shared: &Shared) -> Done {
         let Make { input, output, verb, becomes, written } = self;
         run(&input, &output, &verb, (&becomes, &written), shared)
@@ -373,7 +427,7 @@ impl Words<'_> {
         let mut writer = create(self.output, &output, self.written, shared)?;
         input.remarks.iter().for_each(|remark| shared.note(remark));
         let remarks = writer.remarks();
-        chain.run_into(&mut writer).map_err(named).map_err(pipe_is_no_failure)?;
+        progress::run(&mut chain, &mut writer, shared).map_err(named).map_err(pipe_is_no_failure)?;
         remarks.iter().for_each(|remark| shared.note(remark));
         chain.take_late_remarks().iter().for_each(|remark| shared.note(remark));
         open::note_damage(self.input, chain.take_damage(), shared);

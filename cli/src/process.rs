@@ -5,6 +5,7 @@ use crate::fail::{Done, Failure};
 use rahmen::MemoryBudget;
 use rahmen::file::Limits;
 use std::path::Path;
+use std::sync::OnceLock;
 
 /// Runs the work of a verb: its memory within one budget, a thread a core.
 pub(crate) fn run(shared: &Shared, work: impl FnOnce() -> Done) -> Done {
@@ -14,8 +15,14 @@ pub(crate) fn run(shared: &Shared, work: impl FnOnce() -> Done) -> Done {
     // As many threads as the machine has cores, whatever the environment says: it may say anything.
     let cores = std::thread::available_parallelism().map_or(1, std::num::NonZeroUsize::get);
     let _ = rayon_core::ThreadPoolBuilder::new().num_threads(cores).build_global();
-    let memory = shared.limit_memory.unwrap_or(Limits::default().memory);
-    MemoryBudget::new(memory).run(work)
+    budget(shared).run(work)
+}
+
+/// The one budget of the process.
+pub(crate) fn budget(shared: &Shared) -> MemoryBudget {
+    static BUDGET: OnceLock<MemoryBudget> = OnceLock::new();
+    let memory = || MemoryBudget::new(shared.limit_memory.unwrap_or(Limits::default().memory));
+    BUDGET.get_or_init(memory).clone()
 }
 
 /// Refuses to write a file to a standard output that is closed: what is written there would be lost without a word.

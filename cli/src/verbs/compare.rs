@@ -2,6 +2,7 @@
 
 use crate::args::Shared;
 use crate::fail::{Done, said};
+use crate::look;
 use crate::open;
 use crate::plots::{Plotting, picture_panel};
 use crate::text::{Align, number, safe, table};
@@ -63,6 +64,12 @@ pub(crate) struct Compare {
     /// As CSV: a line a channel, all together first
     #[arg(long, conflicts_with = "json")]
     csv: bool,
+    /// The files are reports in JSON of this verb, two or more: print them as one
+    #[arg(long, conflicts_with_all = ["csv", "error", "map", "expect_equal", "color_difference"])]
+    merge: bool,
+    /// With --merge: further reports
+    #[arg(value_name = "REPORT", requires = "merge")]
+    more: Vec<PathBuf>,
 }
 
 #[derive(Debug, Serialize)]
@@ -118,6 +125,10 @@ impl Compare {
 
 impl Compare {
     pub(crate) fn run(self, shared: &Shared) -> Done {
+        if self.merge {
+            let reports: Vec<PathBuf> = [self.first, self.second].into_iter().chain(self.more).collect();
+            return look::print_merged(&reports);
+        }
         let (a, b) = self.load(self.upright, shared)?;
         if let Some(word) = self.color_difference {
             let forms = (self.json, self.map.as_deref(), &self.plotting);

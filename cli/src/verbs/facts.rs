@@ -32,6 +32,9 @@ pub(crate) struct Facts {
     /// As CSV: a line a file
     #[arg(long, conflicts_with = "json")]
     csv: bool,
+    /// The files are reports in JSON of this verb: print them as one
+    #[arg(long, conflicts_with_all = ["scan", "full", "csv"])]
+    merge: bool,
 }
 
 #[derive(Debug, Serialize)]
@@ -131,6 +134,9 @@ const LISTED: usize = 20;
 
 impl Facts {
     pub(crate) fn run(self, shared: &Shared) -> Done {
+        if self.merge {
+            return look::print_merged(&self.files);
+        }
         let files = look::with_folders(&self.files)?;
         let one = |file: &Path| report(file, self.scan, shared);
         if self.csv || (files.len() > 1 && !self.full && !self.json && !self.scan) {

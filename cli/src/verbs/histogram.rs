@@ -5,10 +5,12 @@ use crate::fail::{Done, Failure, said};
 use crate::look;
 use crate::open;
 use crate::plots::{Plotting, picture_panel};
+use crate::progress;
 use crate::text::{Align, number, safe, table};
 use crate::verbs::gray::weights;
 use crate::verbs::joint::{self, Asked, Pairs};
 use crate::words;
+use anyhow::Context as _;
 use clap::{Args, ValueEnum};
 use rahmen::color::GrayWeights;
 use rahmen::flow::{Chain, Crop, HistogramSink, Step, ToGray};
@@ -18,7 +20,7 @@ use rahmen::tone::{EqualizeBy, LevelRow, level_table};
 use rahmen::{Facts, Layout, PixelFormat};
 use rahmen_show::csv;
 use rahmen_show::plot::{Chart, Figure, Panel};
-use serde::Serialize;
+use serde::{Deserialize, Serialize};
 use std::path::{Path, PathBuf};
 
 /// Characters a bar picture is wide and high.
@@ -56,6 +58,13 @@ pub(crate) struct Histogram {
     /// Count all files together as one
     #[arg(long)]
     together: bool,
+    /// The files are reports in JSON of this verb: count them together as one, exactly. Those of floats and wide numbers need the sums
+    /// that --exact adds, and the same --range and --bins
+    #[arg(long, conflicts_with_all = ["x", "y", "mask", "channel", "weights", "bins", "range", "against", "together", "picture"])]
+    merge: bool,
+    /// With --json: also the sums that --merge needs of floats and wide numbers
+    #[arg(long, requires = "json")]
+    exact: bool,
     /// Joint histogram of --channel and this one: their correlation; with --csv the counts of pairs of bins
     /// (default: 16 each)
     #[arg(long, value_name = "NAME", requires = "channel", conflicts_with_all = ["table", "together", "weights", "mask"])]
@@ -127,10 +136,39 @@ struct Channel {
     bins: Vec<u64>,
     #[serde(skip_serializing_if = "Option::is_none")]
     levels: Option<Vec<LevelRow>>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    exact: Option<ChannelHistogram>,
+}
+
+/// What of a report is needed to count it together with others.
+#[derive(Debug, Deserialize)]
+struct Counting {
+    file: String,
+    channels: Vec<CountingChannel>,
+}
+
+#[derive(Debug, Deserialize)]
+struct CountingChannel {
+    name: String,
+    under: u64,
+    over: u64,
+    nan: u64,
+    range: (f64, f64),
+    bins: Vec<u64>,
+    exact: Option<ChannelHistogram>,
+}
+
+impl CountingChannel {
+    /// The histogram again: of integers from the counts of their levels, of others from the sums beside them.
+    fn counted(self) -> Option<ChannelHistogram> {
+        let by_level =
+            self.range == (0.0, self.bins.len() as f64) && self.under == 0 && self.over == 0 && self.nan == 0;
+        self.exact.or_else(|| by_level.then(|| ChannelHistogram::of_counts(&self.name, &self.bins)))
+    }
 }
 
 impl Channel {
-    fn new(c: &ChannelHistogram, table: Option<EqualizeBy>) -> Done<Channel> {
+    fn new(c: &ChannelHistogram, table: Option<EqualizeBy>, exact: bool) -> Done<Channel> {
         let levels = match table {
             Some(by) if c.bins.len() > MOST_LEVELS => {
                 let _ = by;
@@ -155,13 +193,16 @@ impl Channel {
             range: c.range,
             bins: c.bins.clone(),
             levels,
+            exact: exact.then(|| c.clone()),
         })
     }
 }
 
 impl Histogram {
     pub(crate) fn run(mut self, shared: &Shared) -> Done {
-        self.files = look::with_folders(&self.files)?;
+        if !self.merge {
+            self.files = look::with_folders(&self.files)?;
+        }
         let form = if self.json { look::Output::Json } else { look::Output::Text };
         if let (Some(first), Some(second)) = (&self.channel, &self.against) {
             let asked = Asked { part: self.part, bins: self.bins.unwrap_or(16), range: self.range };
@@ -175,8 +216,8 @@ impl Histogram {
             (false, false) => text,
         };
         let mut seen: Vec<(String, Counted)> = Vec::new();
-        if self.together {
-            let report = self.all_together(shared)?;
+        if self.together || self.merge {
+            let report = if self.merge { self.merged()? } else { self.all_together(shared)? };
             look::each(&self.files[..1], form, |_| report_of(&report, &self, &mut seen), text)?;
         } else {
             look::each(&self.files, form, |file| report_of(&self.count(file, shared)?, &self, &mut seen), text)?;
@@ -244,6 +285,31 @@ impl Histogram {
             .ok_or_else(|| Failure::words("there is no file to count"))
     }
 
+    /// All reports, counted as one.
+    fn merged(&self) -> Done<Counts> {
+        let mut sum: Option<Counted> = None;
+        let objects = look::objects_of(&self.files)?;
+        for object in &objects {
+            let one: Counting =
+                serde_json::from_str(object.get()).context("not a report of `rahmen histogram --json`")?;
+            let file = one.file;
+            let channels = one.channels.into_iter().map(|channel| {
+                let name = channel.name.clone();
+                channel.counted().ok_or_else(|| {
+                    anyhow::anyhow!("{file}: the report has no sums for channel {name}; make it with --json --exact")
+                })
+            });
+            let counted = Counted::new(channels.collect::<Result<Vec<_>, _>>()?);
+            match &mut sum {
+                Some(sum) => sum.merge(&counted).map_err(|e| anyhow::anyhow!("{file}: {}", said(&e)))?,
+                None => sum = Some(counted),
+            }
+        }
+        let count = objects.len();
+        let counted = sum.ok_or_else(|| Failure::words("there is no report to count"))?;
+        Ok(Counts { file: format!("{count} files together"), counted, holds: "from reports".into() })
+    }
+
     fn count(&self, file: &Path, shared: &Shared) -> Done<Counts> {
         let reader = open::open(file, shared)?;
         let found = reader.facts().clone();
@@ -270,7 +336,7 @@ impl Histogram {
                 if let Some(mask) = mask {
                     sink = sink.mask(mask)?;
                 }
-                chain.run_into(&mut sink).map_err(named)?;
+                progress::run(&mut chain, &mut sink, shared).map_err(named)?;
                 open::note_damage(file, chain.take_damage(), shared);
                 sink.into_histogram().map_err(named)?
             }
@@ -278,7 +344,7 @@ impl Histogram {
             Err(_) => {
                 shared.read_options().limits.check_picture(&facts).map_err(named)?;
                 let mut whole = rahmen::flow::PictureSink::new(&facts)?;
-                chain.run_into(&mut whole).map_err(named)?;
+                progress::run(&mut chain, &mut whole, shared).map_err(named)?;
                 open::note_damage(file, chain.take_damage(), shared);
                 let picture = whole.into_picture().map_err(named)?;
                 let mask = mask.as_ref().map_or(Ok(Mask::ALL), Mask::of_pixels)?;
@@ -310,7 +376,7 @@ fn report_of(counts: &Counts, verb: &Histogram, seen: &mut Vec<(String, Counted)
         seen.push((short, colors));
     }
     let by = verb.table.then(|| verb.by.into());
-    let channels = counts.counted.channels.iter().map(|c| Channel::new(c, by)).collect::<Done<Vec<_>>>();
+    let channels = counts.counted.channels.iter().map(|c| Channel::new(c, by, verb.exact)).collect::<Done<Vec<_>>>();
     Ok(Report {
         file: counts.file.clone(),
         channels: channels.map_err(|e| open::in_file(e, Path::new(&counts.file)))?,

@@ -20,13 +20,14 @@ mod joint;
 mod look;
 mod orient;
 mod pages;
-mod paste;
+pub(crate) mod paste;
 mod pixel;
 mod planes;
 mod profile;
 mod quantize;
 mod ramp;
 mod resize;
+mod run;
 mod save;
 mod sheet;
 mod threshold;
@@ -37,6 +38,7 @@ mod tour;
 use crate::args::Cli;
 use crate::fail::{Done, Failure};
 use crate::make::Make;
+use crate::recipe::RecipeStep;
 use clap::Subcommand;
 
 /// What to do.
@@ -116,8 +118,37 @@ pub(crate) enum Verb {
     /// Quantise to fewer levels
     #[command(alias = "quantise")]
     Quantize(Make<quantize::Quantize>),
+    /// Run a recipe, several steps in one go, over many files
+    Run(run::Run),
     /// A full example on demo pictures, in a folder of its own
     Tour(tour::Tour),
+}
+
+/// A verb as a step of a recipe, if it makes one picture of one other.
+pub(crate) fn step_of(verb: Verb) -> Result<RecipeStep, ()> {
+    Ok(match verb {
+        Verb::Save(make) => make.into_step(),
+        Verb::Crop(make) => make.into_step(),
+        Verb::Mirror(make) => make.into_step(),
+        Verb::Rotate(make) => make.into_step(),
+        Verb::Transpose(make) => make.into_step(),
+        Verb::Fill(make) => make.into_step(),
+        Verb::Channels(make) => make.into_step(),
+        Verb::Depth(make) => make.into_step(),
+        Verb::Resize(make) => make.into_step(),
+        Verb::Gray(make) => make.into_step(),
+        Verb::Color(make) => make.into_step(),
+        Verb::Alpha(make) => make.into_step(),
+        Verb::Negative(make) => make.into_step(),
+        Verb::Adjust(make) => make.into_step(),
+        Verb::Stretch(make) => make.into_step(),
+        Verb::Equalize(make) => make.into_step(),
+        Verb::Threshold(make) => make.into_step(),
+        Verb::Quantize(make) => make.into_step(),
+        Verb::Ramp(verb) => verb.into_step().ok_or(())?,
+        Verb::Paste(paste) => RecipeStep::Paste(Box::new(paste)),
+        _ => return Err(()),
+    })
 }
 
 /// Runs the verb of a command line.
@@ -173,6 +204,7 @@ pub(crate) fn run(cli: Cli) -> Done {
         Verb::Equalize(make) => make.run(shared),
         Verb::Threshold(make) => make.run(shared),
         Verb::Quantize(make) => make.run(shared),
+        Verb::Run(verb) => verb.run(shared),
         Verb::Tour(verb) => verb.run(shared),
     }
 }

@@ -15,7 +15,7 @@ use rahmen::convert::channels::Take;
 use rahmen::flow;
 use rahmen::frame::Light;
 use rahmen::{Facts, Picture, PixelFormat, Region};
-use std::path::PathBuf;
+use std::path::{Path, PathBuf};
 
 /// The words of `paste`.
 #[derive(Debug, Args)]
@@ -105,7 +105,23 @@ impl Blending {
 
 impl Paste {
     pub(crate) fn run(self, shared: &Shared) -> Done {
-        let mut base = open::whole(&self.base, shared)?;
+        let base = open::whole(&self.base, shared)?;
+        let facts = base.facts();
+        let made = self.onto(base, &self.base, shared)?;
+        let to = made.facts();
+        write_whole(&self.output, made, &self.written, shared)?;
+        let over = if self.blending.is_given() { " over it" } else { "" };
+        let remark = format!("{}{over} at {},{}", open::name_of(&self.over), self.at.0, self.at.1);
+        say_done(&self.base, &self.output, &facts, &to, Some(remark), shared)
+    }
+
+    /// How the file is written.
+    pub(crate) fn written(&self) -> &Written {
+        &self.written
+    }
+
+    /// The picture with OVER laid into it; `name` is where it comes from.
+    pub(crate) fn onto(&self, mut base: Picture, name: &Path, shared: &Shared) -> Done<Picture> {
         let facts = base.facts();
         let blends = self.blending.is_given();
         let over = open::load(&self.over, shared, &mut |over| match self.convert {
@@ -120,7 +136,7 @@ impl Paste {
             let convert = if blends { "--convert to convert the second, or " } else { "" };
             return Err(anyhow::anyhow!(
                 "{} and {} have different profiles or colour spaces; add {convert}--mixed-spaces to take the numbers as they are",
-                open::name_of(&self.base),
+                open::name_of(name),
                 open::name_of(&self.over)
             )
             .into());
@@ -130,7 +146,7 @@ impl Paste {
         }
         let (x, y) = self.at;
         if blends {
-            return self.blended(base, over, &facts, shared);
+            return self.blended(base, over, shared);
         }
         let pasted = match self.clip {
             true => base.content_mut().paste_clipped(over.content(), x, y).map(drop),
@@ -140,21 +156,18 @@ impl Paste {
             rahmen::ErrorKind::Types { wanted, found } => anyhow::anyhow!(
                 "{} is {found}, {} is {wanted}; add --convert",
                 open::name_of(&self.over),
-                open::name_of(&self.base)
+                open::name_of(name)
             ),
             rahmen::ErrorKind::RegionOutside { .. } => {
                 anyhow::anyhow!("{}: {e}; add --clip to take what lies inside", open::name_of(&self.over))
             }
             _ => e.into(),
         })?;
-        let to = base.facts();
-        write_whole(&self.output, base, &self.written, shared)?;
-        let remark = format!("{} at {},{}", open::name_of(&self.over), self.at.0, self.at.1);
-        say_done(&self.base, &self.output, &facts, &to, Some(remark), shared)
+        Ok(base)
     }
 
-    /// The base with the other picture blended over it, written.
-    fn blended(&self, mut base: Picture, mut over: Picture, facts: &Facts, shared: &Shared) -> Done {
+    /// The base with the other picture blended over it.
+    fn blended(&self, mut base: Picture, mut over: Picture, shared: &Shared) -> Done<Picture> {
         let ((x, y), size) = (self.at, over.size());
         let space = |m: &rahmen::Metadata| (m.icc.clone(), m.primaries, m.transfer);
         if self.mixed_spaces {
@@ -168,9 +181,7 @@ impl Paste {
                 anyhow::anyhow!("{name} at {x},{y} reaches outside; add --clip to take what lies inside").into()
             );
         }
-        let to = base.facts();
-        write_whole(&self.output, base, &self.written, shared)?;
-        say_done(&self.base, &self.output, facts, &to, Some(format!("{name} over it at {x},{y}")), shared)
+        Ok(base)
     }
 }
 

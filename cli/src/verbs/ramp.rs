@@ -5,6 +5,7 @@ use crate::fail::{Done, Failure};
 use crate::make::{self, Becomes, Context, Making, Steps, Written};
 use crate::open;
 use crate::plots::{Plotting, picture_panel};
+use crate::recipe::RecipeStep;
 use crate::text::{Align, number, table};
 use crate::words::Color;
 use clap::Args;
@@ -108,6 +109,12 @@ struct Kept {
 }
 
 impl RampVerb {
+    /// The verb as a step of a recipe; none of the list.
+    pub(crate) fn into_step(self) -> Option<RecipeStep> {
+        let RampVerb { list, work, becomes, written, .. } = self;
+        (!list && work.legend.is_none()).then(|| RecipeStep::Make { verb: Box::new(work), becomes, written })
+    }
+
     pub(crate) fn run(self, shared: &Shared) -> Done {
         let RampVerb { input, output, list, json, work, becomes, written } = self;
         if list {

@@ -4,6 +4,7 @@ use crate::args::Shared;
 use crate::fail::{Done, Failure};
 use crate::look::with_folders;
 use crate::open;
+use crate::progress;
 use crate::verbs::ramp::ramp;
 use crate::verbs::tiles;
 use crate::words;
@@ -157,7 +158,7 @@ impl SheetVerb {
         };
         let mut chain = Chain::new(Box::new(counted), steps)?;
         let mut shown = PictureSink::new(chain.facts())?;
-        chain.run_into(&mut shown)?;
+        progress::run(&mut chain, &mut shown, shared)?;
         open::note_damage(file, chain.take_damage(), shared);
         // Codes stay those of the file, of which the smaller picture holds means.
         let (content, _) = shown.into_picture()?.into_parts();

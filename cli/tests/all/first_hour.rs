@@ -16,7 +16,7 @@ fn unknown_verbs_get_the_one_that_is_meant_or_none() {
         ("grayscale", "`rahmen gray`"),
         ("turn", "`rahmen rotate`"),
         ("join", "`rahmen assemble`"),
-        ("colormap", "no false colours"),
+        ("colormap", "did you mean `rahmen ramp`?"),
         ("resise", "`rahmen resize`"),
     ] {
         assert!(fails(2, &[word, "a.png", "b.png"]).contains(hint), "{word}");
