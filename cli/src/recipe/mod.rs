@@ -19,6 +19,8 @@ use rahmen::{Depth, Facts, Layout, Metadata, PixelFormat, Size};
 const PLACES: (&str, &str) = ("in.png", "out.png");
 
 /// A step of a recipe.
+// A recipe has a handful of them.
+#[allow(clippy::large_enum_variant)]
 pub(crate) enum RecipeStep {
     /// A verb that makes one picture of one other, and what the picture becomes on the way.
     Make { verb: Box<dyn Making>, becomes: Becomes, written: Written },
@@ -109,12 +111,16 @@ fn parse_step(words: &[line::Word]) -> Result<RecipeStep, line::Wrong> {
     let wrong = |what: String| line::Wrong { column, what };
     let typed: Vec<String> = words.iter().map(|word| word.text.clone()).collect();
     let (verb, others) = typed.split_first().ok_or_else(|| wrong("there is no verb".into()))?;
-    let all = ["rahmen", verb, PLACES.0].into_iter().chain(others.iter().map(String::as_str)).chain(["--", PLACES.1]);
+    let others = others.iter().map(String::as_str);
+    // OUT follows IN, but where OVER stands between them.
+    let all: Vec<&str> = match verb.as_str() {
+        "paste" => ["rahmen", verb, PLACES.0].into_iter().chain(others).chain(["--", PLACES.1]).collect(),
+        _ => ["rahmen", verb, PLACES.0, PLACES.1].into_iter().chain(others).collect(),
+    };
     let cli = Cli::try_parse_from(all).map_err(|error| {
         let (what, about) = fail::mistake_about(&error, &typed);
-        let place = words.iter().find(|word| {
-            about.iter().any(|a| !a.is_empty() && (word.text == *a || word.text.starts_with(&format!("{a}="))))
-        });
+        let is = |word: &line::Word, a: &str| word.text == a || word.text.starts_with(&format!("{a}="));
+        let place = about.iter().filter(|a| !a.is_empty()).find_map(|a| words.iter().find(|word| is(word, a)));
         line::Wrong { column: place.map_or(column, |word| word.column), what }
     })?;
     if let Some(word) = cli.shared.word() {

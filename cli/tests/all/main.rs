@@ -12,6 +12,8 @@ mod moves;
 mod pages;
 mod program;
 mod ramp;
+mod recipes;
 mod resampling;
+mod sheets;
 mod tone;
 mod whole_or_not;

@@ -1,6 +1,9 @@
 //! Running the program and reading what it says.
 #![allow(dead_code, unreachable_pub)]
 
+#[cfg(unix)]
+pub mod browser;
+
 use assert_cmd::Command;
 use serde_json::Value;
 use std::path::{Path, PathBuf};
