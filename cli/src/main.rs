@@ -5,6 +5,7 @@
 mod args;
 mod batch;
 mod demo;
+mod examples;
 mod fail;
 mod folder;
 mod hints;
@@ -20,11 +21,12 @@ mod text;
 mod verbs;
 mod words;
 
-use clap::Parser;
+use clap::FromArgMatches;
 use std::process::ExitCode;
 
 fn main() -> ExitCode {
-    let done = match args::Cli::try_parse() {
+    let parsed = examples::command().try_get_matches().and_then(|matches| args::Cli::from_arg_matches(&matches));
+    let done = match parsed {
         Ok(cli) => {
             let shared = cli.shared.clone();
             process::run(&shared, || verbs::run(cli))

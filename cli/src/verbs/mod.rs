@@ -18,6 +18,7 @@ mod gray;
 mod histogram;
 mod joint;
 mod look;
+mod manual;
 mod orient;
 mod pages;
 pub(crate) mod paste;
@@ -122,6 +123,10 @@ pub(crate) enum Verb {
     Run(run::Run),
     /// A full example on demo pictures, in a folder of its own
     Tour(tour::Tour),
+    /// Print what a shell needs to complete words
+    Completions(manual::Completions),
+    /// Write the manual pages
+    Manual(manual::Manual),
 }
 
 /// A verb as a step of a recipe, if it makes one picture of one other.
@@ -154,7 +159,9 @@ pub(crate) fn step_of(verb: Verb) -> Result<RecipeStep, ()> {
 /// Runs the verb of a command line.
 pub(crate) fn run(cli: Cli) -> Done {
     let shared = &cli.shared;
-    if let (Verb::Blank(_) | Verb::Tour(_), Some(word)) = (&cli.verb, shared.reading_word()) {
+    if let (Verb::Blank(_) | Verb::Tour(_) | Verb::Completions(_) | Verb::Manual(_), Some(word)) =
+        (&cli.verb, shared.reading_word())
+    {
         return Err(Failure::words(format!("{word} says how a file is read; this verb reads none")));
     }
     let prints = matches!(
@@ -206,5 +213,7 @@ pub(crate) fn run(cli: Cli) -> Done {
         Verb::Quantize(make) => make.run(shared),
         Verb::Run(verb) => verb.run(shared),
         Verb::Tour(verb) => verb.run(shared),
+        Verb::Completions(verb) => verb.run(),
+        Verb::Manual(verb) => verb.run(shared),
     }
 }

@@ -15,8 +15,16 @@ pub(crate) struct Tour {
     folder: Option<PathBuf>,
 }
 
+/// A recipe that the tour runs over several files.
+const RECIPE: (&str, &str) = (
+    "small-copies.txt",
+    "# Small copies of whatever comes: a step a line, as it is typed after `rahmen`, without IN and OUT.\n\
+     resize --fit ${side}x${side} --shrink-only\n\
+     stretch --percentiles 1,99\n",
+);
+
 /// What is said before a command, and its words; names in braces are files of the folder.
-const STOPS: [(&str, &str); 14] = [
+const STOPS: [(&str, &str); 20] = [
     ("What a file holds is asked of its header; no pixel is read yet.", "facts {quay-dawn.png}"),
     (
         "A place is x,y from the top left, counted from 0. This one is on the red of the tide staff.",
@@ -27,12 +35,29 @@ const STOPS: [(&str, &str); 14] = [
         "crop {quay-dawn.png} {board.png} --x 286..426 --y 168..264",
     ),
     (
-        "A third of the size. The kernel widens when shrinking, so that no detail is skipped.",
-        "resize {quay-dawn.png} {quay-small.png} --scale 1/3",
+        "A picture can be looked at where it is: in colours on a terminal that has them, else in characters.",
+        "look {quay-dawn.png} --columns 72 --lines 26",
+    ),
+    (
+        "Channels go by their names; here red and blue change places.",
+        "channels {quay-dawn.png} {swapped.png} --pick b,g,r",
+    ),
+    ("Which is an accident that happens, and is recognised.", "compare {quay-dawn.png} {swapped.png}"),
+    (
+        "The sonar's codes have 12 bits, and every report says codes. In 8 bits full stays full: depth rescales.",
+        "depth {sonar.png} {sonar-8.png} --to u8",
     ),
     (
         "Gray by the BT.709 weights. Depth stays as it was; the extension picks the format.",
         "gray {quay-dawn.png} {quay-gray.pgm}",
+    ),
+    (
+        "A third of the size. The kernel widens when shrinking, so that no detail is skipped.",
+        "resize {quay-dawn.png} {quay-small.png} --scale 1/3",
+    ),
+    (
+        "Rings that grow finer than the pixels. Shrunk without widening they break up into false rings: aliasing.",
+        "resize {rings.png} {rings-aliased.png} --percent 40 --no-antialias",
     ),
     (
         "How often each level occurs. In fog a small part of the possible range is used: that is low contrast.",
@@ -44,16 +69,12 @@ const STOPS: [(&str, &str); 14] = [
     ),
     ("How far the two are apart now.", "compare {quay-fog.png} {quay-clear.png}"),
     (
-        "A picture can be looked at where it is: in colours on a terminal that has them, else in characters.",
-        "look {quay-dawn.png} --columns 72 --lines 26",
-    ),
-    (
-        "Rings that grow finer than the pixels. Shrunk without widening they break up into false rings: aliasing.",
-        "resize {rings.png} {rings-aliased.png} --percent 40 --no-antialias",
-    ),
-    (
         "Depths in metres are no picture yet: false colour makes one, with a legend in the figure. NaN has a colour of its own.",
         "ramp {depths.npy} {depths.png} --ramp fathom --reversed --unit m --plot {depths-figure.png}",
+    ),
+    (
+        "Spray with alpha over the quay. Of another mode, opacity or mask it would take one word each.",
+        "paste {quay-dawn.png} {spray.png} {quay-spray.png} --at 120,105 --blend normal",
     ),
     (
         "Four of them in one TIFF, a page each, in tiles, with smaller copies for a quick look.",
@@ -64,8 +85,17 @@ const STOPS: [(&str, &str); 14] = [
         "facts {grauwick.tif}",
     ),
     (
-        "Spray with alpha over the quay. Of another mode, opacity or mask it would take one word each.",
-        "paste {quay-dawn.png} {spray.png} {quay-spray.png} --at 120,105 --blend normal",
+        "The same steps over many files: a recipe, its value set, side by side.",
+        "run {small-copies.txt} {quay-dawn.png} {quay-fog.png} {rings.png} {sonar.png} --into {small} --set side=160",
+    ),
+    (
+        "What a file is saved as is said by its name, and by words where it matters.",
+        "save {quay-spray.png} {quay-spray.jpg} --quality 85",
+    ),
+    (
+        "At last a page to open in a browser: all pictures zoom together, with their true values under the pointer.",
+        "sheet {quay-dawn.png} {quay-spray.png} {quay-fog.png} {quay-clear.png} {sonar.png} {depths.npy} --ramp none --ramp none \
+         --ramp none --ramp none --ramp none --ramp fathom --columns 3 --heading Grauwick --out {grauwick.html}",
     ),
 ];
 
@@ -77,7 +107,8 @@ impl Tour {
         };
         let made = std::fs::create_dir_all(&folder);
         made.map_err(|e| anyhow::Error::new(e).context(format!("{}: cannot make the folder", folder.display())))?;
-        for (name, bytes) in demo::FILES {
+        let recipe = (RECIPE.0, RECIPE.1.as_bytes());
+        for (name, bytes) in demo::FILES.into_iter().chain([recipe]) {
             let put = std::fs::write(folder.join(name), bytes);
             put.map_err(|e| anyhow::Error::new(e).context(format!("{}: cannot write", folder.join(name).display())))?;
         }
@@ -93,15 +124,10 @@ impl Tour {
         let folder = folder.display();
         say(
             shared,
-            &format!("Look into {folder}: board.png, quay-small.png and quay-gray.pgm were made from quay-dawn.png,"),
-        )?;
-        say(shared, "quay-clear.png and fog-to-clear.svg from quay-fog.png,")?;
-        say(
-            shared,
-            "rings-aliased.png from rings.png, depths.png and depths-figure.png from depths.npy, quay-spray.png from spray.png,",
-        )?;
-        say(shared, "grauwick.tif from four of them.")?;
-        say(shared, "`rahmen --help` lists the verbs.")
+            &format!(
+                "All of it is in {folder}. Open {folder}/grauwick.html in a browser; `rahmen --help` lists the verbs."
+            ),
+        )
     }
 }
 

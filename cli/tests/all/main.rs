@@ -6,6 +6,7 @@ mod blending;
 mod budget;
 mod files;
 mod first_hour;
+mod help;
 mod levels;
 mod memory;
 mod moves;

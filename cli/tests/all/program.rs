@@ -273,9 +273,9 @@ fn the_tour_makes_a_new_folder_and_names_it() {
         let done = rahmen(&["tour"]).current_dir(folder.0.path()).output().unwrap();
         assert!(done.status.success(), "{}", String::from_utf8_lossy(&done.stderr));
         let text = String::from_utf8(done.stdout).unwrap();
-        assert!(text.contains(&format!("Look into {name}:")), "{text}");
+        assert!(text.contains(&format!("All of it is in {name}. Open {name}/grauwick.html")), "{text}");
         for made in
-            ["board.png", "quay-small.png", "quay-gray.pgm", "rings-aliased.png", "depths-figure.png", "quay-spray.png"]
+            ["board.png", "quay-small.png", "depths-figure.png", "quay-spray.png", "grauwick.html", "small/sonar.png"]
         {
             assert!(folder.0.path().join(name).join(made).is_file(), "{made}");
         }
