@@ -56,7 +56,7 @@ const EXAMPLES: [(&str, [&str; 2]); 37] = [
     (
         "merge",
         [
-            "merge again.png r=channels/quay-dawn-r.png g=channels/quay-dawn-g.png b=channels/quay-dawn-b.png",
+            "merge again.png r=rings.png g=rings.png b=rings.png",
             "merge --pages all.tif quay-dawn.png sonar.png --tiled 64",
         ],
     ),
@@ -95,7 +95,7 @@ const EXAMPLES: [(&str, [&str; 2]); 37] = [
     (
         "run",
         [
-            "run --step 'resize --width 200' --step gray quay-dawn.png quay-fog.png --into small",
+            "run --step 'resize --width 200' --step gray 'quay-*.png' --into small",
             "run recipe.txt '*.png' --into made --set wide=120 --dry-run",
         ],
     ),
@@ -110,4 +110,16 @@ pub(crate) fn command() -> Command {
         let lines: Vec<String> = lines.iter().map(|line| format!("  rahmen {line}")).collect();
         command.mut_subcommand(verb, |c| c.after_help(format!("Examples:\n{}", lines.join("\n"))))
     })
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    #[test]
+    fn no_example_is_wrapped() {
+        for line in EXAMPLES.iter().flat_map(|(_, lines)| lines) {
+            assert!("  rahmen ".len() + line.len() <= 100, "{line}");
+        }
+    }
 }
