@@ -17,6 +17,7 @@ mod plots;
 mod process;
 mod progress;
 mod recipe;
+mod terminal;
 mod text;
 mod verbs;
 mod words;

@@ -93,7 +93,12 @@ pub(crate) fn whole(path: &Path, shared: &Shared) -> Done<Picture> {
 
 /// A picture read whole, behind steps.
 pub(crate) fn load(path: &Path, shared: &Shared, steps: &mut StepsFor<'_>) -> Done<Picture> {
-    let reader = open(path, shared)?;
+    load_with(path, shared.read_options(), shared, steps)
+}
+
+/// [`load`] with options of reading.
+pub(crate) fn load_with(path: &Path, options: ReadOptions, shared: &Shared, steps: &mut StepsFor<'_>) -> Done<Picture> {
+    let reader = open_with(path, options, shared)?;
     let steps = steps(reader.facts())?;
     let whole = || {
         if steps.is_empty() {

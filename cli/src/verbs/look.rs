@@ -9,15 +9,19 @@ use clap::{Args, ValueEnum};
 use rahmen::color::{Ramp, RampRules};
 use rahmen::convert::channels::Take;
 use rahmen::convert::depth::Window;
-use rahmen::flow::{Channels, Crop, RampLimits, Step};
-use rahmen::{Content, Picture, PixelFormat};
+use rahmen::file::{ReadOptions, Reduced};
+use rahmen::flow::{Channels, Crop, Orient, RampLimits, Step};
+use rahmen::{Content, FileFormat, Picture, PixelFormat, Size};
 use rahmen_show::Look as How;
-use rahmen_show::text::{Colors, Terminal, picture};
-use std::io::IsTerminal;
+use rahmen_show::text::{self, Colors, Images, Terminal};
+use std::io::{IsTerminal, Write};
 use std::path::{Path, PathBuf};
 
 /// A terminal that says it is larger than this is not believed.
 const MOST_CELLS: u32 = 2000;
+
+/// Columns that a picture has at least, where several stand beside each other.
+const LEAST: u32 = 38;
 
 /// The words of `look`.
 #[derive(Debug, Args)]
@@ -45,6 +49,13 @@ pub(crate) struct Look {
     /// Maximum number of lines (default: the terminal's height, else 40)
     #[arg(long, value_name = "N", value_parser = clap::value_parser!(u32).range(1..=2000))]
     lines: Option<u32>,
+    /// Apply the file's orientation first
+    #[arg(long)]
+    upright: bool,
+    /// Pictures as such, by a protocol of the terminal, instead of characters: auto where it says that it has one, sixel, inline (PNG in
+    /// terminal graphics commands) or never
+    #[arg(long, value_enum, default_value = "auto")]
+    images: ImagesWord,
     /// Colours of the terminal (default: detected)
     #[arg(long, value_enum)]
     colors: Option<ColorWord>,
@@ -62,6 +73,24 @@ enum ColorWord {
     Plain,
 }
 
+/// Whether pictures are shown as such.
+#[derive(Debug, Clone, Copy, PartialEq, Eq, ValueEnum)]
+enum ImagesWord {
+    Auto,
+    Sixel,
+    Inline,
+    Never,
+}
+
+/// What is shown of a file.
+struct Shown {
+    picture: Picture,
+    /// Where it begins in the file's pixels.
+    start: (u32, u32),
+    /// The size of what it is a reduction of.
+    whole: Option<Size>,
+}
+
 impl Look {
     pub(crate) fn run(mut self, shared: &Shared) -> Done {
         self.files = looking::with_folders(&self.files)?;
@@ -74,35 +103,101 @@ impl Look {
         });
         // Three lines are left for the command and the prompt behind it.
         let lines = self.lines.unwrap_or_else(|| u32::max(lines, 6) - 3);
-        let terminal = Terminal::new(colors, self.columns.unwrap_or(columns), lines);
-        let window = self.window.map(|(low, high)| Window::new(low, high)).transpose()?;
-        let one = |file: &Path| {
-            let (shown, (x, y)) = self.load(file, shared)?;
-            let terminal = if self.grid { terminal.rulers(x, y) } else { terminal };
-            if let Some(ramp) = &self.ramp {
-                let limits = self.window.map_or(RampLimits::Used, |(low, high)| RampLimits::Levels(low, high));
-                let rules = RampRules::default().threads(shared.threads());
-                let painted =
-                    shown.false_color(ramp.clone(), limits, &rules).map_err(|e| open::in_file(e.into(), file))?;
-                let text = picture(painted.content(), terminal, How::default());
-                return text.map_err(|e| open::in_file(e.into(), file));
-            }
-            let text = picture(shown.content(), terminal, How::of(shown.metadata()).window(window));
-            text.map_err(|e| open::in_file(e.into(), file))
-        };
+        let columns = self.columns.unwrap_or(columns);
+        let images = self.images();
         let several = self.files.len() > 1;
+        // Beside each other where each has room; pictures as such stand one below the other.
+        let beside = match images.is_none() && several {
+            true => (columns / LEAST).clamp(1, self.files.len() as u32),
+            false => 1,
+        };
+        let room = if beside > 1 { (columns + 2) / beside - 2 } else { columns };
+        let terminal = Terminal::new(colors, room, lines);
         let named = |file: &Path| -> Done<String> {
-            let text = one(file)?;
+            let text = self.text(file, terminal, images, shared).map_err(|e| open::in_file(e, file))?;
             Ok(if several { format!("{}\n{text}", crate::text::safe(&open::name_of(file))) } else { text })
         };
-        looking::each(&self.files, looking::Output::Text, named, String::clone)
+        if beside == 1 {
+            return looking::each(&self.files, looking::Output::Text, named, String::clone);
+        }
+        let (texts, end) = looking::all(&self.files, named)?;
+        let rows: Vec<String> = texts.chunks(beside as usize).map(|row| text::beside(row, room as usize)).collect();
+        write!(std::io::stdout(), "{}", rows.join("\n"))?;
+        end
+    }
+
+    /// How pictures are shown as such, if they are.
+    fn images(&self) -> Option<Images> {
+        match self.images {
+            ImagesWord::Sixel => Some(Images::Sixel),
+            ImagesWord::Inline => Some(Images::Inline),
+            // Rulers count characters, and who asks for colours asks for characters.
+            ImagesWord::Auto if !self.grid && self.colors.is_none() => crate::terminal::images(),
+            ImagesWord::Auto | ImagesWord::Never => None,
+        }
+    }
+
+    /// A file as text for the terminal.
+    fn text(&self, file: &Path, terminal: Terminal, images: Option<Images>, shared: &Shared) -> Done<String> {
+        let (w, h) = if images.is_some() { crate::terminal::cell() } else { (1, 2) };
+        let room = Size::new(terminal.columns.saturating_mul(w), terminal.rows.saturating_mul(h));
+        let Shown { picture, start: (x, y), whole } = self.load(file, room, shared)?;
+        let terminal = if self.grid { terminal.rulers(x, y) } else { terminal };
+        let terminal = whole.map_or(terminal, |size| terminal.whole(size));
+        let window = self.window.map(|(low, high)| Window::new(low, high)).transpose()?;
+        let (picture, look) = match &self.ramp {
+            Some(ramp) => {
+                let limits = self.window.map_or(RampLimits::Used, |(low, high)| RampLimits::Levels(low, high));
+                let rules = RampRules::default().threads(shared.threads());
+                (picture.false_color(ramp.clone(), limits, &rules)?, How::default())
+            }
+            None => {
+                let look = How::of(picture.metadata()).window(window);
+                (picture, look)
+            }
+        };
+        Ok(match images {
+            Some(images) => text::image(picture.content(), images, room, whole, look)?,
+            None => text::picture(picture.content(), terminal, look)?,
+        })
+    }
+
+    /// What the reader is asked for: of JPEG no more than there is room for, where all of it is looked at.
+    fn options(&self, file: &Path, room: Size, shared: &Shared) -> Done<(ReadOptions, Option<Size>)> {
+        let options = shared.read_options();
+        if file == Path::new("-") || self.part.is_given() {
+            return Ok((options, None));
+        }
+        let facts = open::facts(file, shared)?;
+        if facts.format != Some(FileFormat::Jpeg) {
+            return Ok((options, None));
+        }
+        let turned = self.upright && facts.metadata.orientation.swaps_axes();
+        let room = if turned { Size::new(room.height, room.width) } else { room };
+        // A picture that is shrunk by more than so much loses nothing that would be seen.
+        let fits = |n: u32| facts.size.width / n >= room.width || facts.size.height / n >= room.height;
+        let (reduced, n) = match () {
+            () if fits(8) => (Reduced::Eighth, 8),
+            () if fits(4) => (Reduced::Quarter, 4),
+            () if fits(2) => (Reduced::Half, 2),
+            () => (Reduced::Full, 1),
+        };
+        let size = if turned { Size::new(facts.size.height, facts.size.width) } else { facts.size };
+        Ok((options.reduced(reduced), (n > 1).then_some(size)))
     }
 
     /// The part that is looked at, and where it begins.
-    fn load(&self, file: &Path, shared: &Shared) -> Done<(Picture, (u32, u32))> {
+    fn load(&self, file: &Path, room: Size, shared: &Shared) -> Done<Shown> {
         let mut start = (0, 0);
-        let loaded = open::load(file, shared, &mut |facts| {
+        let (options, whole) = self.options(file, room, shared)?;
+        let loaded = open::load_with(file, options, shared, &mut |facts| {
             let mut steps: Vec<Box<dyn Step>> = Vec::new();
+            let mut facts = facts.clone();
+            if self.upright {
+                facts = Orient::upright().plan(&facts)?.facts().clone();
+                steps.push(Box::new(Orient::upright()));
+            }
+            let facts = &facts;
             if self.part.is_given() {
                 let region = self.part.region(facts.size)?;
                 start = (region.x(), region.y());
@@ -114,7 +209,7 @@ impl Look {
             }
             Ok(steps)
         })?;
-        let Content::Planes(planes) = loaded.content() else { return Ok((loaded, start)) };
+        let Content::Planes(planes) = loaded.content() else { return Ok(Shown { picture: loaded, start, whole }) };
         // Planes are looked at one by one.
         let names = planes.names();
         let wanted = match (&self.channel, names.len()) {
@@ -134,7 +229,7 @@ impl Look {
         let one = planes.clone().apart().into_iter().find(|(name, _)| *name == wanted);
         let content = one.map(|(_, plane)| Content::Planes(plane));
         let content = content.ok_or_else(|| Failure::words(format!("no plane {wanted}")))?;
-        Ok((Picture::new(content, loaded.metadata().clone()), start))
+        Ok(Shown { picture: Picture::new(content, loaded.metadata().clone()), start, whole })
     }
 }
 

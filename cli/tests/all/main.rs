@@ -8,6 +8,7 @@ mod files;
 mod first_hour;
 mod help;
 mod levels;
+mod look;
 mod memory;
 mod moves;
 mod pages;

@@ -265,14 +265,19 @@ impl std::io::Write for Shared {
     }
 }
 
-fn image_element(place: &Place) -> Result<String> {
-    let picture = Picture::from(place.shown.clone());
+/// A frame as the bytes of a PNG file.
+pub(crate) fn png_of(frame: &Frame<Rgb<u8>>) -> Result<Vec<u8>> {
+    let picture = Picture::from(frame.clone());
     let (bytes, facts) = (Shared::default(), picture.facts());
     let mut writer = Writer::to_stream(bytes.clone(), &facts, WriteOptions::default().format(FileFormat::Png))?;
     writer.put(&Strip { first_row: 0, content: picture.content().clone() })?;
     writer.finish()?;
     drop(writer);
-    let data = base64::engine::general_purpose::STANDARD.encode(bytes.take());
+    Ok(bytes.take())
+}
+
+fn image_element(place: &Place) -> Result<String> {
+    let data = base64::engine::general_purpose::STANDARD.encode(png_of(&place.shown)?);
     let ((x, y), size) = (place.at, place.shown.size());
     let (width, height) = (size.width, size.height);
     Ok(format!(

@@ -11,6 +11,7 @@ mod ink;
 mod legend;
 
 pub use chart::{Axis, Chart, Mark, Series};
+pub(crate) use figure::png_of;
 pub use figure::{Figure, Panel};
 pub use ink::Ink;
 pub use legend::Legend;

@@ -2,9 +2,13 @@
 //! lines.
 
 mod bars;
+mod beside;
+mod images;
 mod measures;
 mod terminal;
 
 pub use bars::bars;
+pub use beside::beside;
+pub use images::{Images, image};
 pub use measures::{comparison, histogram, profile};
 pub use terminal::{Colors, Terminal, picture};

@@ -29,17 +29,24 @@ pub struct Terminal {
     pub rows: u32,
     /// Where rulers with pixel coordinates begin to count, x and y; no rulers without it.
     pub rulers: Option<(u32, u32)>,
+    /// The size of the picture that is shown, where what is given is a reduction of it: rulers and facts count in its pixels.
+    pub whole: Option<Size>,
 }
 
 impl Terminal {
     /// A terminal of this many columns and rows.
     pub fn new(colors: Colors, columns: u32, rows: u32) -> Terminal {
-        Terminal { colors, columns, rows, rulers: None }
+        Terminal { colors, columns, rows, rulers: None, whole: None }
     }
 
     /// The same with rulers that begin at a place: where the picture was cut out of a larger one.
     pub fn rulers(self, x: u32, y: u32) -> Terminal {
         Terminal { rulers: Some((x, y)), ..self }
+    }
+
+    /// The same for a picture that is a reduction of one of this size.
+    pub fn whole(self, size: Size) -> Terminal {
+        Terminal { whole: Some(size), ..self }
     }
 }
 
@@ -60,8 +67,9 @@ pub fn picture(content: &Content, terminal: Terminal, look: Look) -> Result<Stri
     if size.is_empty() {
         return Err(Error::Drawing(format!("a picture of {size} has no pixel to look at")));
     }
+    let whole = terminal.whole.unwrap_or(size);
     let (x0, y0) = terminal.rulers.unwrap_or((0, 0));
-    let digits = y0.saturating_add(size.height - 1).to_string().len() as u32;
+    let digits = y0.saturating_add(whole.height.saturating_sub(1)).to_string().len() as u32;
     let (left, top) = if terminal.rulers.is_some() { (digits + 1, 2) } else { (0, 0) };
     let columns = terminal.columns.saturating_sub(left).max(1);
     // A line is kept for the facts.
@@ -71,11 +79,11 @@ pub fn picture(content: &Content, terminal: Terminal, look: Look) -> Result<Stri
     let frame = render(content, shown, &look.window(window), 4)?;
     let mut out = String::new();
     if terminal.rulers.is_some() {
-        upper_ruler(&mut out, x0, size.width, shown.width, left);
+        upper_ruler(&mut out, x0, whole.width, shown.width, left);
     }
     for y in (0..shown.height).step_by(2) {
         if terminal.rulers.is_some() {
-            let label = row_label(y, y0, size.height, shown.height);
+            let label = row_label(y, y0, whole.height, shown.height);
             let mark = if label.is_empty() { ' ' } else { '-' };
             out.push_str(&format!("{label:>width$}{mark}", width = digits as usize));
         }
@@ -85,7 +93,7 @@ pub fn picture(content: &Content, terminal: Terminal, look: Look) -> Result<Stri
         }
         out.push('\n');
     }
-    out.push_str(&facts(content, shown, window.map(|w| (w.low(), w.high()))));
+    out.push_str(&facts(content, whole, Some(shown), window.map(|w| (w.low(), w.high()))));
     Ok(out)
 }
 
@@ -176,19 +184,18 @@ fn nearest_256(p: Rgb<u8>) -> u8 {
     }
 }
 
-fn facts(content: &Content, shown: Size, window: Option<(f64, f64)>) -> String {
-    let size = content.size();
-    let ratio = f64::from(size.width) / f64::from(shown.width);
-    let cell = match ratio {
+/// The line of facts; `shown` in characters, where it is shown in them.
+pub(super) fn facts(content: &Content, size: Size, shown: Option<Size>, window: Option<(f64, f64)>) -> String {
+    let cell = shown.map_or(String::new(), |shown| match f64::from(size.width) / f64::from(shown.width) {
         r if r > 1.0 => {
             let wide = format!("{r:.3}");
-            format!("a character is {} pixels wide", wide.trim_end_matches('0').trim_end_matches('.'))
+            format!(", a character is {} pixels wide", wide.trim_end_matches('0').trim_end_matches('.'))
         }
-        r if r < 1.0 => format!("a pixel is {} characters wide", (1.0 / r).round()),
-        _ => "a character is a pixel wide".to_string(),
-    };
+        r if r < 1.0 => format!(", a pixel is {} characters wide", (1.0 / r).round()),
+        _ => ", a character is a pixel wide".to_string(),
+    });
     let window = window.map_or(String::new(), |(low, high)| format!(", {low} to {high} shown as black to white"));
-    format!("{size} {}, {cell}{window}\n", content.pixel_format().describe())
+    format!("{size} {}{cell}{window}\n", content.pixel_format().describe())
 }
 
 #[cfg(test)]
