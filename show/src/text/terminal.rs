@@ -184,6 +184,17 @@ fn nearest_256(p: Rgb<u8>) -> u8 {
     }
 }
 
+/// A number of a window in six digits at most, where that is not what it is by itself.
+fn short(value: f64) -> String {
+    let plain = value.to_string();
+    if plain.len() <= 8 {
+        return plain;
+    }
+    let digits = (5 - value.abs().log10().floor() as i32).clamp(0, 12);
+    let text = format!("{value:.*}", digits as usize);
+    if text.contains('.') { text.trim_end_matches('0').trim_end_matches('.').to_string() } else { text }
+}
+
 /// The line of facts; `shown` in characters, where it is shown in them.
 pub(super) fn facts(content: &Content, size: Size, shown: Option<Size>, window: Option<(f64, f64)>) -> String {
     let cell = shown.map_or(String::new(), |shown| match f64::from(size.width) / f64::from(shown.width) {
@@ -194,7 +205,8 @@ pub(super) fn facts(content: &Content, size: Size, shown: Option<Size>, window: 
         r if r < 1.0 => format!(", a pixel is {} characters wide", (1.0 / r).round()),
         _ => ", a character is a pixel wide".to_string(),
     });
-    let window = window.map_or(String::new(), |(low, high)| format!(", {low} to {high} shown as black to white"));
+    let window = window
+        .map_or(String::new(), |(low, high)| format!(", {} to {} shown as black to white", short(low), short(high)));
     format!("{size} {}{cell}{window}\n", content.pixel_format().describe())
 }
 
