@@ -200,10 +200,13 @@ pub(crate) struct Written {
     /// Progressive JPEG: several scans, coarse to fine
     #[arg(long, help_heading = "Writing")]
     progressive: bool,
+    /// Interlaced PNG: seven passes, coarse to fine
+    #[arg(long, help_heading = "Writing")]
+    interlaced: bool,
     /// Restart markers in JPEG, every N rows of blocks
     #[arg(long, value_name = "N", help_heading = "Writing")]
     restart_rows: Option<u16>,
-    /// Seconds that the picture is shown, in an animation (GIF)
+    /// Seconds that the picture is shown, in an animation (GIF, PNG)
     #[arg(long, value_name = "SECONDS", value_parser = words::seconds, allow_hyphen_values = true, help_heading = "Writing")]
     delay: Option<f64>,
     /// How often an animation is played (default: for ever)
@@ -238,6 +241,7 @@ impl Written {
             (self.compression.is_some(), "--compression"),
             (self.tiled.is_some(), "--tiled"),
             (self.reduced_copies, "--reduced-copies"),
+            (self.interlaced, "--interlaced"),
             (self.quality.is_some(), "--quality"),
             (self.sampling.is_some(), "--sampling"),
             (self.raw_out.is_some(), "--raw-out"),
@@ -260,6 +264,7 @@ impl Written {
             (self.quality.is_some(), "--quality"),
             (self.sampling.is_some(), "--sampling"),
             (self.progressive, "--progressive"),
+            (self.interlaced, "--interlaced"),
             (self.restart_rows.is_some(), "--restart-rows"),
             (self.delay.is_some(), "--delay"),
             (self.plays.is_some(), "--plays"),
@@ -289,6 +294,9 @@ impl Written {
         }
         if self.reduced_copies {
             options = options.reduced_copies();
+        }
+        if self.interlaced {
+            options = options.interlaced();
         }
         if let Some(quality) = self.quality {
             options = options.quality(quality);

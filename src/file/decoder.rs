@@ -182,6 +182,12 @@ impl<'a> RowsOut<'a> {
         RowsOut { target: Some(strip), given: 0, wanted, lost: Vec::new(), suspect: Vec::new() }
     }
 
+    /// Decodes rows into a strip of which so many are there already.
+    #[cfg_attr(not(feature = "png"), allow(dead_code))]
+    pub(super) fn resumed(strip: &'a mut Content, given: u32) -> RowsOut<'a> {
+        RowsOut { given, ..RowsOut::into_strip(strip) }
+    }
+
     /// Skips `rows` rows.
     pub(super) fn skip(wanted: u32) -> RowsOut<'a> {
         RowsOut { target: None, given: 0, wanted, lost: Vec::new(), suspect: Vec::new() }

@@ -350,6 +350,8 @@ pub struct WriteOptions {
     pub pages: u32,
     /// How often an animation is played; 0 is for ever.
     pub plays: u32,
+    /// Whether PNG is written in seven passes, coarse to fine (Adam7): false. The picture is held whole, and the file is larger.
+    pub interlaced: bool,
     /// How bytes are to lie where the format is [`FileFormat::Raw`]; its size is taken from the picture.
     pub raw: Option<RawLayout>,
     /// Whether a file is forced to the disk before it takes its place: true. Thousands of small files that can be made again are
@@ -368,6 +370,7 @@ impl Default for WriteOptions {
             tiff: TiffOptions::default(),
             pages: 1,
             plays: 0,
+            interlaced: false,
             raw: None,
             durable: true,
         }
@@ -437,6 +440,11 @@ impl WriteOptions {
     /// Writes smaller copies of the page into TIFF too.
     pub fn reduced_copies(self) -> WriteOptions {
         WriteOptions { tiff: TiffOptions { reduced_copies: true, ..self.tiff }, ..self }
+    }
+
+    /// Writes PNG in seven passes.
+    pub fn interlaced(self) -> WriteOptions {
+        WriteOptions { interlaced: true, ..self }
     }
 
     /// Sets the number of pictures that the file will hold.

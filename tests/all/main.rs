@@ -56,3 +56,4 @@ mod tiff_hostile;
 mod tiff_written;
 mod tone_follows_definitions;
 mod warp_maps_places;
+mod written_files;

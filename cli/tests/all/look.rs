@@ -9,7 +9,8 @@ fn several_stand_beside_each_other_where_there_is_room() {
     let first = wide.lines().next().unwrap();
     assert!(first.contains("quay-fog.png") && first.contains("rings.png"), "{first}");
     let one = out(&["look", &rings, "--columns", "44", "--lines", "14"]);
-    for (row, line) in one.lines().enumerate() {
+    // The line of facts is broken where it is wider than the room.
+    for (row, line) in one.lines().enumerate().take(13) {
         assert!(wide.lines().nth(row + 1).unwrap().ends_with(line), "{line}");
     }
     let narrow = out(&["look", &fog, &rings, "--columns", "60", "--lines", "9"]);

@@ -1,12 +1,14 @@
 //! Reading PNG: chunks, their order and their checksums.
 
 use super::expand::Colors;
+use super::frames::{Animation, Part};
 use super::header::{Color, Header};
+use super::player::Player;
 use super::rows::Rows;
 use super::{SIGNATURE, chunks};
 use crate::error::{Error, Result};
 use crate::file::budget::Budget;
-use crate::file::decoder::{Decoder, RowsOut, Start, Stop, gather};
+use crate::file::decoder::{Decoder, Jump, RowsOut, Start, Stop, gather};
 use crate::file::limits::Limits;
 use crate::frame::{Facts, FileFormat, Metadata, Palette, PixelFormat, RowOrder};
 use crate::memory::Charge;
@@ -15,9 +17,11 @@ use crate::pixel::{Layout, Meaning, Rgba};
 /// A PNG decoder: pushed bytes, gives rows.
 pub(in crate::file) struct PngDecoder {
     limits: Limits,
-    /// Whether a palette picture is given as indices.
-    indices: bool,
     state: State,
+    /// The page that is given, from 1, and how: as numbers of colours or alone; the length of the file.
+    start: Start,
+    animation: Option<Animation>,
+    player: Option<Player>,
     /// Bytes of a signature, chunk header, small chunk or checksum that is not complete yet.
     part: Vec<u8>,
     crc: crc32fast::Hasher,
@@ -55,6 +59,13 @@ enum State {
     Data {
         left: u32,
     },
+    /// The chunks behind are gone through, to know the frames of an animation; then the first packed pixels, of so many bytes, come.
+    Walk {
+        from: u64,
+        length: u32,
+    },
+    /// Frames are unpacked and drawn; then rows are given.
+    Frames,
     /// The four bytes behind a chunk; `body` bytes of it are held to be parsed.
     Checksum {
         kind: [u8; 4],
@@ -67,7 +78,9 @@ impl PngDecoder {
     pub(in crate::file) fn new(start: Start) -> PngDecoder {
         PngDecoder {
             limits: start.limits,
-            indices: start.indices,
+            start,
+            animation: None,
+            player: None,
             state: State::Signature,
             part: Vec::new(),
             crc: crc32fast::Hasher::new(),
@@ -109,6 +122,13 @@ impl PngDecoder {
         }
         self.state = match &kind {
             b"IHDR" if self.header.is_some() => return Err(Error::malformed("a second IHDR")),
+            b"IDAT" if self.animation.as_ref().is_some_and(|animation| !animation.walked) => {
+                let from = self.at;
+                if let Some(animation) = &mut self.animation {
+                    animation.first_data(Part { at: from, bytes: length, sequence: None }, &mut self.budget)?;
+                }
+                State::Walk { from, length }
+            }
             b"IDAT" => {
                 self.begin_rows()?;
                 self.chunk_row = self.rows.as_ref().map_or(0, Rows::due);
@@ -119,10 +139,14 @@ impl PngDecoder {
                 return Err(Error::malformed(format!("{} behind the first IDAT", show(kind))));
             }
             b"PLTE" if !self.colors.palette.is_empty() => return Err(Error::malformed("a second PLTE")),
-            b"IHDR" | b"IEND" | b"PLTE" | b"tRNS" if length > 768 => {
+            b"IHDR" | b"IEND" | b"PLTE" | b"tRNS" | b"acTL" | b"fcTL" if length > 768 => {
                 return Err(Error::malformed(format!("{} has {length} bytes; it never has more than 768", show(kind))));
             }
             b"IHDR" | b"IEND" | b"PLTE" | b"tRNS" => State::Body { kind, length },
+            b"acTL" if self.rows.is_none() && self.animation.is_none() => State::Body { kind, length },
+            b"fcTL" if self.animation.as_ref().is_some_and(|animation| !animation.walked) => {
+                State::Body { kind, length }
+            }
             kind if chunks::is_read(kind) => {
                 self.budget.take(u64::from(length))?;
                 State::Body { kind: *kind, length }
@@ -145,14 +169,56 @@ impl PngDecoder {
             let what =
                 if header.interlaced { "an interlaced picture, which is held whole," } else { "a row of pixels" };
             self.charge = self.limits.charge(what, Rows::memory(&header))?;
-            self.make_facts(&header)?;
-            self.rows = Some(Rows::new(header, std::mem::take(&mut self.colors), self.indices));
+            self.make_facts(&header, None)?;
+            let colors = if self.animation.is_some() { self.colors.clone() } else { std::mem::take(&mut self.colors) };
+            self.rows = Some(Rows::new(header, colors, self.start.indices));
         }
         Ok(())
     }
 
-    fn make_facts(&mut self, header: &Header) -> Result<()> {
-        let mut layout = header.layout(self.colors.transparent());
+    /// Whether the page is a frame that is drawn, and not the first picture.
+    fn frame(&self) -> Option<usize> {
+        let first = self.start.page <= 1;
+        self.animation.as_ref().filter(|a| !first && a.walked).and_then(|a| a.frame_of(self.start.page))
+    }
+
+    /// The facts of a frame that is drawn, once all are known.
+    fn begin_frame(&mut self, frame: usize) -> Result<()> {
+        let (Some(header), Some(animation)) = (self.header, &self.animation) else { return Ok(()) };
+        let Some(control) = animation.frames.get(frame) else {
+            let (page, pages) = (self.start.page, animation.pages());
+            let line = format!("there is no page {page}; the file has {pages}");
+            return Err(Error::not_there("page", page.into(), pages.into(), line));
+        };
+        let how = (self.start.indices || self.start.frames_alone, self.start.indices);
+        let player = self.player.get_or_insert_with(|| Player::new(header, self.colors.clone(), self.limits, how));
+        player.go_for(frame, animation, self.start.length)?;
+        let (size, layout) = (player.size(control), player.layout(animation));
+        self.make_facts(&Header { size, ..header }, Some(layout))
+    }
+
+    /// What an animation adds to the facts.
+    fn animate(&self, facts: &mut Facts) {
+        let Some(animation) = &self.animation else { return };
+        facts.pages = animation.pages();
+        if animation.walked {
+            facts.page_list = animation.page_list();
+        }
+        facts.plays = Some(animation.plays);
+        let frame = animation.frame_of(self.start.page).and_then(|frame| animation.frames.get(frame));
+        facts.metadata.delay = frame.map(|f| f.control.delay);
+        facts.remarks.extend(animation.remark());
+        if let (Some(frame), true) = (frame, self.start.page > 1 && self.start.frames_alone) {
+            let (x, y, canvas) = (frame.control.x, frame.control.y, self.header.map_or(frame.control.size, |h| h.size));
+            if frame.control.size != canvas {
+                facts.remarks.push(format!("the frame lies at {x}, {y} of a canvas of {canvas}"));
+            }
+        }
+    }
+
+    /// `layout`: of a frame, where it may be another than that of the first picture.
+    fn make_facts(&mut self, header: &Header, frame: Option<Layout>) -> Result<()> {
+        let mut layout = frame.unwrap_or(header.layout(self.colors.transparent()));
         if header.color == Color::Gray && header.bits < 8 {
             let mut tops = vec![255; layout.channels()];
             if let Some(top) = tops.first_mut() {
@@ -160,7 +226,7 @@ impl PngDecoder {
             }
             self.metadata.max_codes = Some(tops);
         }
-        if header.color == Color::Palette && self.indices {
+        if header.color == Color::Palette && self.start.indices {
             layout = Layout::Gray;
             self.metadata.meaning = Meaning::Indices;
             let alpha = self.colors.alpha.iter().copied().chain(std::iter::repeat(255));
@@ -172,6 +238,7 @@ impl PngDecoder {
         let mut facts = Facts::new(header.size, form, self.metadata.clone());
         facts.format = Some(FileFormat::Png);
         facts.stored = Some(self.describe(header));
+        self.animate(&mut facts);
         self.facts = Some(facts);
         Ok(())
     }
@@ -214,6 +281,15 @@ impl PngDecoder {
                     _ => self.colors.read_transparency(&body, &header)?,
                 }
             }
+            b"acTL" => {
+                let Some(header) = self.header else { return Ok(()) };
+                self.animation = Some(Animation::parse(&body, header.size)?);
+            }
+            b"fcTL" => {
+                if let Some(animation) = &mut self.animation {
+                    animation.control(&body, &self.limits, &mut self.budget)?;
+                }
+            }
             _ => {
                 let Some(header) = self.header else { return Ok(()) };
                 let context = chunks::Context { header: &header, palette: &self.colors.palette };
@@ -252,7 +328,7 @@ impl PngDecoder {
     /// Goes on with what has come.
     fn run(&mut self, rest: &mut &[u8], out: &mut RowsOut<'_>) -> Result<Stop> {
         loop {
-            if self.rows.is_some() && !self.said_facts {
+            if self.facts.is_some() && !self.said_facts && (self.rows.is_some() || self.frame().is_some()) {
                 self.said_facts = true;
                 return Ok(Stop::Facts);
             }
@@ -322,6 +398,36 @@ impl PngDecoder {
                     }
                     self.checksum(kind, body.is_some())?;
                 }
+                State::Walk { from, length } => {
+                    let Some(animation) = &mut self.animation else { return Ok(Stop::Done) };
+                    let walked = animation.walk(rest, &mut self.at, &self.limits, &mut self.budget);
+                    self.chunk_at = animation.next;
+                    if let Some(stop) = walked? {
+                        return Ok(stop);
+                    }
+                    if let Some(frame) = self.frame() {
+                        self.begin_frame(frame)?;
+                        self.state = State::Frames;
+                        continue;
+                    }
+                    self.begin_rows()?;
+                    self.chunk_row = 0;
+                    self.state = State::Data { left: length };
+                    if self.at != from {
+                        self.at = from;
+                        return Ok(Stop::Elsewhere(Jump { to: from, keep_to: Some(u64::MAX), wanted: 0 }));
+                    }
+                }
+                State::Frames => {
+                    let (Some(player), Some(animation)) = (&mut self.player, &self.animation) else {
+                        return Ok(Stop::Done);
+                    };
+                    self.chunk_at = self.at;
+                    return match player.draw(animation, rest, &mut self.at)? {
+                        Some(stop) => Ok(stop),
+                        None => player.give(out),
+                    };
+                }
                 State::Done => return Ok(Stop::Done),
             }
         }
@@ -338,9 +444,32 @@ impl Decoder for PngDecoder {
         self.facts.as_ref()
     }
 
+    fn next_page(&mut self) -> Result<bool> {
+        let Some(animation) = &self.animation else { return Ok(false) };
+        let page = self.start.page.saturating_add(1);
+        let Some(frame) = animation.frame_of(page).filter(|_| animation.walked && page <= animation.pages()) else {
+            return Ok(false);
+        };
+        self.start.page = page;
+        self.begin_frame(frame)?;
+        self.state = State::Frames;
+        Ok(true)
+    }
+
+    fn input_ended(&mut self) -> bool {
+        // Frames that are not there any more are none.
+        match (&self.state, &mut self.animation) {
+            (State::Walk { .. }, Some(animation)) => {
+                animation.cut();
+                true
+            }
+            _ => false,
+        }
+    }
+
     fn header_so_far(&mut self) -> bool {
         let Some(header) = self.header else { return false };
-        let made = self.make_facts(&header).is_ok();
+        let made = self.make_facts(&header, None).is_ok();
         if let Some(facts) = &mut self.facts {
             facts.remarks.push("the header is long, and not all of it was looked at".to_string());
         }
@@ -349,12 +478,15 @@ impl Decoder for PngDecoder {
 
     fn row_order(&self) -> RowOrder {
         match self.header {
-            Some(header) if header.interlaced => RowOrder::Whole,
+            Some(header) if header.interlaced || self.player.is_some() => RowOrder::Whole,
             _ => RowOrder::TopDown,
         }
     }
 
     fn salvage(&mut self, out: &mut RowsOut<'_>) -> bool {
+        if let (Some(player), Some(animation), State::Frames) = (&mut self.player, &self.animation, self.state) {
+            return !player.is_ready() && player.salvage(animation);
+        }
         let is_data = |kind: &[u8; 4]| kind == b"IDAT";
         match &self.state {
             State::Checksum { kind, .. } if self.rows.is_some() && self.part.len() >= 4 => {
@@ -381,6 +513,9 @@ impl Decoder for PngDecoder {
     }
 
     fn expected(&self) -> String {
+        if let (Some(player), State::Frames) = (&self.player, self.state) {
+            return player.expected();
+        }
         match &self.rows {
             Some(rows) if !rows.is_complete() => rows.expected(),
             Some(_) => "the end of the file (IEND)".to_string(),

@@ -1,6 +1,8 @@
 //! Writing PNG: filters, Deflate, chunks.
 
+use super::bits::put_together;
 use super::header::{Color, Header};
+use super::interlaced::Interlaced;
 use super::pack::Packer;
 use super::{SIGNATURE, chunks};
 use crate::error::{Error, Help, Result};
@@ -9,6 +11,7 @@ use crate::file::options::WriteOptions;
 use crate::file::words::extend_words_be;
 use crate::frame::{Content, Facts, FileFormat, Metadata, Palette, PixelFormat, SamplesRef};
 use crate::pixel::{Depth, Layout, codes};
+use crate::threads::Threads;
 
 /// Bytes of packed data a chunk at most.
 const CHUNK_BYTES: usize = 16 << 20;
@@ -16,56 +19,77 @@ const CHUNK_BYTES: usize = 16 << 20;
 /// A PNG encoder: given rows, gives bytes.
 pub(in crate::file) struct PngEncoder {
     header: Header,
-    /// How many colours a palette has, for pictures of indices.
+    /// How many colours a palette has, for pictures of indices; and the palette, which all frames share.
     colors: Option<usize>,
+    palette: Option<Palette>,
     rows_left: u32,
-    packer: Packer,
+    body: Body,
+    frames: Frames,
+    effort: u32,
+    threads: Threads,
     remarks: Vec<String>,
+}
+
+/// How rows become packed data.
+enum Body {
+    Straight(Box<Packer>),
+    Interlaced(Interlaced),
+}
+
+/// How many frames an animation has, how many were begun, and the number of the next chunk of frames.
+#[derive(Debug, Clone, Copy)]
+struct Frames {
+    all: u32,
+    begun: u32,
+    sequence: u32,
 }
 
 impl PngEncoder {
     /// Starts a file: signature, header and what stands before the pixels.
     pub(in crate::file) fn new(facts: &Facts, options: &WriteOptions, out: &mut dyn Output) -> Result<PngEncoder> {
-        let PixelFormat::Pixels { depth, layout } = facts.pixel_format else {
-            return Err(cannot_hold(FileFormat::Png, "planes", &[Help::PixelsOfDepth(&[Depth::U16, Depth::U8])]));
-        };
+        let (depth, layout) = form(facts)?;
         if facts.size.is_empty() || facts.size.width > i32::MAX as u32 || facts.size.height > i32::MAX as u32 {
             let what = format!("a picture of {}; each side must be 1 to 2^31 - 1", facts.size);
             return Err(cannot_hold(FileFormat::Png, &what, &[]));
         }
-        if layout == Layout::Cmyk {
-            return Err(cannot_hold(FileFormat::Png, "cmyk", &[Help::Color]));
-        }
         let palette = palette_of(facts)?;
-        let header = Header { size: facts.size, interlaced: false, ..form_of(depth, layout, &facts.metadata, palette) };
+        let interlaced = options.interlaced;
+        let header = Header { size: facts.size, interlaced, ..form_of(depth, layout, &facts.metadata, palette) };
         let colors: Vec<[u8; 3]> = palette.iter().flat_map(|p| p.colors()).map(|c| [c.r, c.g, c.b]).collect();
-        let (before, behind, remarks) = chunks::write(&facts.metadata, &facts.pixel_format, &header, &colors)?;
+        let (before, behind, mut remarks) = chunks::write(&facts.metadata, &facts.pixel_format, &header, &colors)?;
         put_bytes(out, &SIGNATURE)?;
         put_chunk(out, *b"IHDR", &header.chunk_body())?;
         for (kind, body) in before.into_iter().chain(palette.into_iter().flat_map(palette_chunks)).chain(behind) {
             put_chunk(out, kind, &body)?;
         }
-        // Filters predict a sample from its neighbours, which numbers of colours and packed bits do not follow (12.8).
-        let adaptive = header.bits >= 8 && palette.is_none();
-        let effort = u32::from(options.compression.min(9));
-        let packer = Packer::new(header.row_bytes(), header.pixel_bytes(), adaptive, effort, options.threads);
+        let mut frames = Frames { all: options.pages.max(1), begun: 1, sequence: 0 };
+        if frames.all > 1 {
+            put_chunk(out, *b"acTL", &[frames.all.to_be_bytes(), options.plays.to_be_bytes()].concat())?;
+            frames.put_control(facts, out)?;
+        } else if facts.metadata.delay.is_some() {
+            remarks.push("the delay is left out: one picture is no animation".to_string());
+        }
         let colors = palette.map(|p| p.colors().len());
-        Ok(PngEncoder { header, colors, rows_left: facts.size.height, packer, remarks })
+        let (effort, threads) = (u32::from(options.compression.min(9)), options.threads);
+        let body = Body::new(&header, palette.is_some(), effort, threads)?;
+        let rows_left = facts.size.height;
+        Ok(PngEncoder { header, colors, palette: palette.cloned(), rows_left, body, frames, effort, threads, remarks })
     }
 
     fn put_row(&mut self, samples: SamplesRef<'_>, out: &mut dyn Output) -> Result<()> {
         if let (Some(colors), SamplesRef::U8(indices)) = (self.colors, samples) {
             check_indices(indices, colors)?;
         }
-        let row = self.packer.rows();
+        let (bits, numbers) = (self.header.bits, self.colors.is_some());
+        let top = (1u32 << bits.min(16)).saturating_sub(1);
+        let code = |v: u8| if numbers { v } else { codes::code_of(u32::from(v), top, 255) as u8 };
+        let row = match &mut self.body {
+            Body::Straight(packer) => packer.rows(),
+            Body::Interlaced(all) => all.rows(),
+        };
         match samples {
-            SamplesRef::U8(s) if self.header.bits < 8 => {
-                let top = (1u32 << self.header.bits).saturating_sub(1);
-                match self.colors {
-                    Some(_) => put_together(s, self.header.bits, row, |v| v),
-                    None => put_together(s, self.header.bits, row, |v| codes::code_of(u32::from(v), top, 255) as u8),
-                }
-            }
+            SamplesRef::U8(s) if bits < 8 && self.header.interlaced => row.extend(s.iter().map(|v| code(*v))),
+            SamplesRef::U8(s) if bits < 8 => put_together(s, bits, row, code),
             SamplesRef::U8(s) => row.extend_from_slice(s),
             SamplesRef::U16(s) => extend_words_be(row, s),
             SamplesRef::F32(_) => {
@@ -73,11 +97,85 @@ impl PngEncoder {
             }
         }
         self.rows_left = self.rows_left.saturating_sub(1);
-        if self.packer.is_full() && self.rows_left > 0 {
-            self.packer.pack(false, |packed| put_packed(out, packed))?;
+        if let Body::Straight(packer) = &mut self.body
+            && packer.is_full()
+            && self.rows_left > 0
+        {
+            let frames = &mut self.frames;
+            packer.pack(false, |packed| frames.put_packed(out, packed))?;
         }
         Ok(())
     }
+
+    /// Packs the last rows of a picture.
+    fn end_picture(&mut self, out: &mut dyn Output) -> Result<()> {
+        let frames = &mut self.frames;
+        match &mut self.body {
+            Body::Straight(packer) => packer.pack(true, |packed| frames.put_packed(out, packed)),
+            Body::Interlaced(all) => all.pack(|packed| frames.put_packed(out, packed)),
+        }
+    }
+}
+
+/// Depth and layout of a picture that can be written.
+fn form(facts: &Facts) -> Result<(Depth, Layout)> {
+    match facts.pixel_format {
+        PixelFormat::Planes { .. } => {
+            Err(cannot_hold(FileFormat::Png, "planes", &[Help::PixelsOfDepth(&[Depth::U16, Depth::U8])]))
+        }
+        PixelFormat::Pixels { layout: Layout::Cmyk, .. } => Err(cannot_hold(FileFormat::Png, "cmyk", &[Help::Color])),
+        PixelFormat::Pixels { depth, layout } => Ok((depth, layout)),
+    }
+}
+
+impl Body {
+    fn new(header: &Header, numbers: bool, effort: u32, threads: Threads) -> Result<Body> {
+        // Filters predict a sample from its neighbours, which numbers of colours and packed bits do not follow (12.8).
+        let adaptive = header.bits >= 8 && !numbers;
+        Ok(match header.interlaced {
+            true => Body::Interlaced(Interlaced::new(*header, adaptive, effort)?),
+            false => {
+                let (row, pixel) = (header.row_bytes(), header.pixel_bytes());
+                Body::Straight(Box::new(Packer::new(row, pixel, adaptive, effort, threads)))
+            }
+        })
+    }
+}
+
+impl Frames {
+    fn next(&mut self) -> [u8; 4] {
+        let number = self.sequence;
+        self.sequence = number.saturating_add(1);
+        number.to_be_bytes()
+    }
+
+    /// fcTL (11.3.6.2): the frame replaces what was there before, and stays.
+    fn put_control(&mut self, facts: &Facts, out: &mut dyn Output) -> Result<()> {
+        let (width, height) = (facts.size.width.to_be_bytes(), facts.size.height.to_be_bytes());
+        let (part, whole) = fraction(facts.metadata.delay.unwrap_or(0.0));
+        let [part, whole] = [part, whole].map(u16::to_be_bytes);
+        let numbers = [self.next(), width, height, [0; 4], [0; 4]].concat();
+        put_chunk(out, *b"fcTL", &[numbers.as_slice(), &part, &whole, &[0, 0]].concat())
+    }
+
+    /// Packed pixels: of the first picture, or of a frame behind it.
+    fn put_packed(&mut self, out: &mut dyn Output, packed: &[u8]) -> Result<()> {
+        packed.chunks(CHUNK_BYTES).try_for_each(|part| match self.begun {
+            1 => put_chunk(out, *b"IDAT", part),
+            _ => put_chunk(out, *b"fdAT", &[self.next().as_slice(), part].concat()),
+        })
+    }
+}
+
+/// Seconds as a fraction of two words: in thousandths as long as they fit.
+fn fraction(seconds: f64) -> (u16, u16) {
+    for whole in [1000u16, 100, 10] {
+        let part = (seconds.max(0.0) * f64::from(whole)).round();
+        if part <= f64::from(u16::MAX) {
+            return (part as u16, whole);
+        }
+    }
+    ((seconds.min(f64::from(u16::MAX))).round() as u16, 1)
 }
 
 /// The colour type and bits that fit. Gray of a max code that some bits count just up to is written in those bits.
@@ -111,23 +209,6 @@ fn palette_chunks(palette: &Palette) -> Vec<([u8; 4], Vec<u8>)> {
     chunks
 }
 
-/// Samples as codes of `bits` bits, the leftmost in the highest bits of each byte (7.2).
-fn put_together(samples: &[u8], bits: u8, row: &mut Vec<u8>, code: impl Fn(u8) -> u8) {
-    // Bits are 1, 2 or 4, so they divide a byte.
-    let each = 8usize.checked_div(usize::from(bits)).unwrap_or(1);
-    row.extend(samples.chunks(each).map(|part| {
-        let mut shift = 8u32;
-        part.iter().fold(0u8, |byte, &v| {
-            shift = shift.saturating_sub(u32::from(bits));
-            byte | code(v).checked_shl(shift).unwrap_or(0)
-        })
-    }));
-}
-
-fn put_packed(out: &mut dyn Output, packed: &[u8]) -> Result<()> {
-    packed.chunks(CHUNK_BYTES).try_for_each(|part| put_chunk(out, *b"IDAT", part))
-}
-
 fn put_chunk(out: &mut dyn Output, kind: [u8; 4], body: &[u8]) -> Result<()> {
     let length = u32::try_from(body.len()).map_err(|_| Error::invalid("metadata", "a chunk of over 4 GiB"))?;
     let mut crc = crc32fast::Hasher::new();
@@ -145,8 +226,38 @@ impl Encoder for PngEncoder {
         (0..rows.size().height).try_for_each(|y| self.put_row(rows.row(y), out))
     }
 
+    fn next_page(&mut self, facts: &Facts, out: &mut dyn Output) -> Result<()> {
+        if self.frames.begun >= self.frames.all {
+            let all = self.frames.all;
+            return Err(Error::wrong_order(format!(
+                "a file that was begun for {all} frames is full; say `pages` before"
+            )));
+        }
+        let (depth, layout) = form(facts)?;
+        let palette = palette_of(facts)?;
+        let header = form_of(depth, layout, &facts.metadata, palette);
+        if (header.bits, header.color) != (self.header.bits, self.header.color) || palette != self.palette.as_ref() {
+            let what = "frames that are stored in different ways: depth, layout and palette are those of the first";
+            return Err(cannot_hold(FileFormat::Png, what, &[Help::Color, Help::Depth(&[Depth::U8])]));
+        }
+        if facts.size.width > self.header.size.width || facts.size.height > self.header.size.height {
+            return Err(Error::sizes("a frame", self.header.size, facts.size));
+        }
+        self.end_picture(out)?;
+        self.frames.begun = self.frames.begun.saturating_add(1);
+        self.frames.put_control(facts, out)?;
+        let header = Header { size: facts.size, ..self.header };
+        self.body = Body::new(&header, self.colors.is_some(), self.effort, self.threads)?;
+        self.rows_left = facts.size.height;
+        Ok(())
+    }
+
     fn finish(&mut self, out: &mut dyn Output) -> Result<()> {
-        self.packer.pack(true, |packed| put_packed(out, packed))?;
+        self.end_picture(out)?;
+        if self.frames.begun < self.frames.all {
+            let Frames { all, begun, .. } = self.frames;
+            return Err(Error::wrong_order(format!("a file that was begun for {all} frames has {begun}")));
+        }
         put_chunk(out, *b"IEND", &[])
     }
 

@@ -13,7 +13,7 @@
     feature = "raw"
 ))]
 
-use super::{chunk, jpeg, noise, png_of_samples};
+use super::{chunk, jpeg, noise, png_of_samples, zlib};
 use rahmen::file::{Limits, ReadAs, ReadOptions};
 use rahmen::frame::RawLayout;
 use rahmen::{Frame, Gray, Picture, Planes, Rgb, Rgba, Size};
@@ -92,6 +92,33 @@ fn by_hand() -> Vec<Sample> {
         |bits, interlaced| png_of_samples((7, 5), (3, bits), &indices, interlaced, &|y| y as u8 % 5, &palette);
     add("interlaced", numbered(2, true), options());
     add("indices", numbered(4, false), options().read_as(ReadAs::Indices));
+    let frames = |seed| -> Vec<u16> { noise(7 * 5 * 4, seed).iter().map(|v| u16::from(*v)).collect() };
+    let packed = |seed| {
+        zlib(
+            &frames(seed)
+                .chunks(28)
+                .flat_map(|row| std::iter::once(0).chain(row.iter().map(|v| *v as u8)))
+                .collect::<Vec<_>>(),
+        )
+    };
+    let control = |number: u8, delay: u8| {
+        chunk(b"fcTL", &[&[0, 0, 0, number, 0, 0, 0, 7, 0, 0, 0, 5], &[0; 8][..], &[0, delay, 0, 100, 1, 1]].concat())
+    };
+    let still = png_of_samples((7, 5), (6, 8), &frames(1), false, &|_| 0, &[]);
+    let animation = [
+        still[..33].to_vec(),
+        chunk(b"acTL", &[0, 0, 0, 2, 0, 0, 0, 0]),
+        control(0, 50),
+        chunk(b"IDAT", &packed(1)),
+        control(1, 9),
+        chunk(b"fdAT", &[&[0, 0, 0, 2], packed(2).as_slice()].concat()),
+        chunk(b"IEND", &[]),
+    ];
+    add("animation", animation.concat(), options());
+    all.push(sample("second frame", animation.concat(), options().page(2), 12));
+    let mut add = |name: &str, bytes: Vec<u8>, options: ReadOptions| {
+        all.push(sample(name, bytes, options, usize::from(name == "plain")));
+    };
     // A plain map may end with its last digit, whatever stood behind it.
     add("plain", b"P3 # low\n2 2 9\n1 2 3 4 5 6\n7 8 9 0 1 2\n".to_vec(), options());
     add("bits", b"P1 3 2 101 010".to_vec(), options());

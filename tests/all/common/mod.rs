@@ -5,6 +5,7 @@ pub mod corpus;
 pub mod fax;
 pub mod gif;
 pub mod jpeg;
+pub mod readers;
 pub mod tiff;
 
 use std::io::Write;
