@@ -5,7 +5,6 @@ use crate::verbs::Verb;
 use crate::words::{self, RangeWord};
 use clap::{Args, Parser, ValueEnum};
 use rahmen::file::{Limits, ReadOptions, Salvage};
-use rahmen::frame::RawLayout;
 use rahmen::{Facts, Region, Size, Threads};
 use std::io::Write;
 use std::path::Path;
@@ -39,9 +38,10 @@ pub(crate) struct Shared {
     /// Page: which picture of several in a file, from 1; 2.1 is the first of those that hang below the second (TIFF)
     #[arg(long, global = true, value_name = "N", value_parser = words::page, help_heading = "Reading")]
     pub(crate) page: Option<(u32, u32)>,
-    /// Read raw bytes of this layout: "order=bgra depth=u8 size=640x480 stride=2568 offset=0 alpha=ignored"
+    /// Read raw bytes of this layout: "order=bgra depth=u8 size=640x480 stride=2568 offset=0 alpha=ignored"; luma and colour
+    /// differences: "ycbcr=pairs size=640x480 sampling=4:2:0 weights=bt601 range=limited"
     #[arg(long, global = true, value_name = "LAYOUT", value_parser = words::raw, help_heading = "Reading")]
-    pub(crate) raw: Option<RawLayout>,
+    pub(crate) raw: Option<words::Raw>,
     /// Salvage what can be read of a damaged file, up to the last row that can be; =fill keeps the declared size, with lost rows
     /// zero. A note says how many rows are good, suspect and lost
     #[arg(long, global = true, value_name = "fill", num_args = 0..=1, require_equals = true)]
@@ -78,7 +78,11 @@ impl Shared {
         let mut options = ReadOptions::default().limits(limits);
         (options.page, options.sub_page) = self.page.unwrap_or((1, 0));
         options.threads = self.threads();
-        options.raw = self.raw;
+        match self.raw {
+            Some(words::Raw::Pixels(layout)) => options.raw = Some(layout),
+            Some(words::Raw::Ycbcr(layout)) => options.raw_ycbcr = Some(layout),
+            None => {}
+        }
         options.salvage = self.salvage.map(|word| match word {
             SalvageWord::Cut => Salvage::Cut,
             SalvageWord::Fill => Salvage::Fill,

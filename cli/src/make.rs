@@ -10,7 +10,6 @@ use clap::Args;
 use rahmen::convert::depth::Window;
 use rahmen::file::{ChromaSampling, LosslessRules, ReadAs, ReadOptions, StatedMeaning, WriteOptions, Writer};
 use rahmen::flow::{Chain, Flatten, Orient, Sink, Step, Strip, ToCodes, ToColor, ToDepth, ToGray};
-use rahmen::frame::RawLayout;
 use rahmen::tone::PaletteRules;
 use rahmen::{Facts, FileFormat, Picture, PixelFormat};
 use std::path::{Path, PathBuf};
@@ -212,11 +211,11 @@ pub(crate) struct Written {
     /// How often an animation is played (default: for ever)
     #[arg(long, value_name = "N", help_heading = "Writing")]
     plays: Option<u32>,
-    /// Write raw bytes of this layout, whatever the extension: "order=bgra depth=u8 stride=2568" (as for --raw, without
+    /// Write raw bytes of this layout, whatever the extension: "order=bgra depth=u8 stride=2568" or "ycbcr=pairs" (as for --raw, without
     /// the size)
     #[arg(long, value_name = "LAYOUT", value_parser = words::raw_out, help_heading = "Writing")]
     #[arg(conflicts_with = "format")]
-    raw_out: Option<RawLayout>,
+    raw_out: Option<words::Raw>,
 }
 
 impl Written {
@@ -280,8 +279,10 @@ impl Written {
 
     pub(crate) fn options(&self, output: &Path, shared: &Shared) -> Done<WriteOptions> {
         let mut options = WriteOptions::default().threads(shared.threads()).durable(!self.not_forced);
-        if let Some(layout) = self.raw_out {
-            return Ok(options.raw(layout));
+        match self.raw_out {
+            Some(words::Raw::Pixels(layout)) => return Ok(options.raw(layout)),
+            Some(words::Raw::Ycbcr(layout)) => return Ok(options.raw_ycbcr(layout)),
+            None => {}
         }
         match self.compression {
             Some(words::Compression::Level(level)) => options = options.compression(level),

@@ -3,6 +3,7 @@
 
 use super::limits::Limits;
 use super::options::{Chroma, Reduced};
+use crate::color::ycbcr::YcbcrLayout;
 use crate::error::{Error, ErrorKind, Result};
 use crate::frame::{AnyPlanes, Content, Facts, FileFormat, RawLayout, RowOrder, SamplesMut};
 use crate::threads::Threads;
@@ -61,6 +62,8 @@ pub struct Start {
     /// How raw bytes lie.
     #[cfg_attr(not(feature = "raw"), allow(dead_code))]
     pub(super) raw: Option<RawLayout>,
+    #[cfg_attr(not(feature = "raw"), allow(dead_code))]
+    pub(super) raw_ycbcr: Option<YcbcrLayout>,
     /// How much of the size is wanted, and how colour is brought to it.
     #[cfg_attr(not(feature = "jpeg"), allow(dead_code))]
     pub(super) reduced: Reduced,
@@ -287,7 +290,10 @@ pub(super) fn decoder_for(format: FileFormat, start: Start) -> Result<Box<dyn De
         #[cfg(feature = "npy")]
         FileFormat::Npz => Ok(Box::new(super::npz::NpzDecoder::new(start))),
         #[cfg(feature = "raw")]
-        FileFormat::Raw => Ok(Box::new(super::raw::RawDecoder::new(start)?)),
+        FileFormat::Raw => match start.raw_ycbcr {
+            Some(layout) => Ok(Box::new(super::raw::YcbcrDecoder::new(&start, layout)?)),
+            None => Ok(Box::new(super::raw::RawDecoder::new(start)?)),
+        },
         other => {
             let _ = start;
             Err(ErrorKind::NotBuilt(other).into())

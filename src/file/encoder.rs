@@ -78,7 +78,10 @@ pub(super) fn encoder_for(
         #[cfg(feature = "npy")]
         FileFormat::Npz => Ok(Box::new(super::npz::NpzEncoder::new(facts, options, out)?)),
         #[cfg(feature = "raw")]
-        FileFormat::Raw => Ok(Box::new(super::raw::RawEncoder::new(facts, options.raw, out)?)),
+        FileFormat::Raw => match options.raw_ycbcr {
+            Some(layout) => Ok(Box::new(super::raw::YcbcrEncoder::new(facts, layout)?)),
+            None => Ok(Box::new(super::raw::RawEncoder::new(facts, options.raw, out)?)),
+        },
         #[cfg(feature = "pfm")]
         FileFormat::Pfm => Ok(Box::new(super::pfm::PfmEncoder::new(facts, out)?)),
         #[cfg(feature = "qoi")]

@@ -20,9 +20,9 @@ pub(super) fn begin(
     formats: &Formats,
 ) -> Result<(Box<dyn Decoder>, Facts)> {
     input.fill(sniff::ENOUGH)?;
-    let format = match options.raw {
-        Some(_) => FileFormat::Raw,
-        None => match sniff::format_of(input.at_hand(), formats) {
+    let format = match options.raw.is_some() || options.raw_ycbcr.is_some() {
+        true => FileFormat::Raw,
+        false => match sniff::format_of(input.at_hand(), formats) {
             Some(format) => format,
             None => {
                 let start = input.at_hand();
@@ -56,6 +56,7 @@ pub(super) fn begin(
         sub_page: options.sub_page,
         indices: options.read_as == ReadAs::Indices && options.palette.is_none(),
         raw: options.raw,
+        raw_ycbcr: options.raw_ycbcr,
         reduced: options.reduced,
         chroma: options.chroma,
         header_only: input.has_budget(),

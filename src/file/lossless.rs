@@ -178,6 +178,7 @@ fn orient_input(mut input: Input<'_>, orientation: Option<Orientation>, rules: &
         sub_page: 0,
         indices: false,
         raw: None,
+        raw_ycbcr: None,
         reduced: Reduced::Full,
         chroma: Chroma::Triangle,
         header_only: false,

@@ -3,6 +3,7 @@
 //! Not here: limits ([`limits`](super::limits)).
 
 use super::limits::Limits;
+use crate::color::ycbcr::YcbcrLayout;
 use crate::convert::depth::Window;
 use crate::flow::{Orient, StateMeaning, Step, ToCodes, ToColor, ToDepth, ToGray};
 use crate::frame::{Facts, FileFormat, PixelFormat, RawLayout};
@@ -60,6 +61,8 @@ pub struct ReadOptions {
     pub threads: Threads,
     /// That the file is bytes of this layout, whatever they look like.
     pub raw: Option<RawLayout>,
+    /// How luma and colour differences lie, where the file is nothing but those; it stands before `raw`.
+    pub raw_ycbcr: Option<YcbcrLayout>,
     /// JPEG only: a half, a quarter or an eighth of the size, made from the coefficients, which is quicker than reading
     /// all of it. Sides are rounded up.
     pub reduced: Reduced,
@@ -144,6 +147,7 @@ impl Default for ReadOptions {
             frames_alone: false,
             threads: Threads::ALL,
             raw: None,
+            raw_ycbcr: None,
             reduced: Reduced::Full,
             chroma: Chroma::Triangle,
         }
@@ -224,6 +228,11 @@ impl ReadOptions {
     /// Sets how subsampled chroma of JPEG is interpolated.
     pub fn chroma(self, chroma: Chroma) -> ReadOptions {
         ReadOptions { chroma, ..self }
+    }
+
+    /// Reads the file as luma and colour differences that lie so, turned into rgb of 8 or 16 bits.
+    pub fn raw_ycbcr(self, layout: YcbcrLayout) -> ReadOptions {
+        ReadOptions { raw_ycbcr: Some(layout), ..self }
     }
 
     /// Reads the file as raw bytes of this layout.
@@ -354,6 +363,8 @@ pub struct WriteOptions {
     pub interlaced: bool,
     /// How bytes are to lie where the format is [`FileFormat::Raw`]; its size is taken from the picture.
     pub raw: Option<RawLayout>,
+    /// How luma and colour differences are to lie where the format is [`FileFormat::Raw`]; it stands before `raw`.
+    pub raw_ycbcr: Option<YcbcrLayout>,
     /// Whether a file is forced to the disk before it takes its place: true. Thousands of small files that can be made again are
     /// quicker without; after a loss of power, and only then, they may be empty.
     pub durable: bool,
@@ -372,6 +383,7 @@ impl Default for WriteOptions {
             plays: 0,
             interlaced: false,
             raw: None,
+            raw_ycbcr: None,
             durable: true,
         }
     }
@@ -455,6 +467,11 @@ impl WriteOptions {
     /// Sets how often an animation is played; 0 is for ever.
     pub fn plays(self, plays: u32) -> WriteOptions {
         WriteOptions { plays, ..self }
+    }
+
+    /// Writes luma and colour differences that lie so. The layout's size is taken from the picture.
+    pub fn raw_ycbcr(self, layout: YcbcrLayout) -> WriteOptions {
+        WriteOptions { raw_ycbcr: Some(layout), format: Some(FileFormat::Raw), ..self }
     }
 
     /// Writes raw bytes of this layout. Its size is taken from the picture.

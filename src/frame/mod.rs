@@ -17,7 +17,7 @@ mod palette;
 mod picture;
 mod planes;
 mod raw_layout;
-mod raw_words;
+pub(crate) mod raw_words;
 mod region;
 mod sample_view;
 mod size;

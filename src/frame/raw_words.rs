@@ -27,24 +27,9 @@ impl RawLayout {
     /// # Errors
     /// A word that does not exist, comes twice, or has another value; one that is missing.
     pub fn from_words(text: &str, size: Option<Size>) -> Result<RawLayout> {
-        let mut found: Vec<(&str, &str)> = Vec::new();
-        for word in text.split_whitespace() {
-            let Some((name, value)) = word.split_once('=') else {
-                return Err(Error::invalid(
-                    "words",
-                    format!("{word} is no word of a raw layout; each is name=value: {WORDS}"),
-                ));
-            };
-            if found.iter().any(|(other, _)| *other == name) {
-                return Err(Error::invalid("words", format!("{name} comes twice in the raw layout")));
-            }
-            found.push((name, value));
-        }
-        let mut take = |name: &str| {
-            let at = found.iter().position(|(other, _)| *other == name)?;
-            Some(found.swap_remove(at).1)
-        };
+        let mut words = RawWords::parse(text, WORDS)?;
         let missing = |name: &str| Error::invalid("words", format!("the raw layout lacks {name}=..."));
+        let mut take = |name: &str| words.take(name);
         let order = take("order").ok_or_else(|| missing("order"))?;
         let orders = ChannelOrder::ALL.iter().map(|order| order.name()).collect::<Vec<_>>();
         let order = ChannelOrder::from_name(order).ok_or_else(|| wrong("order", order, &orders.join(", ")))?;
@@ -73,11 +58,50 @@ impl RawLayout {
         if layout.plane_stride.is_some() && !layout.planar {
             return Err(Error::invalid("words", "plane-stride means something only with planes=planar"));
         }
-        match found.first() {
-            Some((name, _)) => {
-                Err(Error::invalid("words", format!("{name} is no word of a raw layout; there are {WORDS}")))
+        words.end()?;
+        layout.measures().map(|_| layout)
+    }
+}
+
+/// Words of a layout, each `name=value`, and which there are.
+pub(crate) struct RawWords<'a> {
+    found: Vec<(&'a str, &'a str)>,
+    known: &'static str,
+}
+
+impl<'a> RawWords<'a> {
+    /// The words of a text, each there once.
+    pub(crate) fn parse(text: &'a str, known: &'static str) -> Result<RawWords<'a>> {
+        let mut found: Vec<(&str, &str)> = Vec::new();
+        for word in text.split_whitespace() {
+            let Some((name, value)) = word.split_once('=') else {
+                return Err(Error::invalid(
+                    "words",
+                    format!("{word} is no word of a raw layout; each is name=value: {known}"),
+                ));
+            };
+            if found.iter().any(|(other, _)| *other == name) {
+                return Err(Error::invalid("words", format!("{name} comes twice in the raw layout")));
             }
-            None => layout.measures().map(|_| layout),
+            found.push((name, value));
+        }
+        Ok(RawWords { found, known })
+    }
+
+    /// Takes a word out.
+    pub(crate) fn take(&mut self, name: &str) -> Option<&'a str> {
+        let at = self.found.iter().position(|(other, _)| *other == name)?;
+        Some(self.found.swap_remove(at).1)
+    }
+
+    /// Sees to it that all words were taken.
+    pub(crate) fn end(self) -> Result<()> {
+        match self.found.first() {
+            None => Ok(()),
+            Some((name, _)) => {
+                let known = self.known;
+                Err(Error::invalid("words", format!("{name} is no word of a raw layout; there are {known}")))
+            }
         }
     }
 }
@@ -91,21 +115,21 @@ impl std::str::FromStr for RawLayout {
     }
 }
 
-fn wrong(name: &str, value: &str, known: &str) -> Error {
+pub(crate) fn wrong(name: &str, value: &str, known: &str) -> Error {
     Error::invalid("words", format!("{name}={value} means nothing in a raw layout; {name} is one of {known}"))
 }
 
-fn pick<T: Copy>(name: &str, value: &str, known: &[(&str, T)]) -> Result<T> {
+pub(crate) fn pick<T: Copy>(name: &str, value: &str, known: &[(&str, T)]) -> Result<T> {
     let found = known.iter().find(|(word, _)| *word == value).map(|(_, meaning)| *meaning);
     let list = || known.iter().map(|(word, _)| *word).collect::<Vec<_>>().join(", ");
     found.ok_or_else(|| wrong(name, value, &list()))
 }
 
-fn bytes(name: &str, value: &str) -> Result<usize> {
+pub(crate) fn bytes(name: &str, value: &str) -> Result<usize> {
     value.parse().map_err(|_| Error::invalid("words", format!("{name}={value}: a number of bytes is expected")))
 }
 
-fn size_of(text: &str) -> Result<Size> {
+pub(crate) fn size_of(text: &str) -> Result<Size> {
     let sides = text.split_once('x').and_then(|(w, h)| Some(Size::new(w.parse().ok()?, h.parse().ok()?)));
     sides.ok_or_else(|| Error::invalid("words", format!("size={text}: WIDTHxHEIGHT in pixels is expected")))
 }

@@ -44,6 +44,7 @@ mod png_every_kind;
 mod png_files;
 mod profiles;
 mod qoi_files;
+mod raw_ycbcr;
 mod reading_options;
 mod resize_definition;
 mod resize_in_strips;

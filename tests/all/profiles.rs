@@ -3,7 +3,7 @@
 
 use rahmen::color::{ColorSpace, Encoding, Profile, SpaceRules, to_space};
 use rahmen::file::{decode, encode};
-use rahmen::flow::{ToSpace, apply};
+use rahmen::flow::{StateSpace, ToSpace, apply};
 use rahmen::{FileFormat, Frame, Gray, Picture, Primaries, Rgb, Size, Transfer};
 
 /// A number with 16 bits behind the point.
@@ -273,4 +273,41 @@ fn wrong_profiles_are_named_errors_wherever_they_are_cut() {
     assert_eq!(back.metadata().primaries, Primaries::Unknown);
     let error = back.to_space(&ColorSpace::SRGB, &SpaceRules::default()).unwrap_err().to_string();
     assert!(error.contains("CMYK"), "{error}");
+}
+
+#[test]
+fn colours_go_to_the_space_of_a_profile_which_goes_with_them() {
+    let colors = Frame::from_fn(Size::new(16, 16), |x, y| Rgb::new((16 * x) as u8, (16 * y) as u8, 99)).unwrap();
+    let picture = Picture::from(colors);
+    let icc = Profile::of_space(&ColorSpace::DISPLAY_P3).unwrap();
+    let by_name = apply(picture.clone(), &[&ToSpace::new(ColorSpace::DISPLAY_P3)]).unwrap();
+    let by_profile = apply(picture.clone(), &[&ToSpace::to_profile(icc.clone()).unwrap()]).unwrap();
+    assert!(by_profile.content() == by_name.content());
+    assert_eq!(by_profile.metadata().icc.as_deref(), Some(icc.as_slice()));
+    assert_eq!(by_profile.metadata().primaries, by_name.metadata().primaries);
+    // There and back: the profile says where the colours come from.
+    let back = apply(by_profile, &[&ToSpace::new(ColorSpace::SRGB)]).unwrap();
+    assert!(back.metadata().icc.is_none());
+    assert!(back.content() == apply(by_name, &[&ToSpace::new(ColorSpace::SRGB)]).unwrap().content());
+    // The numbers stay where it is only said.
+    let said = apply(picture.clone(), &[&StateSpace::of_profile(icc.clone()).unwrap()]).unwrap();
+    assert!(said.content() == picture.content() && said.metadata().icc.as_deref() == Some(icc.as_slice()));
+    let gray = Profile::of_gray(rahmen::Transfer::Power(1.8)).unwrap();
+    let error = apply(picture.clone(), &[&ToSpace::to_profile(gray.clone()).unwrap()]).unwrap_err().to_string();
+    assert!(error.contains("the profile is of gray, the picture holds colours"), "{error}");
+    let grays = Picture::from(Frame::from_fn(Size::new(9, 1), |x, _| rahmen::Gray::new((28 * x) as u8)).unwrap());
+    let turned = apply(grays.clone(), &[&ToSpace::to_profile(gray).unwrap()]).unwrap();
+    // Half of light is 188 by sRGB's curve; by a power of 1.8 it is 255 * 0.5^(1 / 1.8) = 173.5.
+    let light = |v: f64| if v <= 0.04045 { v / 12.92 } else { ((v + 0.055) / 1.055).powf(2.4) };
+    for (from, to) in grays
+        .frame::<rahmen::Gray<u8>>()
+        .unwrap()
+        .pixels()
+        .iter()
+        .zip(turned.frame::<rahmen::Gray<u8>>().unwrap().pixels())
+    {
+        let wanted = (light(f64::from(from.value) / 255.0).powf(1.0 / 1.8) * 255.0 + 0.5).floor();
+        assert!((f64::from(to.value) - wanted).abs() <= 1.0, "{from:?} {to:?}");
+    }
+    assert!(ToSpace::to_profile(vec![1, 2, 3]).is_err());
 }

@@ -290,7 +290,7 @@ fn several_pages_of_any_kind_go_into_one_file() {
     // Formats of one picture say so, before the first is lost.
     let mut out = Vec::new();
     let mut writer =
-        Writer::to_stream(&mut out, &all[0].facts(), WriteOptions::default().format(FileFormat::Png)).unwrap();
+        Writer::to_stream(&mut out, &all[0].facts(), WriteOptions::default().format(FileFormat::Pam)).unwrap();
     assert!(writer.next_page(&all[0].facts()).is_err(), "rows are missing");
     writer.put(&Strip { first_row: 0, content: all[0].content().clone() }).unwrap();
     assert!(writer.next_page(&all[0].facts()).unwrap_err().to_string().contains("second picture"));

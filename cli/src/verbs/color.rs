@@ -3,19 +3,21 @@
 use crate::fail::{Done, Failure};
 use crate::make::{Context, Making, Steps};
 use clap::{Args, ValueEnum};
-use rahmen::color::{Adaptation, ColorSpace, Encoding, Gamut, Model, ModelRules, SpaceRules};
+use rahmen::color::{Adaptation, ColorSpace, Encoding, Gamut, Model, ModelRules, Profile, SpaceRules};
 use rahmen::flow::{AsModel, OfModel, StateSpace, ToSpace};
 use rahmen::{Facts, Primaries};
+use std::sync::Arc;
 
 /// The words of `color`.
 #[derive(Debug, Args)]
 pub(crate) struct Color {
-    /// Convert to a space: srgb, linear-srgb, display-p3, adobe-rgb, bt709, bt2020, bt2100-pq, bt2100-hlg, romm, acescg
+    /// Convert to a space: srgb, linear-srgb, display-p3, adobe-rgb, bt709, bt2020, bt2100-pq, bt2100-hlg, romm, acescg; or to that of
+    /// an ICC profile in a file: profile.icc
     #[arg(long, value_name = "SPACE", value_parser = space)]
-    to: Option<ColorSpace>,
-    /// State that the colours are of a space; the numbers stay. With --to it is where they come from
+    to: Option<Space>,
+    /// State that the colours are of a space, or of a profile; the numbers stay. With --to it is where they come from
     #[arg(long, value_name = "SPACE", value_parser = space)]
-    assign: Option<ColorSpace>,
+    assign: Option<Space>,
     /// Colours that the space cannot hold: clip each channel, or reduce chroma at the same lightness and hue
     #[arg(long, value_enum, default_value = "clip", requires = "to")]
     gamut: GamutWord,
@@ -79,9 +81,54 @@ fn known_space(input: &Facts) -> Done {
     Err(Failure::words(format!("{why}; say its space with --assign SPACE")))
 }
 
-fn space(word: &str) -> Result<ColorSpace, String> {
+/// A space by its name, or the bytes of a profile.
+#[derive(Debug, Clone)]
+enum Space {
+    Named(ColorSpace),
+    Profile(Arc<[u8]>),
+}
+
+/// Bytes of a profile at most.
+const MOST_PROFILE: u64 = 64 << 20;
+
+fn space(word: &str) -> Result<Space, String> {
+    if let Some(space) = ColorSpace::named(&word.to_ascii_lowercase()) {
+        return Ok(Space::Named(space));
+    }
     let names = || ColorSpace::NAMED.iter().map(|(name, _)| *name).collect::<Vec<_>>().join(", ");
-    ColorSpace::named(&word.to_ascii_lowercase()).ok_or_else(|| format!("a space is one of {}", names()))
+    let is_profile = [".icc", ".icm"].iter().any(|end| word.to_ascii_lowercase().ends_with(end));
+    if !is_profile {
+        return Err(format!("a space is one of {}, or an ICC profile: FILE.icc", names()));
+    }
+    let bytes = std::fs::metadata(word).and_then(|found| match found.len() {
+        0..=MOST_PROFILE => std::fs::read(word),
+        _ => Err(std::io::ErrorKind::FileTooLarge.into()),
+    });
+    bytes.map(|bytes| Space::Profile(bytes.into())).map_err(|e| match e.kind() {
+        std::io::ErrorKind::NotFound => "there is no such file".to_string(),
+        std::io::ErrorKind::FileTooLarge => "a profile of more than 64 MiB".to_string(),
+        _ => format!("it cannot be read: {e}"),
+    })
+}
+
+impl Space {
+    /// Its name, or what the profile calls itself.
+    fn name(&self) -> String {
+        match self {
+            Space::Named(space) => Encoding::from(*space).name(),
+            Space::Profile(bytes) => {
+                Profile::parse(bytes).map_or("a profile".into(), |profile| Encoding::from(profile).name())
+            }
+        }
+    }
+
+    /// The space where one with primaries and a curve is needed.
+    fn named(&self) -> Done<ColorSpace> {
+        match self {
+            Space::Named(space) => Ok(*space),
+            Space::Profile(_) => Err(Failure::words("planes of a model go to a space with a name, not to a profile")),
+        }
+    }
 }
 
 impl Color {
@@ -111,14 +158,17 @@ impl Making for Color {
         }
         let mut steps: Steps = Vec::new();
         if let Some(model) = self.from_model {
-            let space = self.to.or(self.assign).unwrap_or(ColorSpace::SRGB);
+            let space = self.to.as_ref().or(self.assign.as_ref()).map_or(Ok(ColorSpace::SRGB), Space::named)?;
             let depth = context.becomes.depth.map_or(rahmen::Depth::U8, Into::into);
             return Ok(vec![Box::new(OfModel::new(model, space, depth).rules(&self.model_rules(context)?))]);
         }
-        if let Some(space) = self.assign {
-            steps.push(Box::new(StateSpace::new(space)));
+        if let Some(space) = &self.assign {
+            steps.push(Box::new(match space {
+                Space::Named(space) => StateSpace::new(*space),
+                Space::Profile(bytes) => StateSpace::of_profile(bytes.clone())?,
+            }));
         }
-        if let Some(space) = self.to {
+        if let Some(space) = &self.to {
             if self.assign.is_none() {
                 known_space(input)?;
             }
@@ -127,7 +177,11 @@ impl Making for Color {
                 GamutWord::Clip => Gamut::Clip,
                 GamutWord::Chroma => Gamut::ReduceChroma,
             });
-            steps.push(Box::new(ToSpace::new(space).rules(&rules.adaptation(self.adaptation()))));
+            let step = match space {
+                Space::Named(space) => ToSpace::new(*space),
+                Space::Profile(bytes) => ToSpace::to_profile(bytes.clone())?,
+            };
+            steps.push(Box::new(step.rules(&rules.adaptation(self.adaptation()))));
         }
         if let Some(model) = self.model {
             steps.push(Box::new(AsModel::new(model).rules(&self.model_rules(context)?)));
@@ -136,19 +190,18 @@ impl Making for Color {
     }
 
     fn remark(&self, input: &Facts, _output: &Facts) -> Option<String> {
-        let name = |space: ColorSpace| Encoding::from(space).name();
         let stated = || Encoding::of(&input.metadata).map_or_else(|_| "an unknown space".to_string(), |own| own.name());
-        let from = self.assign.map_or_else(stated, name);
+        let from = self.assign.as_ref().map_or_else(stated, Space::name);
         if let Some(model) = self.from_model {
-            let to = self.to.or(self.assign).unwrap_or(ColorSpace::SRGB);
-            return Some(format!("{} to {}", model.name(), name(to)));
+            let to = self.to.as_ref().or(self.assign.as_ref()).map_or("srgb".into(), Space::name);
+            return Some(format!("{} to {to}", model.name()));
         }
         if let Some(model) = self.model {
             let [a, b, c] = model.channel_names();
-            return Some(format!("{} of {}: {a}, {b}, {c}", model.name(), self.to.map_or(from, name)));
+            return Some(format!("{} of {}: {a}, {b}, {c}", model.name(), self.to.as_ref().map_or(from, Space::name)));
         }
-        Some(match self.to {
-            Some(to) => format!("{from} to {}", name(to)),
+        Some(match &self.to {
+            Some(to) => format!("{from} to {}", to.name()),
             None => format!("stated as {from}"),
         })
     }

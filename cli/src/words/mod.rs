@@ -5,6 +5,7 @@ mod color;
 pub(crate) use color::{Color, EdgeWord};
 
 use rahmen::Size;
+use rahmen::color::ycbcr::YcbcrLayout;
 use rahmen::file::{ChromaSampling, TiffCompression};
 use rahmen::frame::RawLayout;
 use rahmen::resample::{Kernel, Target};
@@ -243,17 +244,35 @@ impl FromStr for Bits {
     }
 }
 
+/// How raw bytes lie: pixels, or luma and colour differences.
+#[derive(Debug, Clone, Copy)]
+pub(crate) enum Raw {
+    Pixels(RawLayout),
+    Ycbcr(YcbcrLayout),
+}
+
+impl Raw {
+    fn of(words: &str, size: Option<Size>) -> Result<Raw, String> {
+        let ycbcr = words.split_whitespace().any(|word| word.starts_with("ycbcr="));
+        let layout = match ycbcr {
+            true => YcbcrLayout::from_words(words, size).map(Raw::Ycbcr),
+            false => RawLayout::from_words(words, size).map(Raw::Pixels),
+        };
+        layout.map_err(|e| e.to_string())
+    }
+}
+
 /// How bytes lie in a file that is read: words of a raw layout, the size among them.
-pub(crate) fn raw(words: &str) -> Result<RawLayout, String> {
-    RawLayout::from_words(words, None).map_err(|e| e.to_string())
+pub(crate) fn raw(words: &str) -> Result<Raw, String> {
+    Raw::of(words, None)
 }
 
 /// How bytes are to lie in a file that is written. The size is the picture's, so a word for it is refused.
-pub(crate) fn raw_out(words: &str) -> Result<RawLayout, String> {
+pub(crate) fn raw_out(words: &str) -> Result<Raw, String> {
     if words.split_whitespace().any(|w| w.starts_with("size=")) {
         return Err("the size is that of the picture that is written; leave size= out".to_string());
     }
-    RawLayout::from_words(words, Some(Size::new(1, 1))).map_err(|e| e.to_string())
+    Raw::of(words, Some(Size::new(1, 1)))
 }
 
 /// A range of values: `LO,HI`.

@@ -90,3 +90,37 @@ fn wrong_words_of_blending_are_told() {
         fails(1, &["paste", &demo("quay-dawn.png"), &demo("spray.png"), &to, "--at", "400,300", "--blend", "normal"]);
     assert!(line.contains("reaches outside") && line.contains("--clip"), "{line}");
 }
+
+#[test]
+fn colours_go_to_the_space_of_a_profile_in_a_file() {
+    let folder = Folder::new();
+    let (icc, wide, named) = (folder.path("wide.icc"), folder.path("wide.png"), folder.path("named.png"));
+    let bytes = rahmen::color::Profile::of_space(&rahmen::color::ColorSpace::ADOBE_RGB).unwrap();
+    std::fs::write(&icc, &bytes).unwrap();
+    let dawn = demo("quay-dawn.png");
+    assert!(out(&["color", &dawn, &wide, "--to", &icc]).contains("srgb to adobe-rgb"));
+    out(&["color", &dawn, &named, "--to", "adobe-rgb"]);
+    out(&["compare", &wide, &named, "--expect-equal"]);
+    let facts = &json(&["facts", &wide, "--json"])[0];
+    assert_eq!(facts["icc"].as_u64(), Some(bytes.len() as u64));
+    out(&["color", &dawn, &wide, "--assign", &icc]);
+    assert!(fails(2, &["color", &dawn, &wide, "--to", &folder.path("none.icc")]).contains("no such file"));
+    std::fs::write(&icc, b"no profile").unwrap();
+    assert!(fails(1, &["color", &dawn, &wide, "--to", &icc]).contains("profile"));
+    assert!(fails(2, &["color", &dawn, &wide, "--to", "wide-gamut"]).contains("or an ICC profile: FILE.icc"));
+}
+
+#[test]
+fn luma_and_colour_differences_are_read_and_written_by_words() {
+    let folder = Folder::new();
+    let (dawn, raw, back) = (demo("quay-dawn.png"), folder.path("dawn.yuv"), folder.path("back.png"));
+    out(&["save", &dawn, &raw, "--raw-out", "ycbcr=pairs sampling=4:4:4 weights=bt601 range=full"]);
+    assert_eq!(std::fs::metadata(&raw).unwrap().len(), 480 * 320 * 3);
+    let words = "ycbcr=pairs size=480x320 sampling=4:4:4 weights=bt601 range=full";
+    out(&["save", &raw, &back, "--raw", words]);
+    let compared = &json(&["compare", &dawn, &back, "--json"])[0];
+    assert!(compared["max_abs"].as_f64().unwrap() <= 2.0, "{compared}");
+    assert!(out(&["facts", &raw, "--raw", words]).contains("ycbcr=pairs"));
+    assert!(fails(2, &["facts", &raw, "--raw", "ycbcr=pair size=3x3"]).contains("planes, planes-cr-first, pairs"));
+    assert!(fails(1, &["save", &demo("quay-fog.png"), &raw, "--raw-out", "ycbcr=planes"]).contains("--as color"));
+}

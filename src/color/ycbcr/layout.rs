@@ -45,7 +45,7 @@ impl YcbcrOrder {
         YcbcrOrder::NAMED.iter().find(|(own, _)| *own == name).map(|(_, order)| *order)
     }
 
-    fn is_packed(self) -> bool {
+    pub(super) fn is_packed(self) -> bool {
         matches!(self, YcbcrOrder::YCbYCr | YcbcrOrder::CbYCrY | YcbcrOrder::YCrYCb)
     }
 

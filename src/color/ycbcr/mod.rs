@@ -10,6 +10,7 @@ mod code;
 mod frame;
 mod layout;
 mod rows;
+mod words;
 
 use super::space::{Matrix, inverse};
 use crate::error::{Error, Result};
