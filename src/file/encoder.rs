@@ -109,7 +109,7 @@ pub(super) fn refuse_what_none_holds(format: FileFormat, facts: &Facts) -> Resul
             Err(cannot_hold(format, "f32 samples", &[Help::Depth(&[Depth::U16, Depth::U8])]))
         }
         (_, PixelFormat::Pixels { layout: Layout::Cmyk, .. })
-            if !matches!(format, FileFormat::Raw | FileFormat::Tiff | FileFormat::Jpeg) =>
+            if !matches!(format, FileFormat::Raw | FileFormat::Tiff | FileFormat::Jpeg | FileFormat::Pam) =>
         {
             Err(cannot_hold(format, "cmyk", &[Help::Color]))
         }

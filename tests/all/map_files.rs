@@ -105,3 +105,17 @@ fn long_numbers_of_a_header_are_wrong_however_the_stream_is_cut() {
         assert_eq!(rahmen::file::read_from(Pieces(good.as_bytes(), each), Default::default()).unwrap().size().width, 2);
     }
 }
+
+#[test]
+fn ink_goes_into_arbitrary_maps_and_comes_back() {
+    use rahmen::{Cmyk, Frame, Size};
+    let ink = Frame::from_fn(Size::new(3, 2), |x, y| Cmyk::new(x as u8, 10 + y as u8, 20, 200)).unwrap();
+    let ink = Picture::from(ink);
+    let bytes = rahmen::file::encode(&ink, rahmen::FileFormat::Pam, Default::default()).unwrap();
+    let head = b"P7\nWIDTH 3\nHEIGHT 2\nDEPTH 4\nMAXVAL 255\nTUPLTYPE CMYK\nENDHDR\n";
+    assert_eq!(bytes[..head.len()], head[..]);
+    assert_eq!(bytes[head.len()..head.len() + 8], [0, 10, 20, 200, 1, 10, 20, 200]);
+    assert!(rahmen::file::decode(&bytes, Default::default()).unwrap().content() == ink.content());
+    let error = rahmen::file::encode(&ink, rahmen::FileFormat::Qoi, Default::default()).unwrap_err();
+    assert!(error.to_string().contains("cannot hold cmyk"));
+}

@@ -2,7 +2,7 @@
 #![cfg(feature = "tiff")]
 
 use crate::common::{noise, tiff};
-use rahmen::file::{ReadAs, ReadOptions, TiffCompression, WriteOptions, Writer, decode, encode};
+use rahmen::file::{ReadAs, ReadOptions, Reader, TiffCompression, WriteOptions, Writer, decode, encode};
 use rahmen::flow::{Sink, Strip};
 use rahmen::frame::{AnyPlanes, Planes, Resolution, ResolutionUnit, Text, Time};
 use rahmen::{
@@ -348,4 +348,117 @@ fn what_no_reader_knows_is_refused() {
     let indices = decode(&png, ReadOptions::default().read_as(ReadAs::Indices)).unwrap();
     let error = encode(&indices, FileFormat::Tiff, WriteOptions::default()).unwrap_err();
     assert!(error.to_string().starts_with("TIFF cannot hold a palette with alpha"), "{error}");
+}
+
+/// A file of which only pages with something in them are held.
+#[derive(Default)]
+struct Sparse {
+    pages: std::collections::BTreeMap<u64, Vec<u8>>,
+    length: u64,
+    at: u64,
+}
+
+const PAGE: u64 = 1 << 16;
+
+impl Sparse {
+    /// The bytes from a place on.
+    fn bytes(&self, at: u64, count: usize) -> Vec<u8> {
+        let byte = |at: u64| self.pages.get(&(at / PAGE)).map_or(0, |page| page[(at % PAGE) as usize]);
+        (at..at + count as u64).map(byte).collect()
+    }
+
+    fn number(&self, at: u64, count: usize) -> u64 {
+        self.bytes(at, count).iter().rev().fold(0, |n, b| n << 8 | u64::from(*b))
+    }
+}
+
+impl std::io::Write for Sparse {
+    fn write(&mut self, bytes: &[u8]) -> std::io::Result<usize> {
+        let room = (PAGE - self.at % PAGE) as usize;
+        let part = &bytes[..bytes.len().min(room)];
+        let place = self.at / PAGE;
+        if self.pages.contains_key(&place) || part.iter().fold(0, |all, b| all | b) != 0 {
+            let page = self.pages.entry(place).or_insert_with(|| vec![0; PAGE as usize]);
+            page[(self.at % PAGE) as usize..][..part.len()].copy_from_slice(part);
+        }
+        self.at += part.len() as u64;
+        self.length = self.length.max(self.at);
+        Ok(part.len())
+    }
+
+    fn flush(&mut self) -> std::io::Result<()> {
+        Ok(())
+    }
+}
+
+impl std::io::Read for Sparse {
+    fn read(&mut self, bytes: &mut [u8]) -> std::io::Result<usize> {
+        let count = (self.length - self.at).min(bytes.len() as u64).min(PAGE - self.at % PAGE) as usize;
+        match self.pages.get(&(self.at / PAGE)) {
+            Some(page) => bytes[..count].copy_from_slice(&page[(self.at % PAGE) as usize..][..count]),
+            None => bytes[..count].fill(0),
+        }
+        self.at += count as u64;
+        Ok(count)
+    }
+}
+
+impl std::io::Seek for Sparse {
+    fn seek(&mut self, to: std::io::SeekFrom) -> std::io::Result<u64> {
+        self.at = match to {
+            std::io::SeekFrom::Start(at) => at,
+            std::io::SeekFrom::End(by) => self.length.checked_add_signed(by).unwrap(),
+            std::io::SeekFrom::Current(by) => self.at.checked_add_signed(by).unwrap(),
+        };
+        Ok(self.at)
+    }
+}
+
+#[test]
+fn beyond_four_gigabytes_offsets_have_64_bits() {
+    let size = Size::new(65_536, 22_400);
+    let facts = Picture::from(Frame::<Rgb<u8>>::new(Size::new(1, 1)).unwrap()).facts();
+    let facts = rahmen::Facts::new(size, facts.pixel_format, facts.metadata);
+    let options = WriteOptions::default().format(FileFormat::Tiff).tiff_compression(TiffCompression::None);
+    let mut file = Sparse::default();
+    {
+        let mut writer = Writer::to_seekable(&mut file, &facts, options).unwrap();
+        let mut rows = Frame::<Rgb<u8>>::new(Size::new(size.width, 8)).unwrap();
+        for first_row in (0..size.height).step_by(8) {
+            // A mark in the first and in the last rows.
+            let mark = if first_row == 0 || first_row + 8 == size.height { 200 + (first_row % 50) as u8 } else { 0 };
+            rows[(9, 7)] = Rgb::new(mark, mark, mark);
+            writer.put(&Strip { first_row, content: rows.clone().into() }).unwrap();
+        }
+        writer.finish().unwrap();
+    }
+    assert!(file.length > 1 << 32 && file.pages.len() < 100, "{} {}", file.length, file.pages.len());
+    // The header of BigTIFF, by its specification: 43, offsets of 8 bytes, and where the directory is.
+    assert_eq!(file.bytes(0, 8), [b'I', b'I', 43, 0, 8, 0, 0, 0]);
+    let directory = file.number(8, 8);
+    assert!(directory > 1 << 32);
+    let entry = |tag: u64| {
+        let count = file.number(directory, 8);
+        let entries = (0..count).map(|i| directory + 8 + 20 * i);
+        entries.into_iter().find(|at| file.number(*at, 2) == tag).unwrap()
+    };
+    let (offsets, rows) = (entry(273), file.number(entry(278) + 12, 8) as u32);
+    let strips = u64::from(size.height.div_ceil(rows));
+    assert_eq!((file.number(offsets + 2, 2), file.number(offsets + 4, 8)), (16, strips));
+    let table = file.number(offsets + 12, 8);
+    let row_bytes = 3 * u64::from(size.width);
+    for (y, mark) in [(7, 200), (size.height - 1, 200 + ((size.height - 8) % 50) as u8)] {
+        let strip = file.number(table + 8 * u64::from(y / rows), 8);
+        let pixel = strip + u64::from(y % rows) * row_bytes + 27;
+        assert_eq!(file.bytes(pixel - 3, 7), [0, 0, 0, mark, mark, mark, 0], "{y}");
+    }
+    // Our reader finds it too, reading no more than the strip.
+    file.at = 0;
+    let mut reader = Reader::from_seekable(file, ReadOptions::default()).unwrap();
+    rahmen::flow::Source::skip(&mut reader, size.height - 1).unwrap();
+    let last = rahmen::flow::Source::next(&mut reader, 1).unwrap().unwrap();
+    assert_eq!(
+        last.content.pixels().unwrap().view::<Rgb<u8>>().unwrap()[(9, 0)].r,
+        200 + ((size.height - 8) % 50) as u8
+    );
 }

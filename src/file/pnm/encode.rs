@@ -83,11 +83,11 @@ impl PnmEncoder {
 }
 
 fn check_layout(format: FileFormat, extension: Option<&str>, layout: Layout) -> Result<()> {
-    if layout == Layout::Cmyk {
-        return Err(cannot_hold(format, "cmyk", &[Help::Color]));
-    }
     if format == FileFormat::Pam {
         return Ok(());
+    }
+    if layout == Layout::Cmyk {
+        return Err(cannot_hold(format, "cmyk", &[Help::Color, Help::Extension("pam")]));
     }
     if layout.has_alpha() {
         return Err(cannot_hold(format, "alpha", &[Help::Flatten, Help::Extension("pam"), Help::Extension("png")]));
@@ -108,8 +108,9 @@ fn tuple_type(layout: Layout) -> &'static str {
         Layout::Gray => "GRAYSCALE",
         Layout::GrayAlpha => "GRAYSCALE_ALPHA",
         Layout::Rgba => "RGB_ALPHA",
-        // Cmyk never comes here: check_layout has refused it.
-        Layout::Rgb | Layout::Cmyk => "RGB",
+        Layout::Rgb => "RGB",
+        // A type of no standard, which leaves types open; it says what it means.
+        Layout::Cmyk => "CMYK",
     }
 }
 

@@ -191,6 +191,7 @@ fn layout_of(kind: &str, depth: u32) -> Result<Layout> {
         "GRAYSCALE_ALPHA" | "BLACKANDWHITE_ALPHA" => Layout::GrayAlpha,
         "RGB" => Layout::Rgb,
         "RGB_ALPHA" => Layout::Rgba,
+        "CMYK" => Layout::Cmyk,
         "" => match depth {
             1 => Layout::Gray,
             3 => Layout::Rgb,
