@@ -98,4 +98,24 @@ mod tests {
         let no = wrong("a --width ${wide}");
         assert_eq!((no.column, no.what.as_str()), (11, "${wide} has no value; give one with --set wide=VALUE"));
     }
+
+    proptest::proptest! {
+        /// Whatever stands in a line is words or a mistake with a column in it.
+        #[test]
+        fn any_line_is_words_or_wrong(line in ".{0,60}") {
+            let values = Values::from([("a".into(), "b c".into())]);
+            match words(&line, &values) {
+                Ok(words) => proptest::prop_assert!(words.iter().all(|w| w.column <= line.chars().count())),
+                Err(wrong) => proptest::prop_assert!((1..=line.chars().count()).contains(&wrong.column)),
+            }
+        }
+
+        /// Words as they are shown are read as the same words.
+        #[test]
+        fn shown_words_are_read_again(list in proptest::collection::vec(".{0,12}", 1..5)) {
+            let line = list.iter().map(|word| super::super::shown(word)).collect::<Vec<_>>().join(" ");
+            let found = words(&line, &Values::new()).unwrap();
+            proptest::prop_assert_eq!(found.into_iter().map(|w| w.text).collect::<Vec<_>>(), list);
+        }
+    }
 }

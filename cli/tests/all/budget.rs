@@ -53,7 +53,7 @@ fn every_verb_holds_no_more_than_the_limit() {
     let floats = folder.path("floats.npy");
     out(&["blank", &floats, "--size", "4850x4850", "--depth", "f32", "--as", "gray", "--random", "1"]);
     // Those that take their picture row by row, or hold it once, work.
-    let works: [&[&str]; 32] = [
+    let works: [&[&str]; 36] = [
         &["facts", &color, "--scan"],
         &["pixel", &color, "--at", "5,5"],
         &["profile", &color, "--row", "5"],
@@ -86,6 +86,10 @@ fn every_verb_holds_no_more_than_the_limit() {
         &["threshold", &gray, &gray_to, "--level", "100"],
         &["quantize", &color, &to, "--bits", "3"],
         &["tiles", &color, &folder.path("tiles"), "--size", "1000"],
+        &["sheet", &color, &gray, &floats, "--out", &folder.path("sheet.html")],
+        &["sheet", &color, "--out", &folder.path("sheet.png")],
+        &["run", "--step", "resize --scale 0.5", "--step", "negative", &color, &gray, "--into", &folder.path("run")],
+        &["run", "--step", "equalize", "--step", "negative", &color, &gray, "--into", &folder.path("run")],
     ];
     for words in works {
         assert!(done(words), "{words:?} was refused");
