@@ -4,6 +4,7 @@
 
 mod args;
 mod batch;
+mod becomes;
 mod demo;
 mod examples;
 mod fail;
@@ -21,6 +22,7 @@ mod terminal;
 mod text;
 mod verbs;
 mod words;
+mod written;
 
 use clap::FromArgMatches;
 use std::process::ExitCode;

@@ -68,7 +68,7 @@ pub(crate) fn merge(
         };
         let mut reader = open::open_with(input, options, shared)?;
         let mut facts: Facts = reader.facts().clone();
-        facts.metadata.delay = written.delay().or(facts.metadata.delay);
+        facts.metadata.delay = written.delay.or(facts.metadata.delay);
         let writer = match &mut writer {
             None => writer.insert(make::create_pages(output, &facts, count, written, shared)?),
             Some(writer) => {

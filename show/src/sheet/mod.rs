@@ -1,7 +1,7 @@
 //! Sheets: pictures side by side on one page, with their histograms and the true values under the pointer.
 //!
 //! [`Sheet::to_html`] gives a page of one file that asks for nothing else, [`Sheet::to_figure`] a still for reports. Not here: reading
-//! files, and anything that a browser does (`sheet.js`).
+//! files, and anything that a browser does (`script/`).
 
 mod bars;
 mod numbers;

@@ -9,7 +9,16 @@ use rahmen::{Depth, PixelFormat, Size};
 use serde::Serialize;
 
 const STYLE: &str = include_str!("sheet.css");
-const SCRIPT: &str = include_str!("sheet.js");
+/// The script, whose parts are one.
+const SCRIPT: [&str; 7] = [
+    include_str!("script/samples.js"),
+    include_str!("script/draw.js"),
+    include_str!("script/view.js"),
+    include_str!("script/read.js"),
+    include_str!("script/tables.js"),
+    include_str!("script/pointer.js"),
+    include_str!("script/start.js"),
+];
 
 /// What the script is given.
 #[derive(Serialize)]
@@ -91,7 +100,7 @@ pub(super) fn html(sheet: &Sheet) -> Result<String> {
                 }
                 div #said role="status" aria-live="polite" {}
                 script #sheet-data type="application/json" { (PreEscaped(json)) }
-                script { (PreEscaped(SCRIPT)) }
+                script { @for part in SCRIPT { (PreEscaped(part)) } }
             }
         }
     };
