@@ -323,3 +323,24 @@ pub fn gather(part: &mut Vec<u8>, input: &mut &[u8], wanted: usize) -> bool {
     *input = tail;
     part.len() >= wanted
 }
+
+/// [`gather`] of bytes that begin at a place of the file, where the next byte of input lies at `at`; the stop that is due until `part` has
+/// `wanted` of them. `ahead` is how many are asked for where the input has to go there: see [`Jump::wanted`].
+#[cfg_attr(not(any(feature = "png", feature = "tiff", feature = "gif", feature = "npy")), allow(dead_code))]
+pub(super) fn collect(
+    (part, at): (&mut Vec<u8>, &mut u64),
+    input: &mut &[u8],
+    place: u64,
+    wanted: usize,
+    ahead: usize,
+) -> Option<Stop> {
+    let next = place.saturating_add(part.len() as u64);
+    if part.len() < wanted && *at != next {
+        *at = next;
+        return Some(Stop::Elsewhere(Jump { to: next, keep_to: Some(u64::MAX), wanted: ahead }));
+    }
+    let before = input.len();
+    let complete = gather(part, input, wanted);
+    *at = at.saturating_add(before.saturating_sub(input.len()) as u64);
+    (!complete).then_some(Stop::NeedInput)
+}

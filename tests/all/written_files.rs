@@ -2,7 +2,7 @@
 #![cfg(all(feature = "png", feature = "bmp", feature = "tga", feature = "jpeg"))]
 
 use crate::common::readers::{self, Found};
-use crate::common::{chunk, crc, noise, png_of_samples, zlib};
+use crate::common::{chunk, crc, noise, png_of_samples};
 use proptest::prelude::*;
 use rahmen::file::{ChromaSampling, ReadOptions, Reader, WriteOptions, Writer, decode, encode};
 use rahmen::flow::{Sink, Strip};
@@ -201,7 +201,7 @@ fn animated((width, height): (usize, usize), asked: &[Asked], alpha: bool, begin
     out.extend(chunk(b"acTL", &[(asked.len() as u32).to_be_bytes(), 3u32.to_be_bytes()].concat()));
     let idat = |samples: &[u16], (w, h): (usize, usize)| {
         let file = png_of_samples((w, h), (color, 8), samples, false, &|y| (y % 5) as u8, &[]);
-        readers_data(&file)
+        data_of(&file)
     };
     if !begins {
         out.extend(chunk(b"IDAT", &idat(&vec![7; width * height * channels], (width, height))));
@@ -230,7 +230,7 @@ fn animated((width, height): (usize, usize), asked: &[Asked], alpha: bool, begin
 }
 
 /// The packed pixels of a still.
-fn readers_data(file: &[u8]) -> Vec<u8> {
+fn data_of(file: &[u8]) -> Vec<u8> {
     let (mut rest, mut data) = (&file[8..], Vec::new());
     while !rest.is_empty() {
         let length = u32::from_be_bytes(rest[..4].try_into().unwrap()) as usize;
@@ -239,8 +239,6 @@ fn readers_data(file: &[u8]) -> Vec<u8> {
         }
         rest = &rest[12 + length..];
     }
-    assert_eq!(crc(b"IEND"), 0xae42_6082);
-    assert!(!zlib(&[]).is_empty());
     data
 }
 
@@ -435,7 +433,7 @@ fn damaged_animations_are_errors_with_their_place_and_salvaged_as_far_as_they_go
     };
     // Cut at every byte: the first page needs all of the file, as every PNG; none panics, none is taken for whole.
     for end in 0..good.len() - 12 {
-        assert!(page(&good[..end], 1).is_err() || end + 12 >= good.len(), "{end}");
+        assert!(page(&good[..end], 1).is_err(), "{end}");
         let _ = page(&good[..end], 2);
         let _ = page(&good[..end], 3);
     }

@@ -24,6 +24,9 @@ pub(crate) struct Entry {
     pub(crate) width: u32,
     pub(crate) height: u32,
     pub(crate) seconds: f64,
+    /// What is worth saying of it, such as metadata that the format cannot hold.
+    #[serde(default)]
+    pub(crate) remarks: Vec<String>,
     /// Why it failed.
     pub(crate) error: Option<String>,
 }

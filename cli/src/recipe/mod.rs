@@ -6,6 +6,7 @@
 mod chain;
 mod line;
 
+pub(crate) use chain::Made;
 pub(crate) use line::Values;
 
 use crate::args::{Cli, Shared};

@@ -6,7 +6,7 @@ use crate::fail::{Done, Failure};
 use crate::open;
 use crate::process;
 use crate::progress;
-use crate::recipe::{Line, Recipe, Values};
+use crate::recipe::{Line, Made, Recipe, Values};
 use anyhow::Context as _;
 use clap::Args;
 use rahmen::ErrorKind;
@@ -187,7 +187,7 @@ impl Run {
             if !alone && made.as_ref().is_err_and(is_memory) {
                 return Ended::NoRoom;
             }
-            let entry = entry_of(named, &output, begun, made.as_ref().map(|done| done.facts.size));
+            let entry = entry_of(named, &output, begun, made.as_ref());
             let mut tally = tally.lock().unwrap_or_else(PoisonError::into_inner);
             match &made {
                 Ok(done) => {
@@ -279,10 +279,10 @@ fn is_memory(failure: &Failure) -> bool {
         .any(|error| error.help().iter().any(|help| matches!(help, rahmen::Help::RaiseLimit("memory"))))
 }
 
-fn entry_of(named: &Named, output: &Path, begun: Instant, made: Result<rahmen::Size, &Failure>) -> Entry {
+fn entry_of(named: &Named, output: &Path, begun: Instant, made: Result<&Made, &Failure>) -> Entry {
     let input = std::fs::metadata(&named.input).ok();
     let (input_bytes, input_changed) = input.map_or((0, 0), |found| (found.len(), unix_nanoseconds(&found)));
-    let size = made.as_ref().ok().copied().unwrap_or(rahmen::Size::new(0, 0));
+    let size = made.map_or(rahmen::Size::new(0, 0), |made| made.facts.size);
     let output_bytes = match made {
         Ok(_) => std::fs::metadata(output).map_or(0, |found| found.len()),
         Err(_) => 0,
@@ -296,6 +296,7 @@ fn entry_of(named: &Named, output: &Path, begun: Instant, made: Result<rahmen::S
         width: size.width,
         height: size.height,
         seconds: begun.elapsed().as_secs_f64(),
+        remarks: made.map_or(Vec::new(), |made| made.remarks.clone()),
         error: made.err().map(Failure::line),
     }
 }

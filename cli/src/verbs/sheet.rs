@@ -19,12 +19,6 @@ use std::ops::Range;
 use std::path::{Path, PathBuf};
 use std::sync::{Arc, Mutex, PoisonError};
 
-/// Samples of pictures that are held for the page at most; it takes fewer still of many.
-const MOST_BYTES: u64 = 8 << 20;
-
-/// Pictures that are folders of tiles, or more than this, are no sheet to look at.
-const MOST_PANELS: usize = 1000;
-
 /// The words of `sheet`.
 #[derive(Debug, Args)]
 pub(crate) struct SheetVerb {
@@ -90,8 +84,8 @@ impl SheetVerb {
         }
         let (files, columns) = self.files()?;
         let count = files.len();
-        if count > MOST_PANELS {
-            return Err(Failure::words(format!("a sheet has at most {MOST_PANELS} pictures, not {count}")));
+        if count > Sheet::MOST_PANELS {
+            return Err(Failure::words(format!("a sheet has at most {} pictures, not {count}", Sheet::MOST_PANELS)));
         }
         for (option, given) in
             [("--title", self.titles.len()), ("--ramp", self.ramps.len()), ("--window", self.windows.len())]
@@ -105,7 +99,7 @@ impl SheetVerb {
         if let Some(columns) = self.columns.map(usize::from).or(columns) {
             sheet = sheet.columns(columns);
         }
-        let share = MOST_BYTES / count.max(1) as u64;
+        let share = Sheet::MOST_BYTES as u64 / count.max(1) as u64;
         for (i, file) in files.iter().enumerate() {
             let title = match self.titles.get(i) {
                 Some(title) => title.clone(),

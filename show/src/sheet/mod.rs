@@ -15,13 +15,6 @@ use crate::plot::Figure;
 use crate::{Error, Result};
 use std::path::Path;
 
-/// Bytes of samples that a page carries at most; larger pictures are reduced. In base64 a page of those that do not pack at all is
-/// below 12 MB.
-const MOST_BYTES: usize = 8 << 20;
-
-/// Panels at most.
-const MOST_PANELS: usize = 1000;
-
 /// Pictures side by side.
 ///
 /// # Examples
@@ -42,6 +35,13 @@ pub struct Sheet {
 }
 
 impl Sheet {
+    /// Bytes of samples that a page carries at most; larger pictures are reduced. In base64 a page of those that do not pack at all is
+    /// below 12 MB.
+    pub const MOST_BYTES: usize = 8 << 20;
+
+    /// Panels at most.
+    pub const MOST_PANELS: usize = 1000;
+
     /// A sheet without a panel yet.
     pub fn new(title: impl Into<String>) -> Sheet {
         Sheet { title: title.into(), columns: None, panels: Vec::new() }
@@ -73,8 +73,8 @@ impl Sheet {
     fn check(&self) -> Result<()> {
         match self.panels.len() {
             0 => Err(Error::Drawing("a sheet needs a picture".into())),
-            1..=MOST_PANELS => Ok(()),
-            many => Err(Error::Drawing(format!("a sheet has at most {MOST_PANELS} pictures, not {many}"))),
+            1..=Sheet::MOST_PANELS => Ok(()),
+            many => Err(Error::Drawing(format!("a sheet has at most {} pictures, not {many}", Sheet::MOST_PANELS))),
         }
     }
 

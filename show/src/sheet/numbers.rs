@@ -77,7 +77,7 @@ pub(super) fn pack(content: &Content) -> Result<Packed> {
     };
     let failed = |e: std::io::Error| Error::Drawing(format!("the samples cannot be packed: {e}"));
     let mut packer = ZlibEncoder::new(Vec::new(), Compression::new(EFFORT));
-    packer.write_all(&apart(&bytes, width)).map_err(failed)?;
+    packer.write_all(&apart(bytes, width)).map_err(failed)?;
     let packed = packer.finish().map_err(failed)?;
     Ok(Packed { number, planar, differences, base64: base64::engine::general_purpose::STANDARD.encode(packed) })
 }
@@ -99,9 +99,9 @@ fn whole<T: Copy, const N: usize>(
 }
 
 /// The lowest bytes of all numbers, then the next ones.
-fn apart(bytes: &[u8], width: usize) -> Vec<u8> {
+fn apart(bytes: Vec<u8>, width: usize) -> Vec<u8> {
     match width {
-        1 => bytes.to_vec(),
+        1 => bytes,
         _ => (0..width).flat_map(|b| bytes.iter().skip(b).step_by(width).copied()).collect(),
     }
 }

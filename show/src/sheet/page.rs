@@ -1,6 +1,6 @@
 //! The page: its elements, and the data that its script works on.
 
-use super::{MOST_BYTES, Sheet, SheetPanel, bars, numbers};
+use super::{Sheet, SheetPanel, bars, numbers};
 use crate::Result;
 use base64::Engine;
 use maud::{DOCTYPE, Markup, PreEscaped, html};
@@ -111,7 +111,7 @@ pub(super) fn html(sheet: &Sheet) -> Result<String> {
 fn shares(panels: &[SheetPanel]) -> Vec<usize> {
     let mut sizes: Vec<usize> = panels.iter().map(SheetPanel::bytes).collect();
     sizes.sort_unstable();
-    let (mut left, mut share) = (MOST_BYTES, MOST_BYTES);
+    let (mut left, mut share) = (Sheet::MOST_BYTES, Sheet::MOST_BYTES);
     for (i, size) in sizes.iter().enumerate() {
         share = left / (sizes.len() - i);
         if *size > share {
@@ -329,7 +329,7 @@ mod tests {
     #[test]
     fn small_panels_leave_their_share_to_large_ones() {
         let panels = [panel("a", 10, 10), panel("b", 6000, 3000), panel("c", 2000, 1000)];
-        assert_eq!(shares(&panels), [100, MOST_BYTES - 100 - 2_000_000, 2_000_000]);
+        assert_eq!(shares(&panels), [100, Sheet::MOST_BYTES - 100 - 2_000_000, 2_000_000]);
         let small = panels[1].within(shares(&panels)[1]).unwrap().size();
         assert!(small.width < 6000 && small.pixels() as usize <= shares(&panels)[1], "{small}");
     }

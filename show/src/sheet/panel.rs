@@ -6,6 +6,7 @@ use rahmen::color::Ramp;
 use rahmen::measure::{Histogram, HistogramRules};
 use rahmen::resample::{Area, Kernel, ResizeRules};
 use rahmen::{Content, Facts, Meaning, Metadata, Picture, PixelFormat, Size};
+use std::borrow::Cow;
 
 /// A picture of a sheet.
 #[derive(Debug, Clone)]
@@ -63,16 +64,16 @@ impl SheetPanel {
     }
 
     /// Its samples in at most so many bytes; reduced by means of whole areas where they are more.
-    pub(super) fn within(&self, bytes: usize) -> Result<Content> {
+    pub(super) fn within(&self, bytes: usize) -> Result<Cow<'_, Content>> {
         let content = self.picture.content();
         let size = content.size();
         let factor = (bytes as f64 / self.bytes() as f64).sqrt();
         if factor >= 1.0 {
-            return Ok(content.clone());
+            return Ok(Cow::Borrowed(content));
         }
         let side = |side: u32| ((f64::from(side) * factor).floor() as u32).max(1);
         let to = Size::new(side(size.width), side(size.height));
-        Ok(content.resize_area(Area::of(size), to, &ResizeRules::new(Kernel::Box))?)
+        Ok(Cow::Owned(content.resize_area(Area::of(size), to, &ResizeRules::new(Kernel::Box))?))
     }
 
     pub(super) fn metadata(&self) -> &Metadata {

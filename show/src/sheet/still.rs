@@ -4,11 +4,11 @@ use super::{Sheet, SheetPanel};
 use crate::Result;
 use crate::plot::{Chart, Figure, Legend, Panel};
 use crate::render::Look;
+use rahmen::Size;
 use rahmen::color::RampRules;
 use rahmen::convert::depth::Window;
 use rahmen::flow::RampLimits;
 use rahmen::measure::Histogram;
-use rahmen::{Picture, Size};
 
 /// Pixels that a panel is wide, and its picture and histogram high.
 const WIDE: u32 = 420;
@@ -58,7 +58,6 @@ fn picture(panel: &SheetPanel) -> Result<Panel> {
         }
         None => None,
     };
-    let picture: &Picture = picture;
     Ok(Panel::Picture { title, content: picture.content().clone(), look: Look::of(panel.metadata()).window(window) })
 }
 

@@ -3,7 +3,7 @@
 use super::blocks::{Blocks, FrameInfo};
 use super::canvas::{Canvas, interlaced_rows};
 use crate::error::{Error, Result};
-use crate::file::decoder::{Decoder, Jump, RowsOut, Slot, Start, Stop, gather};
+use crate::file::decoder::{Decoder, Jump, RowsOut, Slot, Start, Stop, collect};
 use crate::frame::{Facts, FileFormat, Metadata, Palette, PixelFormat, RowOrder, SamplesMut, Size, Text};
 use crate::memory::Charge;
 use crate::pixel::{Depth, Layout, Meaning, Rgba};
@@ -180,15 +180,7 @@ impl GifDecoder {
 
     /// Bytes from a place of the file; the stop that is due until all have come.
     fn collect(&mut self, input: &mut &[u8], place: u64, wanted: usize) -> Option<Stop> {
-        let next = place.saturating_add(self.part.len() as u64);
-        if self.part.len() < wanted && self.at != next {
-            self.at = next;
-            return Some(Stop::Elsewhere(Jump { to: next, keep_to: Some(u64::MAX), wanted: 0 }));
-        }
-        let before = input.len();
-        let complete = gather(&mut self.part, input, wanted);
-        self.at = self.at.saturating_add(before.saturating_sub(input.len()) as u64);
-        (!complete).then_some(Stop::NeedInput)
+        collect((&mut self.part, &mut self.at), input, place, wanted, 0)
     }
 
     fn palette(&mut self, input: &mut &[u8]) -> Option<Stop> {

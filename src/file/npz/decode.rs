@@ -2,7 +2,7 @@
 
 use super::archive::{self, END_BYTES, Entry, LOCAL_BYTES};
 use crate::error::{Error, ErrorKind, Result};
-use crate::file::decoder::{Decoder, Jump, RowsOut, Start, Stop, gather};
+use crate::file::decoder::{Decoder, Jump, RowsOut, Start, Stop, collect};
 use crate::file::npy::NpyDecoder;
 use crate::frame::{Facts, FileFormat, RowOrder, Text};
 use crate::memory::Charge;
@@ -77,16 +77,8 @@ impl NpzDecoder {
 
     fn collect(&mut self, input: &mut &[u8], place: u64, wanted: u64) -> Option<Stop> {
         let wanted = usize::try_from(wanted).unwrap_or(usize::MAX);
-        let next = place.saturating_add(self.part.len() as u64);
         let missing = wanted.saturating_sub(self.part.len());
-        if missing > 0 && self.at != next {
-            self.at = next;
-            return Some(Stop::Elsewhere(Jump { to: next, keep_to: Some(u64::MAX), wanted: missing }));
-        }
-        let before = input.len();
-        let complete = gather(&mut self.part, input, wanted);
-        self.at = self.at.saturating_add(before.saturating_sub(input.len()) as u64);
-        (!complete).then_some(Stop::NeedInput)
+        collect((&mut self.part, &mut self.at), input, place, wanted, missing)
     }
 
     /// Goes to the array; the stop that is due until its first byte comes.

@@ -4,7 +4,7 @@
 
 use crate::error::{Error, Result};
 use crate::file::budget::Budget;
-use crate::file::decoder::{Jump, Stop, gather, take_bytes};
+use crate::file::decoder::{Stop, collect, take_bytes};
 use crate::file::limits::Limits;
 use crate::frame::{PageFacts, Size};
 
@@ -245,15 +245,7 @@ impl Animation {
 
     /// Bytes from the start of the chunk that is next; the stop that is due until all have come.
     fn collect(&mut self, input: &mut &[u8], at: &mut u64, wanted: usize) -> Option<Stop> {
-        let next = self.next.saturating_add(self.part.len() as u64);
-        if self.part.len() < wanted && *at != next {
-            *at = next;
-            return Some(Stop::Elsewhere(Jump { to: next, keep_to: Some(u64::MAX), wanted: 38 }));
-        }
-        let before = input.len();
-        let complete = gather(&mut self.part, input, wanted);
-        *at = at.saturating_add(before.saturating_sub(input.len()) as u64);
-        (!complete).then_some(Stop::NeedInput)
+        collect((&mut self.part, at), input, self.next, wanted, 38)
     }
 
     /// Told that the file ends.

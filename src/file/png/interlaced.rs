@@ -28,7 +28,9 @@ impl Interlaced {
     pub(super) fn new(header: Header, adaptive: bool, effort: u32) -> Result<Interlaced> {
         let bytes = header.apart_bytes().saturating_mul(header.size.height as usize);
         let charge = Charge::take(bytes as u64)?;
-        Ok(Interlaced { header, adaptive: adaptive && effort > 0, effort, samples: Vec::new(), _charge: charge })
+        // As much as was charged: growing would take up to twice of it.
+        let samples = Vec::with_capacity(bytes);
+        Ok(Interlaced { header, adaptive: adaptive && effort > 0, effort, samples, _charge: charge })
     }
 
     /// Where the next row's samples are to be put.

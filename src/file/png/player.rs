@@ -77,21 +77,10 @@ impl Player {
 
     /// The layout that the page is given in.
     pub(super) fn layout(&self, animation: &Animation) -> Layout {
-        let layout = self.header.layout(self.colors.transparent());
-        if self.indices {
-            return Layout::Gray;
-        }
-        // Something may be seen through the canvas where it was cleared, or where the first frame leaves some of it.
-        let clears = animation.frames.iter().enumerate().any(|(i, f)| match f.control.disposal {
-            Disposal::Keep => false,
-            Disposal::Clear => true,
-            Disposal::Restore => i == 0,
-        });
-        let leaves = animation.frames.first().is_some_and(|f| f.control.size != self.header.size);
-        match layout {
-            Layout::Gray if !self.alone && (clears || leaves) => Layout::GrayAlpha,
-            Layout::Rgb if !self.alone && (clears || leaves) => Layout::Rgba,
-            layout => layout,
+        match (self.indices, self.alone) {
+            (true, _) => Layout::Gray,
+            (_, true) => self.header.layout(self.colors.transparent()),
+            _ => canvas_layout(&self.header, &self.colors, animation),
         }
     }
 
@@ -127,14 +116,8 @@ impl Player {
             let canvas = match &mut self.canvas {
                 Some(canvas) => canvas,
                 none => {
-                    let mut player = Player::new(self.header, self.colors.clone(), self.limits, (false, false));
-                    player.next = self.next;
-                    none.insert(Canvas::new(
-                        self.header.size,
-                        player.layout(animation),
-                        self.header.depth(),
-                        &self.limits,
-                    )?)
+                    let layout = canvas_layout(&self.header, &self.colors, animation);
+                    none.insert(Canvas::new(self.header.size, layout, self.header.depth(), &self.limits)?)
                 }
             };
             canvas.dispose();
@@ -194,6 +177,22 @@ impl Player {
 
     pub(super) fn is_ready(&self) -> bool {
         self.ready
+    }
+}
+
+/// The layout of what is drawn: with alpha where something may be seen through it, as it was cleared, or as the first frame leaves some
+/// of it.
+fn canvas_layout(header: &Header, colors: &Colors, animation: &Animation) -> Layout {
+    let clears = animation.frames.iter().enumerate().any(|(i, f)| match f.control.disposal {
+        Disposal::Keep => false,
+        Disposal::Clear => true,
+        Disposal::Restore => i == 0,
+    });
+    let leaves = animation.frames.first().is_some_and(|f| f.control.size != header.size);
+    match header.layout(colors.transparent()) {
+        Layout::Gray if clears || leaves => Layout::GrayAlpha,
+        Layout::Rgb if clears || leaves => Layout::Rgba,
+        layout => layout,
     }
 }
 

@@ -24,7 +24,7 @@ pub(in crate::file) struct YcbcrDecoder {
     bytes: Vec<u8>,
     pixels: Option<Pixels>,
     given: u32,
-    _charge: Charge,
+    charge: Charge,
 }
 
 impl YcbcrDecoder {
@@ -48,17 +48,7 @@ impl YcbcrDecoder {
         // The bytes, and their planes while they are turned.
         let charge = start.limits.charge("luma and colour differences, which are held whole,", needed as u64)?;
         let (limits, bytes) = (start.limits, Vec::new());
-        Ok(YcbcrDecoder {
-            layout,
-            limits,
-            facts,
-            said_facts: false,
-            needed,
-            bytes,
-            pixels: None,
-            given: 0,
-            _charge: charge,
-        })
+        Ok(YcbcrDecoder { layout, limits, facts, said_facts: false, needed, bytes, pixels: None, given: 0, charge })
     }
 
     fn turned(&self) -> Result<Pixels> {
@@ -83,6 +73,7 @@ impl Decoder for YcbcrDecoder {
                 return Ok(Stop::NeedInput);
             }
             self.pixels = Some(self.turned()?);
+            (self.bytes, self.charge) = (Vec::new(), Charge::NONE);
         }
         let Some(pixels) = &self.pixels else { return Ok(Stop::Done) };
         while self.given < self.layout.size.height {
@@ -153,7 +144,9 @@ impl Encoder for YcbcrEncoder {
     }
 
     fn finish(&mut self, out: &mut dyn Output) -> Result<()> {
-        let mut bytes = vec![0; self.layout.bytes_needed()?];
+        let needed = self.layout.bytes_needed()?;
+        let _charge = Charge::take(needed as u64)?;
+        let mut bytes = vec![0; needed];
         let (pixels, rules) = (self.whole.pixels()?, &self.layout.rules);
         match depth_of(&self.layout) {
             Depth::U8 => self.layout.write::<u8>(&to_ycbcr(pixels.view::<Rgb<u8>>()?, rules)?, &mut bytes)?,

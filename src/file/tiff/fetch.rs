@@ -1,7 +1,7 @@
 //! Bytes of one place of the file, collected from what is fed.
 
 use super::numbers::Numbers;
-use crate::file::decoder::{Jump, Stop, gather};
+use crate::file::decoder::{Stop, collect};
 
 /// Bytes that room is made for at once.
 const MOST_AT_ONCE: usize = 16 << 20;
@@ -21,17 +21,9 @@ impl Fetch {
         if missing == 0 {
             return None;
         }
-        let next = place.saturating_add(self.part.len() as u64);
-        if self.at != next {
-            self.at = next;
-            return Some(Stop::Elsewhere(Jump { to: next, keep_to: Some(u64::MAX), wanted: missing }));
-        }
         // Never more than the file has, which has been checked.
         self.part.reserve(missing.min(MOST_AT_ONCE));
-        let before = input.len();
-        let complete = gather(&mut self.part, input, wanted);
-        self.at = self.at.saturating_add(before.saturating_sub(input.len()) as u64);
-        (!complete).then_some(Stop::NeedInput)
+        collect((&mut self.part, &mut self.at), input, place, wanted, missing)
     }
 
     /// What has been collected.
