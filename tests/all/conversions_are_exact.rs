@@ -2,33 +2,84 @@
 
 use rahmen::color::{self, AlphaRule, ConvertRules, GrayWeights};
 use rahmen::convert::depth::Window;
-use rahmen::{Cmyk, Depth, Frame, Gray, GrayAlpha, Layout, PicturePixel, Rgb, Rgba, Sample, Size, Threads};
+use rahmen::frame::{Pixels, SamplesMut, SamplesRef};
+use rahmen::{Cmyk, Depth, Frame, Gray, GrayAlpha, Layout, PicturePixel, Result, Rgb, Rgba, Sample, Size, Threads};
 
-/// A pair of types at a time.
-trait PairCheck {
-    fn run<P: PicturePixel, Q: PicturePixel>(&self);
+/// The typed conversion of one pair, called with pixels of the first type: all that is compiled for each pair.
+type Conversion = fn(&Pixels, &ConvertRules) -> Result<Pixels>;
+
+fn typed<P: PicturePixel, Q: PicturePixel>(from: &Pixels, rules: &ConvertRules) -> Result<Pixels> {
+    color::convert::<P, Q>(from.view()?, rules).map(Pixels::from)
 }
 
-fn for_all_pairs(check: &impl PairCheck) {
-    fn second<P: PicturePixel>(check: &impl PairCheck) {
-        macro_rules! run { ($($q:ty),*) => { $(check.run::<P, $q>();)* } }
-        run!(Gray<u8>, GrayAlpha<u8>, Rgb<u8>, Rgba<u8>, Gray<u16>, GrayAlpha<u16>, Rgb<u16>, Rgba<u16>);
-        run!(Gray<f32>, GrayAlpha<f32>, Rgb<f32>, Rgba<f32>, Cmyk<u8>, Cmyk<u16>, Cmyk<f32>);
+/// One of the fifteen types that pictures have.
+#[derive(Clone, Copy)]
+struct Kind {
+    layout: Layout,
+    depth: Depth,
+}
+
+/// Every pair of types, with the typed call for it.
+fn all_pairs() -> Vec<(Kind, Kind, Conversion)> {
+    fn kind<P: PicturePixel>() -> Kind {
+        Kind { layout: P::LAYOUT, depth: P::Number::DEPTH }
     }
-    macro_rules! run { ($($p:ty),*) => { $(second::<$p>(check);)* } }
-    run!(Gray<u8>, GrayAlpha<u8>, Rgb<u8>, Rgba<u8>, Gray<u16>, GrayAlpha<u16>, Rgb<u16>, Rgba<u16>);
-    run!(Gray<f32>, GrayAlpha<f32>, Rgb<f32>, Rgba<f32>, Cmyk<u8>, Cmyk<u16>, Cmyk<f32>);
+    fn from<P: PicturePixel>(pairs: &mut Vec<(Kind, Kind, Conversion)>) {
+        macro_rules! add { ($($q:ty),*) => { $(pairs.push((kind::<P>(), kind::<$q>(), typed::<P, $q>));)* } }
+        add!(Gray<u8>, GrayAlpha<u8>, Rgb<u8>, Rgba<u8>, Gray<u16>, GrayAlpha<u16>, Rgb<u16>, Rgba<u16>);
+        add!(Gray<f32>, GrayAlpha<f32>, Rgb<f32>, Rgba<f32>, Cmyk<u8>, Cmyk<u16>, Cmyk<f32>);
+    }
+    let mut pairs = Vec::new();
+    macro_rules! add { ($($p:ty),*) => { $(from::<$p>(&mut pairs);)* } }
+    add!(Gray<u8>, GrayAlpha<u8>, Rgb<u8>, Rgba<u8>, Gray<u16>, GrayAlpha<u16>, Rgb<u16>, Rgba<u16>);
+    add!(Gray<f32>, GrayAlpha<f32>, Rgb<f32>, Rgba<f32>, Cmyk<u8>, Cmyk<u16>, Cmyk<f32>);
+    assert_eq!(pairs.len(), 225);
+    pairs
+}
+
+impl Kind {
+    fn name(self) -> String {
+        format!("{} {}", self.layout, self.depth)
+    }
+
+    fn has_alpha(self) -> bool {
+        matches!(self.layout, Layout::GrayAlpha | Layout::Rgba)
+    }
+
+    /// Pixels that meet every rounding: none, full, odd codes, and floats at and beyond the ends.
+    fn pixels(self, size: Size) -> Pixels {
+        let mut pixels = Pixels::new(size, self.layout, self.depth).unwrap();
+        let mut i = 0;
+        for y in 0..size.height {
+            match pixels.row_mut(y) {
+                SamplesMut::U8(row) => fill(row, &mut i),
+                SamplesMut::U16(row) => fill(row, &mut i),
+                SamplesMut::F32(row) => fill(row, &mut i),
+            }
+        }
+        pixels
+    }
+}
+
+fn fill<S: Sample>(row: &mut [S], i: &mut usize) {
+    let fractions = [0.0, 1.0, 0.5, 1.0 / 255.0, 0.3, 0.001, 0.999, 0.25, 0.77, 0.1234567];
+    for to in row {
+        *to = S::from_fraction(fractions[(*i * 7 + *i / 10 + *i / 3) % fractions.len()]);
+        *i += 1;
+    }
+}
+
+fn fractions(pixels: &Pixels) -> Vec<f64> {
+    match pixels.samples() {
+        SamplesRef::U8(all) => all.iter().map(|v| v.to_fraction()).collect(),
+        SamplesRef::U16(all) => all.iter().map(|v| v.to_fraction()).collect(),
+        SamplesRef::F32(all) => all.iter().map(|v| v.to_fraction()).collect(),
+    }
 }
 
 /// Ink is made of nothing but ink: every other source needs a model of the printer.
-fn needs_a_printer<P: PicturePixel, Q: PicturePixel>() -> bool {
-    Q::LAYOUT == Layout::Cmyk && P::LAYOUT != Layout::Cmyk
-}
-
-/// Samples that meet every rounding: none, full, odd codes, and floats at and beyond the ends.
-fn samples<S: Sample>(count: usize) -> Vec<S> {
-    let fractions = [0.0, 1.0, 0.5, 1.0 / 255.0, 0.3, 0.001, 0.999, 0.25, 0.77, 0.1234567];
-    (0..count).map(|i| S::from_fraction(fractions[(i * 7 + i / 10 + i / 3) % fractions.len()])).collect()
+fn needs_a_printer(from: Kind, to: Kind) -> bool {
+    to.layout == Layout::Cmyk && from.layout != Layout::Cmyk
 }
 
 /// Red, green and blue of a pixel's fractions: (1 - c)(1 - k) and so on of ink.
@@ -40,9 +91,9 @@ fn colors(layout: Layout, v: &[f64]) -> [f64; 3] {
     }
 }
 
-/// A fraction in the target's depth: nearest, ties up.
-fn rounded<S: Sample>(fraction: f64) -> f64 {
-    match S::DEPTH.max_code() {
+/// A fraction in a depth: nearest, ties up.
+fn rounded(depth: Depth, fraction: f64) -> f64 {
+    match depth.max_code() {
         Some(top) => (fraction.clamp(0.0, 1.0) * f64::from(top) + 0.5).floor() / f64::from(top),
         None => f64::from(fraction as f32),
     }
@@ -50,71 +101,63 @@ fn rounded<S: Sample>(fraction: f64) -> f64 {
 
 #[test]
 fn every_pair_of_types_follows_the_rule() {
-    struct Follows;
-    impl PairCheck for Follows {
-        fn run<P: PicturePixel, Q: PicturePixel>(&self) {
-            if needs_a_printer::<P, Q>() {
-                return;
+    for (from, to, convert) in all_pairs() {
+        if needs_a_printer(from, to) {
+            continue;
+        }
+        let name = format!("{} -> {}", from.name(), to.name());
+        let source = from.pixels(Size::new(23, 41));
+        let out = convert(&source, &ConvertRules::default().alpha(AlphaRule::Drop)).unwrap();
+        assert_eq!((out.size(), out.layout(), out.depth()), (source.size(), to.layout, to.depth), "{name}");
+        let (channels, to_channels) = (from.layout.channels(), to.layout.channels());
+        let to_colors = to_channels - usize::from(to.has_alpha());
+        // What is rounded on the way, to the finer of the two depths: gray of colours, and colours of ink.
+        let between = |v: f64| match from.depth.max(to.depth) {
+            Depth::F32 => v,
+            finer => rounded(finer, v),
+        };
+        let weights = [0.2126, 0.7152, 0.0722];
+        let (before, after) = (fractions(&source), fractions(&out));
+        assert_eq!(before.len() / channels, after.len() / to_channels);
+        for (v, found) in before.chunks(channels).zip(after.chunks(to_channels)) {
+            let rgb = colors(from.layout, v);
+            for c in 0..to_colors {
+                let want = match (from.layout, to_colors) {
+                    (Layout::Gray | Layout::GrayAlpha, _) => v[0],
+                    (_, 1) => between((0..3).map(|i| rgb[i] * weights[i]).sum()),
+                    (Layout::Cmyk, 3) => between(rgb[c]),
+                    _ => v[c],
+                };
+                let (got, want) = (found[c], rounded(to.depth, want));
+                assert!((got - want).abs() < 1e-6, "{name}: {got} {want}");
             }
-            let size = Size::new(23, 41);
-            let numbers = samples::<P::Number>(size.pixels() as usize * P::CHANNELS);
-            let frame = Frame::<P>::from_samples(size, numbers).unwrap();
-            let rules = ConvertRules::default().alpha(AlphaRule::Drop);
-            let out = color::convert::<P, Q>(frame.view(), &rules).unwrap();
-            let to_colors = Q::CHANNELS - usize::from(Q::ALPHA);
-            // What is rounded on the way, to the finer of the two depths: gray of colours, and colours of ink.
-            let between = |v: f64| match P::Number::DEPTH.max(Q::Number::DEPTH) {
-                Depth::U8 => rounded::<u8>(v),
-                Depth::U16 => rounded::<u16>(v),
-                Depth::F32 => v,
-            };
-            let weights = [0.2126, 0.7152, 0.0722];
-            let pixels = frame.samples().chunks(P::CHANNELS).zip(out.samples().chunks(Q::CHANNELS));
-            for (from, to) in pixels {
-                let fractions: Vec<f64> = from.iter().map(|v| v.to_fraction()).collect();
-                let rgb = colors(P::LAYOUT, &fractions);
-                for c in 0..to_colors {
-                    let want = match (P::LAYOUT, to_colors) {
-                        (Layout::Gray | Layout::GrayAlpha, _) => fractions[0],
-                        (_, 1) => between((0..3).map(|i| rgb[i] * weights[i]).sum()),
-                        (Layout::Cmyk, 3) => between(rgb[c]),
-                        _ => fractions[c],
-                    };
-                    let (got, want) = (to[c].to_fraction(), rounded::<Q::Number>(want));
-                    assert!((got - want).abs() < 1e-6, "{} -> {}: {got} {want}", P::describe(), Q::describe());
-                }
-                if Q::ALPHA {
-                    let want = if P::ALPHA { rounded::<Q::Number>(fractions[P::CHANNELS - 1]) } else { 1.0 };
-                    assert!((to[Q::CHANNELS - 1].to_fraction() - want).abs() < 1e-7);
-                }
+            if to.has_alpha() {
+                let want = if from.has_alpha() { rounded(to.depth, v[channels - 1]) } else { 1.0 };
+                assert!((found[to_channels - 1] - want).abs() < 1e-7, "{name}");
             }
         }
     }
-    for_all_pairs(&Follows);
 }
 
 #[test]
 fn alpha_is_lost_only_by_name_and_threads_change_nothing() {
-    struct Alpha;
-    impl PairCheck for Alpha {
-        fn run<P: PicturePixel, Q: PicturePixel>(&self) {
-            let size = Size::new(700, 600);
-            let frame = Frame::<P>::from_samples(size, samples(size.pixels() as usize * P::CHANNELS)).unwrap();
-            let plain = color::convert::<P, Q>(frame.view(), &ConvertRules::default());
-            let refused =
-                if needs_a_printer::<P, Q>() { Some("printer") } else { (P::ALPHA && !Q::ALPHA).then_some("flatten") };
-            match (plain, refused) {
-                (Err(e), Some(word)) => assert!(e.to_string().contains(word), "{e}"),
-                (Err(e), None) => panic!("{} -> {}: {e}", P::describe(), Q::describe()),
-                (Ok(_), Some(word)) => panic!("{} -> {} is not refused: {word}", P::describe(), Q::describe()),
-                (Ok(all), None) => {
-                    let rules = ConvertRules::default().threads(Threads::ONE);
-                    assert!(color::convert::<P, Q>(frame.view(), &rules).unwrap() == all);
-                }
+    for (from, to, convert) in all_pairs() {
+        let name = format!("{} -> {}", from.name(), to.name());
+        let source = from.pixels(Size::new(700, 600));
+        let refused = match needs_a_printer(from, to) {
+            true => Some("printer"),
+            false => (from.has_alpha() && !to.has_alpha()).then_some("flatten"),
+        };
+        match (convert(&source, &ConvertRules::default()), refused) {
+            (Err(e), Some(word)) => assert!(e.to_string().contains(word), "{e}"),
+            (Err(e), None) => panic!("{name}: {e}"),
+            (Ok(_), Some(word)) => panic!("{name} is not refused: {word}"),
+            (Ok(all), None) => {
+                let rules = ConvertRules::default().threads(Threads::ONE);
+                assert!(convert(&source, &rules).unwrap() == all, "{name}");
             }
         }
     }
-    for_all_pairs(&Alpha);
 }
 
 #[test]

@@ -1,4 +1,6 @@
-//! Every move against a reference of a few lines, over random sizes (0, 1, primes), views of views, and all pixel types.
+//! Every move against a reference of a few lines, over random sizes (0, 1, primes), views of views, and pixel types of
+//! every size in bytes and every layout. A move knows no more of a pixel than its bytes, so that one type a size and a layout
+//! tells all; every further type would cost seconds of compiling.
 
 use proptest::prelude::*;
 use rahmen::access::{Edge, Margins, Overlap, Rest, TileGrid};
@@ -13,9 +15,8 @@ trait Check {
 
 fn for_all_types(check: impl Check) {
     macro_rules! run { ($($t:ty),*) => { $(check.run::<$t>();)* } }
-    run!(Gray<u8>, Gray<u16>, Gray<u32>, Gray<u64>, Gray<i8>, Gray<i16>, Gray<i32>, Gray<i64>, Gray<f32>, Gray<f64>);
-    run!(GrayAlpha<u8>, GrayAlpha<u16>, GrayAlpha<f32>, Rgb<u8>, Rgb<u16>, Rgb<f32>, Rgba<u8>, Rgba<u16>, Rgba<f32>);
-    run!(Cmyk<u8>, Cmyk<u16>, Cmyk<f32>, Lab, Premultiplied<Rgba<u8>>, Premultiplied<GrayAlpha<u16>>);
+    run!(Gray<u8>, Gray<i16>, Gray<f32>, Gray<u64>, GrayAlpha<u8>, GrayAlpha<f32>);
+    run!(Rgb<u8>, Rgb<u16>, Lab, Rgba<u8>, Cmyk<u16>, Premultiplied<Rgba<f32>>);
 }
 
 /// A pixel that tells its place apart from its neighbours'.
@@ -37,7 +38,7 @@ fn outer<P: Pixel>(size: Size, salt: u32) -> Frame<P> {
     Frame::from_fn(Size::new(size.width + 5, size.height + 3), |x, y| pixel(x, y, salt)).unwrap()
 }
 
-fn assert_is<P: Pixel>(found: &Frame<P>, size: Size, what: &str, want: impl Fn(u32, u32) -> P) {
+fn assert_is<P: Pixel>(found: &Frame<P>, size: Size, what: &str, want: &dyn Fn(u32, u32) -> P) {
     assert_eq!(found.size(), size, "{what} {}", P::describe());
     for (x, y) in (0..size.height).flat_map(|y| (0..size.width).map(move |x| (x, y))) {
         assert_eq!(found[(x, y)], want(x, y), "{what} {} at {x},{y} of {size}", P::describe());
@@ -90,7 +91,7 @@ proptest! {
                         Orientation::RotatedRight => view[(y, h - 1 - x)],
                         Orientation::RotatedLeft => view[(w - 1 - y, x)],
                     };
-                    assert_is(&oriented, orientation.size(size), &format!("{orientation:?}"), want);
+                    assert_is(&oriented, orientation.size(size), &format!("{orientation:?}"), &want);
                     assert_eq!(oriented.view().oriented(orientation.inverse()).unwrap(), view.to_frame());
                     let mut copy = outer::<P>(size, 0);
                     let mut place = copy.region_mut(Region::at(2, 1, size).unwrap()).unwrap();
@@ -134,16 +135,16 @@ proptest! {
                         let (x, y) = (i64::from(x) - i64::from(m.left), i64::from(y) - i64::from(m.top));
                         walk(x, w).zip(walk(y, h)).map_or(blank, |place| view[place])
                     };
-                    assert_is(&padded, m.around(size).unwrap(), &format!("{edge:?}"), want);
+                    assert_is(&padded, m.around(size).unwrap(), &format!("{edge:?}"), &want);
                 }
                 let want = |x: u32, y: u32| {
                     view[((i64::from(x) - dx).rem_euclid(w) as u32, (i64::from(y) - dy).rem_euclid(h) as u32)]
                 };
-                assert_is(&view.shifted(dx, dy).unwrap(), size, "shifted", want);
+                assert_is(&view.shifted(dx, dy).unwrap(), size, "shifted", &want);
                 let mut copy = outer::<P>(size, 0);
                 let mut place = copy.region_mut(Region::at(2, 1, size).unwrap()).unwrap();
                 place.shift(dx, dy);
-                assert_is(&place.as_view().to_frame(), size, "shift", want);
+                assert_is(&place.as_view().to_frame(), size, "shift", &want);
             }
         }
         let margins = Margins { left: m[0], top: m[1], right: m[2], bottom: m[3] };
@@ -165,7 +166,7 @@ proptest! {
                     let inside = (0..i64::from(over.width)).contains(&ox) && (0..i64::from(over.height)).contains(&oy);
                     if inside { above[(ox as u32, oy as u32)] } else { below[(px, py)] }
                 };
-                assert_is(&within(&target, size).to_frame(), size, "paste", want);
+                assert_is(&within(&target, size).to_frame(), size, "paste", &want);
                 let mut strict = base.clone();
                 let mut place = strict.region_mut(Region::at(2, 1, size).unwrap()).unwrap();
                 let fits = place.paste(&above, x, y).is_ok();
@@ -259,11 +260,11 @@ proptest! {
                 let planes = channels::split(view).unwrap();
                 for c in 0..P::CHANNELS {
                     let plane = channels::pick(view, c).unwrap();
-                    assert_is(&plane, size, "pick", |x, y| Gray::new(samples_of(&[view[(x, y)]])[c]));
+                    assert_is(&plane, size, "pick", &|x, y| Gray::new(samples_of(&[view[(x, y)]])[c]));
                     assert_eq!(planes.get(P::CHANNEL_NAMES[c]), Some(&plane));
                     let mut mixed = view.to_frame();
                     channels::replace(mixed.view_mut(), c, channels::pick(other, c).unwrap().view()).unwrap();
-                    assert_is(&mixed, size, "replace", |x, y| {
+                    assert_is(&mixed, size, "replace", &|x, y| {
                         let mut p = view[(x, y)];
                         samples_of_mut(std::slice::from_mut(&mut p))[c] = samples_of(&[other[(x, y)]])[c];
                         p
@@ -287,12 +288,12 @@ proptest! {
                 let (view, other) = (within(&frame, size), within(&other, size));
                 let number = |p: &P| samples_of(std::slice::from_ref(p))[0].to_f64();
                 let doubled = view.map(|p| Gray::new(2.0 * number(&p))).unwrap();
-                assert_is(&doubled, size, "map", |x, y| Gray::new(2.0 * number(&view[(x, y)])));
+                assert_is(&doubled, size, "map", &|x, y| Gray::new(2.0 * number(&view[(x, y)])));
                 let mut spread = Frame::new(size).unwrap();
                 view.map_into_parallel(spread.view_mut(), Threads::ALL, |p| Gray::new(2.0 * number(&p))).unwrap();
                 assert_eq!(spread, doubled);
                 let both = view.zip(&other, |a, b| Gray::new(number(&a) - number(&b))).unwrap();
-                assert_is(&both, size, "zip", |x, y| Gray::new(number(&view[(x, y)]) - number(&other[(x, y)])));
+                assert_is(&both, size, "zip", &|x, y| Gray::new(number(&view[(x, y)]) - number(&other[(x, y)])));
                 let sum = doubled.pixels().iter().map(|p| p.value).sum::<f64>();
                 assert_eq!(view.fold(0.0, |sum, p| sum + 2.0 * number(&p)), sum);
                 assert_eq!(view.fold_parallel(Threads::ALL, || 0.0, |s, p| s + 2.0 * number(&p), |a, b| a + b), sum);
