@@ -11,6 +11,8 @@ use crate::error::{Error, Result};
 pub(super) enum KernelShape {
     /// Its own formula: a few multiplications.
     Formula,
+    /// A cubic's four coefficients within a pixel from the middle, and beyond to two; those of the highest power first.
+    Cubic([[f64; 4]; 2]),
     /// Values at [`STEPS`] places a pixel from the middle on, between which a line is drawn: for kernels of sines, which it
     /// meets within 3.1e-8 (the greatest second derivative, over 8 STEPS squared).
     Table(Vec<f64>),
@@ -21,11 +23,22 @@ const STEPS: f64 = 4096.0;
 
 impl KernelShape {
     pub(super) fn new(kernel: &Kernel) -> KernelShape {
-        if !matches!(kernel, Kernel::Lanczos2 | Kernel::Lanczos3) {
-            return KernelShape::Formula;
+        match kernel {
+            Kernel::Lanczos2 | Kernel::Lanczos3 => {}
+            Kernel::CatmullRom => return KernelShape::cubic(0.0, 0.5),
+            Kernel::Mitchell => return KernelShape::cubic(1.0 / 3.0, 1.0 / 3.0),
+            Kernel::Cubic { b, c } => return KernelShape::cubic(*b, *c),
+            _ => return KernelShape::Formula,
         }
         let count = (kernel.support() * STEPS) as u32 + 2;
         KernelShape::Table((0..count).map(|i| kernel.at(f64::from(i) / STEPS)).collect())
+    }
+
+    /// The cubics of [`Kernel::Cubic`].
+    fn cubic(b: f64, c: f64) -> KernelShape {
+        let inner = [2.0 - 1.5 * b - c, -3.0 + 2.0 * b + c, 0.0, 1.0 - b / 3.0];
+        let outer = [-b / 6.0 - c, b + 5.0 * c, -2.0 * b - 8.0 * c, 4.0 / 3.0 * b + 4.0 * c];
+        KernelShape::Cubic([inner, outer])
     }
 }
 
@@ -48,20 +61,47 @@ impl Along<'_> {
         }
     }
 
+    /// How much the `N` pixels from `first` on count at a place that lies between the middle two, for a kernel that reaches
+    /// no further and is not widened: a line for two, a cubic or a table for four, a table for six.
+    #[inline(always)]
+    pub(super) fn few_weights<const N: usize>(&self, first: f64, at: f64) -> [f64; N] {
+        let mut distances = [0.0f64; N];
+        for i in 0..N {
+            distances[i] = (first + (i as f64 + 0.5) - at).abs();
+        }
+        let mut weights = [0.0; N];
+        match self.shape {
+            KernelShape::Formula => {
+                for i in 0..N {
+                    weights[i] = 1.0 - distances[i];
+                }
+            }
+            KernelShape::Cubic([inner, outer]) => {
+                for i in 0..N {
+                    let t = distances[i];
+                    let [a, b, c, d] = if i == 0 || i == N - 1 { outer } else { inner };
+                    weights[i] = ((a * t + b) * t + c) * t + d;
+                }
+            }
+            KernelShape::Table(values) => {
+                for i in 0..N {
+                    weights[i] = interpolated(values, distances[i]);
+                }
+            }
+        }
+        weights
+    }
+
     /// How much a pixel counts at a place, before weights are divided by their sum.
     #[inline(always)]
     pub(super) fn weight(&self, pixel: i64, at: f64) -> f64 {
         let KernelShape::Table(values) = self.shape else { return scaled_weight(self.kernel, pixel, at, self.scale) };
-        let place = ((pixel as f64 + 0.5 - at) / self.scale).abs() * STEPS;
-        let (below, part) = (place as usize, place - place.trunc());
-        match values.get(below..).and_then(|v| v.first_chunk::<2>()) {
-            Some([a, b]) => a + (b - a) * part,
-            None => 0.0,
-        }
+        interpolated(values, ((pixel as f64 + 0.5 - at) / self.scale).abs())
     }
 
-    /// The weights of the pixels about a place, over their sum, and the first of them.
-    #[inline(always)]
+    /// The weights of the pixels about a place, over their sum, and the first of them. Not inlined: every formula of a kernel
+    /// stands in it.
+    #[inline(never)]
     pub(super) fn weights(&self, at: f64, weights: &mut Vec<f64>) -> Result<i64> {
         if at.abs() > 1e12 {
             return Err(too_far(at));
@@ -82,6 +122,17 @@ impl Along<'_> {
         let share = 1.0 / sum;
         weights.iter_mut().for_each(|w| *w *= share);
         Ok(first)
+    }
+}
+
+/// A table's value at a distance; zero behind its end.
+#[inline(always)]
+fn interpolated(values: &[f64], distance: f64) -> f64 {
+    let place = distance * STEPS;
+    let (below, part) = (place as usize, place - place.trunc());
+    match values.get(below..).and_then(|v| v.first_chunk::<2>()) {
+        Some([a, b]) => a + (b - a) * part,
+        None => 0.0,
     }
 }
 
@@ -107,6 +158,28 @@ mod tests {
                 }
             }
         }
+    }
+
+    #[test]
+    fn few_weights_meet_their_kernel() {
+        fn check<const N: usize>(kernel: Kernel) {
+            let along = Along { shape: &KernelShape::new(&kernel), kernel: &kernel, scale: 1.0 };
+            for step in 0..1000 {
+                // Between the centres of the middle two of pixels 7, 8, ...
+                let at = 7.0 + N as f64 / 2.0 - 0.5 + f64::from(step) / 1000.0;
+                let found = along.few_weights::<N>(7.0, at);
+                for (i, weight) in found.into_iter().enumerate() {
+                    let error = weight - kernel.at(7.5 + i as f64 - at);
+                    assert!(error.abs() < 3.1e-8, "{kernel} {at} {i}: {error}");
+                }
+            }
+        }
+        check::<2>(Kernel::Linear);
+        check::<4>(Kernel::CatmullRom);
+        check::<4>(Kernel::Mitchell);
+        check::<4>(Kernel::Cubic { b: 0.2, c: 0.9 });
+        check::<4>(Kernel::Lanczos2);
+        check::<6>(Kernel::Lanczos3);
     }
 
     #[test]

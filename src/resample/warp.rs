@@ -143,9 +143,7 @@ fn warp_samples<S: Sample>(
     target.each_band(rules.threads, bytes, &|first, part| {
         let mut taps = [Vec::new(), Vec::new()];
         let mut rows = (first..).zip(part.into_rows());
-        if let Err(error) =
-            rows.try_for_each(|(y, to)| level.work_in_256_bits(Row { warp: &whole, y, to, taps: &mut taps }))
-        {
+        if let Err(error) = rows.try_for_each(|(y, to)| whole.row(level, y, to, &mut taps)) {
             failed.lock().unwrap_or_else(PoisonError::into_inner).get_or_insert(error);
         }
     });
@@ -218,36 +216,157 @@ struct Places<'a> {
     down: Along<'a>,
 }
 
-/// One row of the target. The weights of columns and rows are kept in memory that is there already.
-struct Row<'a, 'b, S: Sample> {
+/// Pixels whose weights are worked out together: once for every sample type, and few enough to stay in the nearest cache.
+const BATCH: usize = 32;
+
+/// Pixels side by side in a row of the target from `x` on, the general way: any kernel, any edge, alpha, light. The weights
+/// of columns and rows are kept in memory that is there already.
+struct Stretch<'a, 'b, S: Sample> {
     warp: &'a Warp<'b, S>,
+    x: u32,
     y: u32,
     to: &'a mut [S],
     taps: &'a mut [Vec<f64>; 2],
 }
 
-impl<S: Sample> Work for Row<'_, '_, S> {
+impl<S: Sample> Work for Stretch<'_, '_, S> {
     type Out = Result<()>;
     #[inline(always)]
     fn work(self) -> Result<()> {
-        let Row { warp, y, to, taps } = self;
+        let Stretch { warp, x, y, to, taps } = self;
         let y = f64::from(y) + 0.5;
-        // Alpha and light go the general way.
-        let numbers = if warp.channels.alpha || warp.curve.is_some() { 0 } else { warp.channels.count };
-        let few = if matches!(numbers, 1 | 3 | 4) { warp.places.few_taps() } else { 0 };
-        match few {
-            2 => warp.row::<2>(y, to, taps),
-            4 => warp.row::<4>(y, to, taps),
-            6 => warp.row::<6>(y, to, taps),
-            _ => {
-                for (x, to) in (0u32..).zip(to.chunks_exact_mut(warp.channels.count)) {
-                    let (u, v) = warp.places.back.at(f64::from(x) + 0.5, y);
-                    warp.pixel(u, v, taps, to)?;
+        for (x, to) in (x..).zip(to.chunks_exact_mut(warp.channels.count)) {
+            let (u, v) = warp.places.back.at(f64::from(x) + 0.5, y);
+            warp.pixel(u, v, taps, to)?;
+        }
+        Ok(())
+    }
+}
+
+/// Where a pixel comes from.
+#[derive(Clone, Copy)]
+enum Whence {
+    /// All `N` columns and rows about the place lie inside.
+    Inside,
+    /// Nothing of the picture counts there.
+    Constant,
+    /// Anywhere else.
+    General,
+}
+
+/// The first of `N` columns and of `N` rows about a place, and their weights; those of the columns are divided by the sums
+/// of both.
+#[derive(Clone, Copy)]
+struct Spot<const N: usize> {
+    whence: Whence,
+    left: usize,
+    top: u32,
+    columns: [f64; N],
+    rows: [f64; N],
+}
+
+impl<const N: usize> Spot<N> {
+    const NONE: Spot<N> = Spot { whence: Whence::General, left: 0, top: 0, columns: [0.0; N], rows: [0.0; N] };
+}
+
+/// Works out the spots of pixels side by side.
+struct Weigh<'a, 'b, const N: usize> {
+    places: &'a Places<'b>,
+    x: u32,
+    y: u32,
+    spots: &'a mut [Spot<N>],
+    /// Whether what lies outside is constant.
+    constant: bool,
+}
+
+impl<const N: usize> Work for Weigh<'_, '_, N> {
+    type Out = ();
+    #[inline(always)]
+    fn work(self) {
+        let Weigh { places, x, y, spots, constant } = self;
+        let y = f64::from(y) + 0.5;
+        for (x, spot) in (x..).zip(spots) {
+            let (u, v) = places.back.at(f64::from(x) + 0.5, y);
+            spot.whence = places.weigh(u, v, constant, spot);
+        }
+    }
+}
+
+/// Mixes the taps of pixels side by side that have a spot.
+struct Mix<'a, 'b, S: Sample, const N: usize> {
+    warp: &'a Warp<'b, S>,
+    spots: &'a [Spot<N>],
+    to: &'a mut [S],
+}
+
+impl<S: Sample, const N: usize> Work for Mix<'_, '_, S, N> {
+    type Out = ();
+    #[inline(always)]
+    fn work(self) {
+        let Mix { warp: Warp { source, channels, constant, .. }, spots, to } = self;
+        let count = channels.count;
+        for (spot, to) in spots.iter().zip(to.chunks_exact_mut(count)) {
+            match spot.whence {
+                Whence::Inside => {}
+                Whence::Constant => {
+                    to.copy_from_slice(constant);
+                    continue;
                 }
-                Ok(())
+                Whence::General => continue,
+            }
+            if count == 1 {
+                to[0] = S::from_f64(gray(source, spot));
+                continue;
+            }
+            let sums = color(source, count, spot);
+            for c in 0..count {
+                to[c] = S::from_f64(sums[c & 3]);
             }
         }
     }
+}
+
+/// A pixel of one channel.
+#[inline(always)]
+fn gray<S: Sample, const N: usize>(source: &SampleView<'_, S>, spot: &Spot<N>) -> f64 {
+    let mut sums = [0.0; N];
+    for y in 0..N {
+        // A spot lies inside: there are as many numbers.
+        let Some(numbers) = source.row(spot.top + y as u32)[spot.left..].first_chunk::<N>() else { continue };
+        for i in 0..N {
+            sums[i] += numbers[i].to_f64() * spot.rows[y];
+        }
+    }
+    let mut sum = 0.0;
+    for i in 0..N {
+        sum += sums[i] * spot.columns[i];
+    }
+    sum
+}
+
+/// A pixel of three or four channels without alpha. Of three the number behind the pixel is read along, and left out.
+#[inline(always)]
+fn color<S: Sample, const N: usize>(source: &SampleView<'_, S>, count: usize, spot: &Spot<N>) -> [f64; 4] {
+    let mut sums = [0.0; 4];
+    for y in 0..N {
+        let numbers = &source.row(spot.top + y as u32)[spot.left * count..];
+        let mut row = [0.0; 4];
+        for i in 0..N {
+            let at = i * count;
+            let pixel = match numbers.get(at..).and_then(|rest| rest.first_chunk::<4>()) {
+                Some(four) => *four,
+                // The last three numbers of a row.
+                None => [numbers[at], numbers[at + 1], numbers[at + 2], S::default()],
+            };
+            for c in 0..4 {
+                row[c] += pixel[c].to_f64() * spot.columns[i];
+            }
+        }
+        for c in 0..4 {
+            sums[c] += row[c] * spot.rows[y];
+        }
+    }
+    sums
 }
 
 impl Places<'_> {
@@ -266,109 +385,81 @@ impl Places<'_> {
         if whole && of_own_width { 2 * self.kernel.support() as usize } else { 0 }
     }
 
-    /// The first of `N` columns and of `N` rows about a place, if all lie inside, and their weights; those of the columns
-    /// are divided by the sums of both.
+    /// Fills the spots of pixels side by side from (x, y) on. Not inlined: it is the same for every sample type.
+    #[inline(never)]
+    fn weigh_all<const N: usize>(&self, level: Level, (x, y): (u32, u32), constant: bool, spots: &mut [Spot<N>]) {
+        level.work_in_256_bits(Weigh { places: self, x, y, spots, constant });
+    }
+
+    /// Whether nothing of the picture counts at a place.
     #[inline(always)]
-    fn inner<const N: usize>(&self, u: f64, v: f64) -> Option<(usize, u32, [f64; N], [f64; N])> {
+    fn is_outside(&self, u: f64, v: f64) -> bool {
+        let outside =
+            |at: f64, along: &Along<'_>, side: u32| at + along.reach() < 0.0 || at - along.reach() > f64::from(side);
+        outside(u, &self.across, self.size.width) || outside(v, &self.down, self.size.height)
+    }
+
+    /// Fills the spot of a place, if all its taps lie inside.
+    #[inline(always)]
+    fn weigh<const N: usize>(&self, u: f64, v: f64, constant: bool, spot: &mut Spot<N>) -> Whence {
         let reach = N as f64 / 2.0;
         let (left, top) = ((u - reach + 0.5).floor(), (v - reach + 0.5).floor());
         let Size { width, height } = self.size;
         let fits =
             left >= 0.0 && top >= 0.0 && left + N as f64 <= f64::from(width) && top + N as f64 <= f64::from(height);
         if !fits {
-            return None;
+            return if constant && self.is_outside(u, v) { Whence::Constant } else { Whence::General };
         }
-        let (left, top) = (left as usize, top as u32);
-        let (mut columns, mut rows) = ([0.0; N], [0.0; N]);
-        for i in 0..N {
-            columns[i] = self.across.weight((left + i) as i64, u);
-            rows[i] = self.down.weight(i64::from(top) + i as i64, v);
-        }
+        let (columns, rows) = (self.across.few_weights::<N>(left, u), self.down.few_weights::<N>(top, v));
         let sum = columns.iter().sum::<f64>() * rows.iter().sum::<f64>();
         if !sum.is_finite() || sum.abs() < 1e-9 {
-            return None;
+            return Whence::General;
         }
-        columns.iter_mut().for_each(|w| *w /= sum);
-        Some((left, top, columns, rows))
+        for i in 0..N {
+            spot.columns[i] = columns[i] / sum;
+        }
+        (spot.left, spot.top, spot.rows) = (left as usize, top as u32, rows);
+        Whence::Inside
     }
 }
 
 impl<S: Sample> Warp<'_, S> {
+    /// Row `y` of the target.
+    fn row(&self, level: Level, y: u32, to: &mut [S], taps: &mut [Vec<f64>; 2]) -> Result<()> {
+        // Alpha and light go the general way.
+        let numbers = if self.channels.alpha || self.curve.is_some() { 0 } else { self.channels.count };
+        let few = if matches!(numbers, 1 | 3 | 4) { self.places.few_taps() } else { 0 };
+        match few {
+            2 => self.row_of::<2>(level, y, to, taps),
+            4 => self.row_of::<4>(level, y, to, taps),
+            6 => self.row_of::<6>(level, y, to, taps),
+            _ => self.stretch(level, (0, y), to, taps),
+        }
+    }
+
     /// A row of channels without alpha, each pixel by `N` taps each way where all lie inside, and by the general way
     /// elsewhere.
-    #[inline(always)]
-    fn row<const N: usize>(&self, y: f64, to: &mut [S], taps: &mut [Vec<f64>; 2]) -> Result<()> {
+    fn row_of<const N: usize>(&self, level: Level, y: u32, to: &mut [S], taps: &mut [Vec<f64>; 2]) -> Result<()> {
         let count = self.channels.count;
-        for (x, to) in (0u32..).zip(to.chunks_exact_mut(count)) {
-            let (u, v) = self.places.back.at(f64::from(x) + 0.5, y);
-            let quick = if count == 1 { self.inner_gray::<N>(u, v) } else { self.inner_color::<N>(u, v) };
-            match quick {
-                Some(sums) => {
-                    for c in 0..count {
-                        to[c] = S::from_f64(sums[c & 3]);
-                    }
+        let mut spots = [Spot::<N>::NONE; BATCH];
+        let constant = matches!(self.edge, Edge::Constant(_));
+        for (x, to) in (0u32..).step_by(BATCH).zip(to.chunks_mut(BATCH * count)) {
+            let spots = &mut spots[..to.len() / count];
+            self.places.weigh_all(level, (x, y), constant, spots);
+            level.work_in_256_bits(Mix { warp: self, spots, to });
+            for (i, to) in to.chunks_exact_mut(count).enumerate() {
+                if matches!(spots[i].whence, Whence::General) {
+                    self.stretch(level, (x + i as u32, y), to, taps)?;
                 }
-                None if self.is_constant(u, v) => to.copy_from_slice(&self.constant),
-                None => self.pixel_elsewhere(u, v, taps, to)?,
             }
         }
         Ok(())
     }
 
-    /// [`pixel`](Warp::pixel), compiled once for all rows that need it seldom.
+    /// Pixels side by side from (x, y) on, the general way. Not inlined: it is compiled once a sample type.
     #[inline(never)]
-    fn pixel_elsewhere(&self, u: f64, v: f64, taps: &mut [Vec<f64>; 2], to: &mut [S]) -> Result<()> {
-        self.pixel(u, v, taps, to)
-    }
-
-    /// Whether nothing of the picture counts at a place; an edge other than a constant shows something everywhere.
-    #[inline(always)]
-    fn is_constant(&self, u: f64, v: f64) -> bool {
-        let outside =
-            |at: f64, along: &Along<'_>, side: u32| at + along.reach() < 0.0 || at - along.reach() > f64::from(side);
-        let Places { size, across, down, .. } = &self.places;
-        matches!(self.edge, Edge::Constant(_)) && (outside(u, across, size.width) || outside(v, down, size.height))
-    }
-
-    /// A pixel of one channel, all taps inside.
-    #[inline(always)]
-    fn inner_gray<const N: usize>(&self, u: f64, v: f64) -> Option<[f64; 4]> {
-        let (left, top, columns, rows) = self.places.inner::<N>(u, v)?;
-        let mut sums = [0.0; N];
-        for (y, down) in (top..).zip(rows) {
-            let numbers = self.source.row(y)[left..].first_chunk::<N>()?;
-            for i in 0..N {
-                sums[i] += numbers[i].to_f64() * down;
-            }
-        }
-        let mut sum = 0.0;
-        for i in 0..N {
-            sum += sums[i] * columns[i];
-        }
-        Some([sum, 0.0, 0.0, 0.0])
-    }
-
-    /// A pixel of three or four channels without alpha, all taps inside. Of three the number behind the pixel is read
-    /// along, and left out.
-    #[inline(always)]
-    fn inner_color<const N: usize>(&self, u: f64, v: f64) -> Option<[f64; 4]> {
-        let (left, top, columns, rows) = self.places.inner::<N>(u, v)?;
-        let count = self.channels.count;
-        let mut sums = [0.0; 4];
-        for (y, down) in (top..).zip(rows) {
-            let numbers = &self.source.row(y)[left * count..];
-            let mut row = [0.0; 4];
-            for (i, across) in columns.into_iter().enumerate() {
-                let pixel = numbers.get(i * count..)?.first_chunk::<4>()?;
-                for c in 0..4 {
-                    row[c] += pixel[c].to_f64() * across;
-                }
-            }
-            for c in 0..4 {
-                sums[c] += row[c] * down;
-            }
-        }
-        Some(sums)
+    fn stretch(&self, level: Level, (x, y): (u32, u32), to: &mut [S], taps: &mut [Vec<f64>; 2]) -> Result<()> {
+        level.work_in_256_bits(Stretch { warp: self, x, y, to, taps })
     }
 
     /// The pixel at a place of the source.
@@ -377,7 +468,7 @@ impl<S: Sample> Warp<'_, S> {
         let (size, edge, count) = (self.source.size(), self.edge, self.channels.count);
         let Places { across, down, .. } = &self.places;
         // Far outside every edge shows what it shows a little outside, or repeats; a constant needs no sum at all.
-        if self.is_constant(u, v) {
+        if matches!(edge, Edge::Constant(_)) && self.places.is_outside(u, v) {
             to.copy_from_slice(&self.constant);
             return Ok(());
         }
