@@ -2,7 +2,7 @@
 
 use crate::args::Shared;
 use crate::fail::{Done, Failure};
-use crate::{make, open};
+use crate::{make, open, progress};
 use clap::{Args, ValueEnum};
 use rahmen::Orientation;
 use rahmen::file::{self, LosslessRules};
@@ -50,11 +50,11 @@ pub(crate) fn run(
         return Err(Failure::words(format!("{word} is about pixels; --lossless decodes none; leave one out")));
     }
     crate::process::check_output(output)?;
-    let made = match input == Path::new("-") {
+    let made = progress::during("moving blocks", shared, || match input == Path::new("-") {
         true => file::orient_lossless_from(std::io::stdin(), orientation, rules)
             .map_err(|e| e.in_file(open::name_of(input))),
         false => file::orient_lossless(input, orientation, rules),
-    };
+    });
     let made = made.map_err(|e| open::not_found(input, e))?;
     match output == Path::new("-") {
         true => std::io::stdout().write_all(&made.bytes)?,

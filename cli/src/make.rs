@@ -271,7 +271,9 @@ pub(crate) fn write_whole(output: &Path, picture: Picture, written: &Written, sh
     let mut writer = create(output, &facts, written, shared)?;
     let remarks = writer.remarks();
     let (content, _) = picture.into_parts();
-    let written = writer.put(&Strip { first_row: 0, content }).and_then(|()| writer.finish());
+    let written = progress::during("writing", shared, || {
+        writer.put(&Strip { first_row: 0, content }).and_then(|()| writer.finish())
+    });
     written.map_err(pipe_is_no_failure)?;
     remarks.iter().for_each(|remark| shared.note(remark));
     Ok(())

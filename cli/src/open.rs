@@ -2,6 +2,7 @@
 
 use crate::args::Shared;
 use crate::fail::{Done, Failure};
+use crate::progress;
 use rahmen::file::{self, ReadOptions, Reader};
 use rahmen::flow::{Chain, Damage, PictureSink, Step, ToCodes};
 use rahmen::{ErrorKind, Facts, Picture};
@@ -10,6 +11,9 @@ use std::path::{Path, PathBuf};
 
 /// What standard input is called in messages.
 const STANDARD_INPUT: &str = "standard input";
+
+/// Pixels of a picture that is read within a second.
+const PIXELS_IN_NO_TIME: u64 = 16 << 20;
 
 /// The name of an input in messages and reports.
 pub(crate) fn name_of(path: &Path) -> String {
@@ -100,18 +104,21 @@ pub(crate) fn load(path: &Path, shared: &Shared, steps: &mut StepsFor<'_>) -> Do
 pub(crate) fn load_with(path: &Path, options: ReadOptions, shared: &Shared, steps: &mut StepsFor<'_>) -> Done<Picture> {
     let reader = open_with(path, options, shared)?;
     let steps = steps(reader.facts())?;
+    let name = name_of(path);
     let whole = || {
-        if steps.is_empty() {
+        // Going through strips costs a copy: a picture that is read in no time needs no bar.
+        let bar = progress::is_shown(shared) && reader.facts().size.pixels() > PIXELS_IN_NO_TIME;
+        if steps.is_empty() && !bar {
             return reader.read_damaged();
         }
         let mut chain = Chain::new(Box::new(reader), steps)?;
         let facts = chain.facts().clone();
         shared.read_options().limits.check_picture(&facts)?;
         let mut sink = PictureSink::new(&facts)?;
-        chain.run_into(&mut sink)?;
+        progress::run(&mut chain, &mut sink, shared)?;
         Ok((sink.into_picture()?, chain.take_damage()))
     };
-    let (picture, damage) = whole().map_err(|e| e.in_file(name_of(path)))?;
+    let (picture, damage) = whole().map_err(|e| e.in_file(name))?;
     note_damage(path, damage, shared);
     Ok(picture)
 }

@@ -1,10 +1,13 @@
-//! Progress on a terminal: a bar for what takes longer than a second. Never in pipes, nor where quiet is asked for.
+//! Progress on a terminal for what takes longer than a second: a bar where it is known how far the work is, else a clock with
+//! what is done. Never in pipes, nor where quiet is asked for.
 
 use crate::args::Shared;
 use indicatif::{ProgressBar, ProgressDrawTarget, ProgressStyle};
 use rahmen::flow::{Chain, Progress, Sink};
 use std::io::IsTerminal;
 use std::ops::ControlFlow;
+use std::sync::atomic::{AtomicBool, Ordering};
+use std::sync::mpsc;
 use std::time::{Duration, Instant};
 
 /// A bar, or none.
@@ -14,8 +17,36 @@ pub(crate) struct Bar {
     begun: Instant,
 }
 
+/// Whether a bar is on the terminal: work within work shows no second one.
+static IS_SHOWN: AtomicBool = AtomicBool::new(false);
+
+/// Puts a bar on the terminal, unless there is one.
+fn put_up(bar: &ProgressBar) {
+    if bar.is_hidden() && !IS_SHOWN.swap(true, Ordering::Relaxed) {
+        bar.set_draw_target(ProgressDrawTarget::stderr());
+    }
+}
+
+/// Takes a bar off the terminal, if it is there.
+fn take_down(bar: &ProgressBar) {
+    if !bar.is_hidden() {
+        bar.finish_and_clear();
+        bar.set_draw_target(ProgressDrawTarget::hidden());
+        IS_SHOWN.store(false, Ordering::Relaxed);
+    }
+}
+
+impl Drop for Bar {
+    fn drop(&mut self) {
+        take_down(&self.bar);
+    }
+}
+
 /// What is done sooner shows no bar.
 const PATIENCE: Duration = Duration::from_secs(1);
+
+/// How often a clock goes on.
+const TICK: Duration = Duration::from_millis(100);
 
 impl Bar {
     fn new(length: u64, template: &str, shared: &Shared) -> Bar {
@@ -23,30 +54,34 @@ impl Bar {
         // The template is one of this file.
         let style = ProgressStyle::with_template(template).unwrap_or_else(|_| ProgressStyle::default_bar());
         bar.set_style(style.progress_chars("█▌ "));
-        let terminal = std::io::stderr().is_terminal() && std::env::var("TERM").as_deref() != Ok("dumb");
-        Bar { bar, shows: terminal && !shared.quiet, begun: Instant::now() }
+        Bar { bar, shows: is_shown(shared), begun: Instant::now() }
     }
 
     /// Shows it, once it has taken long enough to be worth it.
     fn show(&self) {
-        if self.shows && self.bar.is_hidden() && self.begun.elapsed() >= PATIENCE {
-            self.bar.set_draw_target(ProgressDrawTarget::stderr());
+        if self.shows && self.begun.elapsed() >= PATIENCE {
+            put_up(&self.bar);
         }
     }
 
     /// One more is done.
     pub(crate) fn step(&self) {
-        self.bar.inc(1);
+        self.steps(1);
+    }
+
+    /// Some more are done.
+    pub(crate) fn steps(&self, count: u64) {
+        self.bar.inc(count);
         self.show();
     }
 
     /// Prints lines above the bar.
-    pub(crate) fn above(&self, print: impl FnOnce()) {
-        self.bar.suspend(print);
+    pub(crate) fn above<T>(&self, print: impl FnOnce() -> T) -> T {
+        self.bar.suspend(print)
     }
 
     pub(crate) fn end(&self) {
-        self.bar.finish_and_clear();
+        take_down(&self.bar);
     }
 }
 
@@ -55,9 +90,49 @@ pub(crate) fn files(count: usize, shared: &Shared) -> Bar {
     Bar::new(count as u64, "{bar:30} {pos} of {len} files, {per_sec}, {eta} left", shared)
 }
 
+/// A bar over things of a kind: tiles, pages.
+pub(crate) fn counted(count: u64, things: &str, shared: &Shared) -> Bar {
+    Bar::new(count, &format!("{{bar:30}} {{pos}} of {{len}} {things}, {{eta}} left"), shared)
+}
+
+/// A bar over the rows of a picture.
+pub(crate) fn rows(count: u32, shared: &Shared) -> Bar {
+    Bar::new(u64::from(count), "{bar:30} {percent} %, {eta} left", shared)
+}
+
+/// Whether anything would be shown at all.
+pub(crate) fn is_shown(shared: &Shared) -> bool {
+    let terminal = std::io::stderr().is_terminal() && std::env::var("TERM").as_deref() != Ok("dumb");
+    terminal && !shared.quiet
+}
+
+/// Does work of which nobody knows how far it is. Nothing may be printed on the way.
+pub(crate) fn during<T>(what: &str, shared: &Shared, work: impl FnOnce() -> T) -> T {
+    let clock = Bar::new(0, "{spinner} {msg}, {elapsed}", shared);
+    if !clock.shows {
+        return work();
+    }
+    clock.bar.set_message(what.to_string());
+    std::thread::scope(|scope| {
+        let (working, ended) = mpsc::channel::<()>();
+        let ticked = clock.bar.clone();
+        scope.spawn(move || {
+            let mut pause = PATIENCE;
+            while ended.recv_timeout(pause) == Err(mpsc::RecvTimeoutError::Timeout) {
+                put_up(&ticked);
+                ticked.tick();
+                pause = TICK;
+            }
+        });
+        let out = work();
+        drop(working);
+        out
+    })
+}
+
 /// Runs a chain into a sink, and shows how far it is.
 pub(crate) fn run(chain: &mut Chain<'_>, sink: &mut dyn Sink, shared: &Shared) -> rahmen::Result<()> {
-    let bar = Bar::new(0, "{bar:30} {percent} %, {eta} left", shared);
+    let bar = rows(0, shared);
     let done = chain.run_observed(sink, &mut |progress: Progress| {
         bar.bar.set_length(progress.of);
         bar.bar.set_position(progress.rows);

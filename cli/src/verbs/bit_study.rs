@@ -5,6 +5,7 @@ use crate::fail::{Done, Failure};
 use crate::look;
 use crate::open;
 use crate::plots::Plotting;
+use crate::progress;
 use crate::text::{Align, number, safe, table};
 use crate::verbs::quantize::ReconstructWord;
 use crate::words::Bits;
@@ -91,7 +92,9 @@ impl BitStudy {
     fn report(&self, file: &Path, shared: &Shared) -> Done<(Report, Row)> {
         let picture = open::whole(file, shared)?;
         let named = |e: rahmen::Error| e.in_file(open::name_of(file));
-        let mut counted = picture.content().histogram(&HistogramRules::of(picture.metadata())).map_err(named)?;
+        let rules = HistogramRules::of(picture.metadata());
+        let counted = progress::during("counting levels", shared, || picture.content().histogram(&rules));
+        let mut counted = counted.map_err(named)?;
         counted.channels.retain(|c| c.name != "alpha");
         let mut study = bit_study(&counted, self.reconstruct.into()).map_err(named)?;
         if let Some(Bits { from, to }) = self.bits {

@@ -3,6 +3,7 @@
 use crate::args::{As, Depth, Shared};
 use crate::fail::{Done, Failure};
 use crate::make::{Written, create, pipe_is_no_failure};
+use crate::progress;
 use crate::words::{self, Color};
 use clap::Args;
 use rahmen::flow::{BlankSource, Chain, Fill, Filling};
@@ -65,7 +66,7 @@ impl Blank {
         let fill = Fill::new(self.size.region(), with);
         let mut chain = Chain::new(Box::new(BlankSource::new(facts.clone())), vec![Box::new(fill)])?;
         let mut writer = create(&self.output, &facts, &self.written, shared)?;
-        chain.run_into(&mut writer).map_err(pipe_is_no_failure)?;
+        progress::run(&mut chain, &mut writer, shared).map_err(pipe_is_no_failure)?;
         shared.say(&self.output, || {
             format!("{} ({} {})", self.output.display(), self.size, facts.pixel_format.describe())
         })

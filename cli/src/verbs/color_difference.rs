@@ -4,6 +4,7 @@ use crate::args::Shared;
 use crate::fail::{Done, said};
 use crate::open;
 use crate::plots::{Plotting, picture_panel};
+use crate::progress;
 use crate::text::safe;
 use clap::ValueEnum;
 use rahmen::color::{DifferenceFormula, Ramp, RampRules, color_difference};
@@ -55,7 +56,7 @@ pub(crate) fn report(
         FormulaWord::Cie1976 => (DifferenceFormula::Cie1976, "CIE 1976"),
     };
     let [a_name, b_name] = files.map(open::name_of);
-    let apart = color_difference(a, b, formula, shared.threads());
+    let apart = progress::during("comparing", shared, || color_difference(a, b, formula, shared.threads()));
     let mut apart = apart.map_err(|e| anyhow::anyhow!("{a_name} and {b_name}: {}", said(&e)))?;
     let figures = stats(apart.view()).swap_remove(0);
     if figures.count == 0 {

@@ -5,6 +5,7 @@ use crate::fail::{Done, said};
 use crate::look;
 use crate::open;
 use crate::plots::{Plotting, picture_panel};
+use crate::progress;
 use crate::text::{Align, number, safe, table};
 use crate::verbs::color_difference::{self, FormulaWord};
 use crate::words;
@@ -139,7 +140,7 @@ impl Compare {
         (rules.threshold, rules.ssim, rules.threads) = (self.threshold, !self.no_ssim, shared.threads());
         rules.peak = self.peak.or(rules.peak);
         let [first, second] = [&self.first, &self.second].map(|p| open::name_of(p));
-        let comparison = coded_a.content().compare(coded_b.content(), &rules);
+        let comparison = progress::during("comparing", shared, || coded_a.content().compare(coded_b.content(), &rules));
         let sideways = !self.upright && [&a, &b].iter().any(|p| !p.metadata().orientation.is_upright());
         let upright = if sideways { self.once_upright(comparison.as_ref().ok(), rules, shared) } else { None };
         let comparison = comparison.map_err(|e| {

@@ -4,6 +4,7 @@ use crate::args::Shared;
 use crate::fail::Done;
 use crate::look;
 use crate::open;
+use crate::progress;
 use crate::text::{Align, bytes, number, safe, safe_start, table};
 use clap::Args;
 use rahmen::flow::{Chain, ToCodes};
@@ -158,7 +159,7 @@ fn report(file: &Path, scan: bool, shared: &Shared) -> Done<Report> {
             let scan = {
                 let named = |e: rahmen::Error| e.in_file(open::name_of(file));
                 let mut chain = Chain::new(Box::new(&mut reader), vec![Box::new(ToCodes)]).map_err(named)?;
-                let scan = scanned(&mut chain, file)?;
+                let scan = scanned(&mut chain, file, shared)?;
                 open::note_damage(file, chain.take_damage(), shared);
                 scan
             };
@@ -204,12 +205,15 @@ fn report(file: &Path, scan: bool, shared: &Shared) -> Done<Report> {
 }
 
 /// Reads the pixels strip by strip.
-fn scanned(reader: &mut Chain<'_>, file: &Path) -> Done<Scanned> {
+fn scanned(reader: &mut Chain<'_>, file: &Path, shared: &Shared) -> Done<Scanned> {
     use rahmen::flow::Source;
     let mut scan = Scan::default();
+    let bar = progress::rows(reader.facts().size.height, shared);
     while let Some(strip) = reader.next(64).map_err(|e| e.in_file(open::name_of(file)))? {
         scan.add(&strip.content);
+        bar.steps(u64::from(strip.content.size().height));
     }
+    bar.end();
     let facts = reader.facts();
     let names = facts.pixel_format.channel_names().into_iter().zip(&scan.used);
     let used = |channel: usize, min: f64, max: f64| match &facts.pixel_format {

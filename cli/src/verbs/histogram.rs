@@ -348,7 +348,8 @@ impl Histogram {
                 open::note_damage(file, chain.take_damage(), shared);
                 let picture = whole.into_picture().map_err(named)?;
                 let mask = mask.as_ref().map_or(Ok(Mask::ALL), Mask::of_pixels)?;
-                picture.content().masked_histogram(&mask, &rules).map_err(named)?
+                let count = || picture.content().masked_histogram(&mask, &rules);
+                progress::during("counting values", shared, count).map_err(named)?
             }
         };
         let mut counted = counted;

@@ -3,6 +3,7 @@
 use crate::args::{Part, Shared, channel_index};
 use crate::fail::{Done, Failure};
 use crate::open;
+use crate::progress;
 use crate::text::{number, safe};
 use rahmen::PixelFormat;
 use rahmen::flow::{Crop, Step};
@@ -55,7 +56,9 @@ impl Pairs {
         let most = (0..layout.channels()).filter_map(|c| facts.metadata.max_code(c, depth)).max();
         let range = asked.range.unwrap_or((0.0, most.map_or(1.0, |top| f64::from(top) + 1.0)));
         let (channels, bins) = ((at(first)?, at(second)?), (asked.bins, asked.bins));
-        let joint = picture.content().joint_histogram(channels, bins, [range; 2], &Mask::ALL);
+        let content = picture.content();
+        let count = || content.joint_histogram(channels, bins, [range; 2], &Mask::ALL);
+        let joint = progress::during("counting pairs", shared, count);
         let joint = joint.map_err(|e| e.in_file(open::name_of(file)))?;
         Ok(Pairs { file: open::name_of(file), first: first.into(), second: second.into(), joint })
     }

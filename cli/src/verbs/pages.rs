@@ -6,6 +6,7 @@ use crate::folder::OutputFolder;
 use crate::look;
 use crate::make::{self, Written, pipe_is_no_failure, say_done};
 use crate::open;
+use crate::progress;
 use crate::verbs::planes::stem_of;
 use rahmen::flow::{Sink, Source};
 use rahmen::tone::PaletteRules;
@@ -33,6 +34,7 @@ pub(crate) fn split(input: &Path, folder: &Path, written: &Written, shared: &Sha
     }
     let written = written.clone().not_forced();
     let mut reader = open::open(input, shared)?;
+    let bar = progress::counted(u64::from(pages), "pages", shared);
     for page in 1..=pages {
         if page > 1 && !reader.next_page().map_err(|e| e.in_file(input))? {
             break;
@@ -42,9 +44,15 @@ pub(crate) fn split(input: &Path, folder: &Path, written: &Written, shared: &Sha
         let mut writer = make::create(&path, &facts, &written, shared)?;
         let remarks = writer.remarks();
         put(&mut reader, &mut writer).and_then(|()| writer.finish()).map_err(pipe_is_no_failure)?;
-        remarks.iter().for_each(|remark| shared.note(remark));
-        say_done(input, &path, &facts, &facts, Some(format!("page {page} of {pages}")), shared)?;
+        let done = Some(format!("page {page} of {pages}"));
+        let said = bar.above(|| {
+            remarks.iter().for_each(|remark| shared.note(remark));
+            say_done(input, &path, &facts, &facts, done, shared)
+        });
+        said?;
+        bar.step();
     }
+    bar.end();
     folder.keep();
     Ok(())
 }
@@ -61,6 +69,7 @@ pub(crate) fn merge(
     let count = u32::try_from(inputs.len()).unwrap_or(u32::MAX);
     let mut writer = None;
     let mut sizes: Vec<Size> = Vec::new();
+    let bar = progress::counted(inputs.len() as u64, "pages", shared);
     for input in &inputs {
         let options = match colors {
             Some(rules) => shared.read_options().reduced_to_palette(rules),
@@ -78,9 +87,11 @@ pub(crate) fn merge(
             }
         };
         put(&mut reader, writer).map_err(pipe_is_no_failure)?;
-        open::note_damage(input, reader.take_damage(), shared);
+        bar.above(|| open::note_damage(input, reader.take_damage(), shared));
         sizes.push(facts.size);
+        bar.step();
     }
+    bar.end();
     let Some(mut writer) = writer else { return Err(Failure::words("merge needs a picture")) };
     let remarks = writer.remarks();
     writer.finish().map_err(pipe_is_no_failure)?;

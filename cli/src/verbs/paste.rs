@@ -5,6 +5,7 @@ use crate::fail::Done;
 use crate::fail::Failure;
 use crate::make::{Steps, Written, say_done, write_whole};
 use crate::open;
+use crate::progress;
 use crate::verbs::alpha::GradientWords;
 use crate::verbs::histogram::mask_of;
 use crate::verbs::resize::LightWord;
@@ -175,7 +176,7 @@ impl Paste {
             (metadata.icc, metadata.primaries, metadata.transfer) = space(base.metadata());
         }
         let name = open::name_of(&self.over);
-        let region = self.blending.run(&mut base, &over, (x, y), shared)?;
+        let region = progress::during("blending", shared, || self.blending.run(&mut base, &over, (x, y), shared))?;
         if region.size() != size && !self.clip {
             return Err(
                 anyhow::anyhow!("{name} at {x},{y} reaches outside; add --clip to take what lies inside").into()

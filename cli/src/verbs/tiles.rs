@@ -8,6 +8,7 @@ use crate::fail::{Done, Failure};
 use crate::folder::OutputFolder;
 use crate::make::{Written, say_done, write_whole};
 use crate::open;
+use crate::progress;
 use crate::verbs::planes::stem_of;
 use crate::words::{self, Color, EdgeWord};
 use anyhow::Context as _;
@@ -106,6 +107,7 @@ impl Tiles {
         let (x_digits, y_digits) = (digits(picture.size().width), digits(picture.size().height));
         let metadata = picture.metadata().after(Change::Crop);
         let mut index = Index { grid, tiles: Vec::new() };
+        let bar = progress::counted(grid.count(), "tiles", shared);
         for tile in grid.tiles() {
             let (x, y) = (tile.region.x(), tile.region.y());
             let file = format!("{stem}-x{x:0x_digits$}-y{y:0y_digits$}.{extension}");
@@ -113,7 +115,9 @@ impl Tiles {
             let one = Picture::new(pixels, metadata.clone());
             write_whole(&folder.place(&file), one, &written, &shared.quietly(!index.tiles.is_empty()))?;
             index.tiles.push(Entry { file, x, y });
+            bar.step();
         }
+        bar.end();
         let text = serde_json::to_string_pretty(&index).context("the index")?;
         folder.write(INDEX, (text + "\n").as_bytes())?;
         folder.keep();
@@ -224,14 +228,17 @@ impl Assemble {
         let facts = Facts::new(size, first.pixel_format(), first.metadata().clone());
         shared.read_options().limits.check_picture(&facts).map_err(|e| e.in_file(&self.folder))?;
         let (mut failure, mut current) = (None, None);
+        let bar = progress::counted(index.grid.count(), "tiles", shared);
         let assembled = Content::assemble(&index.grid, self.overlap.into(), &mut |tile| {
             current = file_of(&tile).ok();
             let loaded = load(&tile).map_err(|e| {
                 failure = Some(e);
                 missing(&path, tile.region.x(), tile.region.y())
             });
+            bar.step();
             Ok(loaded?.into_parts().0)
         });
+        bar.end();
         if let Some(failure) = failure {
             return Err(failure);
         }

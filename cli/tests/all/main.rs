@@ -13,6 +13,7 @@ mod memory;
 mod moves;
 mod pages;
 mod program;
+mod progress;
 mod ramp;
 mod recipes;
 mod resampling;
