@@ -50,7 +50,7 @@ pub(crate) struct Shared {
     /// Print results of looking verbs only; no remarks
     #[arg(long, global = true, help_heading = "Everywhere")]
     pub(crate) quiet: bool,
-    /// Report each step on standard error
+    /// Report each step on standard error, with the time since the start
     #[arg(long, global = true, conflicts_with = "quiet", help_heading = "Everywhere")]
     pub(crate) verbose: bool,
 }
@@ -133,7 +133,7 @@ impl Shared {
     /// What is being done, for those who asked.
     pub(crate) fn tell(&self, line: impl FnOnce() -> String) {
         if self.verbose {
-            self.note(&line());
+            tracing::info!("{}", crate::text::safe(&line()));
         }
     }
 }

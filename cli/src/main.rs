@@ -20,6 +20,7 @@ mod progress;
 mod recipe;
 mod terminal;
 mod text;
+mod trace;
 mod verbs;
 mod words;
 mod written;

@@ -185,6 +185,7 @@ impl Words<'_> {
         input.remarks.iter().for_each(|remark| shared.note(remark));
         let remarks = writer.remarks();
         progress::run(&mut chain, &mut writer, shared).map_err(named).map_err(pipe_is_no_failure)?;
+        shared.tell(|| format!("{}: written", open::name_of(self.output)));
         remarks.iter().for_each(|remark| shared.note(remark));
         chain.take_late_remarks().iter().for_each(|remark| shared.note(remark));
         open::note_damage(self.input, chain.take_damage(), shared);

@@ -2,6 +2,7 @@
 
 use crate::args::Shared;
 use crate::fail::{Done, Failure};
+use crate::trace;
 use rahmen::MemoryBudget;
 use rahmen::file::Limits;
 use std::path::Path;
@@ -9,6 +10,9 @@ use std::sync::OnceLock;
 
 /// Runs the work of a verb: its memory within one budget, a thread a core.
 pub(crate) fn run(shared: &Shared, work: impl FnOnce() -> Done) -> Done {
+    if shared.verbose {
+        trace::to_standard_error();
+    }
     // A file that outgrows its limit is an error to report, not the end of the process.
     #[cfg(unix)]
     let _ = signal_hook::flag::register(signal_hook::consts::SIGXFSZ, std::sync::Arc::default());

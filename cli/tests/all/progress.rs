@@ -1,6 +1,6 @@
-//! Progress shows on a terminal, once work has taken a second, and nowhere else.
+//! What is told while work goes on: progress on a terminal, once work has taken a second, and nowhere else; `--verbose`.
 
-use crate::common::{Folder, out, rahmen};
+use crate::common::{Folder, demo, out, rahmen};
 use std::process::Command;
 
 /// What a command prints on a terminal of its own, made by `script` of util-linux; `None` where there is no such program.
@@ -48,6 +48,20 @@ fn bars_and_clocks_show_on_a_terminal_alone() {
     assert!(!quiet.contains('\u{1b}') && quiet.lines().count() == 1, "{quiet:?}");
     let piped = rahmen(&["compare", &part, &part]).output().unwrap();
     assert!(piped.stderr.is_empty() && !piped.stdout.contains(&0x1b), "{piped:?}");
+}
+
+#[test]
+fn verbose_lines_tell_when() {
+    let folder = Folder::new();
+    let done = rahmen(&["resize", &demo("quay-dawn.png"), &folder.path("to.png"), "--width", "10", "--verbose"]);
+    let done = { done }.output().unwrap();
+    let lines = String::from_utf8(done.stderr).unwrap();
+    let times = lines.lines().filter_map(|line| line.strip_prefix("note: ")?.split_once(" s: "));
+    let times: Vec<(f64, &str)> = times.filter_map(|(at, what)| Some((at.parse().ok()?, what))).collect();
+    assert!(times.is_sorted_by(|a, b| a.0 <= b.0), "{lines}");
+    let told: Vec<&str> = times.iter().map(|(_, what)| *what).collect();
+    assert!(told[0].contains("480x320 rgb u8 (PNG") && told[1] == "step: resize", "{lines}");
+    assert!(told[2].ends_with("to.png: written") && told.len() == 3, "{lines}");
 }
 
 #[test]
