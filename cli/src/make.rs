@@ -174,7 +174,7 @@ impl Words<'_> {
         };
         let input = reader.facts().clone();
         let steps = all_steps(self.verb, &input, &Context { shared, becomes: &becomes });
-        let steps = steps.map_err(|e| open::in_file(e, self.input))?;
+        let (steps, _) = steps.map_err(|e| open::in_file(e, self.input))?;
         for step in &steps {
             shared.tell(|| format!("step: {}", step.name()));
         }
@@ -222,8 +222,8 @@ pub(crate) fn pipe_is_no_failure(error: rahmen::Error) -> Failure {
     }
 }
 
-/// The steps of a verb between those that its picture becomes on the way.
-pub(crate) fn all_steps(verb: &dyn Making, input: &Facts, context: &Context<'_>) -> Done<Steps> {
+/// The steps of a verb between those that its picture becomes on the way, and what they make of the input.
+pub(crate) fn all_steps(verb: &dyn Making, input: &Facts, context: &Context<'_>) -> Done<(Steps, Facts)> {
     let mut steps: Steps = Vec::new();
     let mut facts = input.clone();
     let becomes = context.becomes;
@@ -263,7 +263,7 @@ pub(crate) fn all_steps(verb: &dyn Making, input: &Facts, context: &Context<'_>)
     if becomes.read_as == Some(As::Codes) {
         add(&mut steps, &mut facts, Box::new(ToCodes))?;
     }
-    Ok(steps)
+    Ok((steps, facts))
 }
 
 /// Writes a picture held whole, and says what the file could not hold.

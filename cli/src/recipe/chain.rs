@@ -87,11 +87,10 @@ impl<'a> Way<'a> {
             let held = self.picture()?;
             self.go_on(held);
         }
-        let steps = make::all_steps(verb, &self.facts, &Context { shared: self.shared, becomes })?;
-        for step in steps {
-            self.facts = step.plan(&self.facts)?.facts().clone();
-            self.steps.push(step);
-        }
+        // Planning weighs pixels: it is not done once more.
+        let (steps, facts) = make::all_steps(verb, &self.facts, &Context { shared: self.shared, becomes })?;
+        self.steps.extend(steps);
+        self.facts = facts;
         Ok(())
     }
 

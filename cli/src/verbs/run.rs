@@ -165,6 +165,7 @@ impl Run {
         let threads = shared.threads().count();
         let workers = threads.min(todo.len()).max(1);
         let stop = Stop::listen();
+        process::keep_memory_at_hand();
         let bar = progress::files(todo.len(), shared);
         // What a step leaves behind is its own: each thread at work has its steps.
         let recipes = Mutex::new(Vec::new());
