@@ -1,15 +1,36 @@
 //! What a terminal says of itself: whether it takes pictures, and how large its characters are.
 //!
-//! It is asked, and given a moment to answer: for picture commands first, then for its attributes, which every terminal answers.
+//! It is asked, and given a moment to answer: for picture commands and the largest sixel graphics first, then for its attributes, which
+//! every terminal answers.
 
+use rahmen::Size;
 use rahmen_show::text::Images;
 
 /// Screen pixels of a character where the terminal does not say.
 const CELL: (u32, u32) = (8, 16);
 
+/// Sixel graphics that a terminal takes where it does not say: the default of several. Larger ones may be dropped without a word.
+const LARGEST_SIXEL: Size = Size { width: 1000, height: 1000 };
+
+/// How a terminal takes pictures.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+pub(crate) struct Takes {
+    pub(crate) images: Images,
+    /// The largest of them, in screen pixels.
+    pub(crate) largest: Size,
+}
+
+impl Takes {
+    /// What is known of a terminal that was not asked.
+    pub(crate) fn of(images: Images) -> Takes {
+        let unlimited = Size::new(u32::MAX, u32::MAX);
+        Takes { images, largest: if images == Images::Sixel { LARGEST_SIXEL } else { unlimited } }
+    }
+}
+
 /// How it takes pictures; `None` where it does not, or is no terminal.
 #[cfg(unix)]
-pub(crate) fn images() -> Option<Images> {
+pub(crate) fn images() -> Option<Takes> {
     use rustix::termios::{LocalModes, OptionalActions, SpecialCodeIndex, tcgetattr, tcsetattr};
     use std::io::{IsTerminal, Read, Write};
     if !std::io::stdout().is_terminal() || std::env::var("TERM").as_deref() == Ok("dumb") {
@@ -24,7 +45,7 @@ pub(crate) fn images() -> Option<Images> {
     asking.special_codes[SpecialCodeIndex::VTIME] = 2;
     tcsetattr(&tty, OptionalActions::Flush, &asking).ok()?;
     let mut answer = Vec::new();
-    if tty.write_all(b"\x1b_Gi=31,s=1,v=1,a=q,t=d,f=24;AAAA\x1b\\\x1b[c").is_ok() {
+    if tty.write_all(b"\x1b_Gi=31,s=1,v=1,a=q,t=d,f=24;AAAA\x1b\\\x1b[?2;1;0S\x1b[c").is_ok() {
         let mut part = [0; 256];
         while let Ok(n) = tty.read(&mut part) {
             answer.extend_from_slice(&part[..n]);
@@ -39,7 +60,7 @@ pub(crate) fn images() -> Option<Images> {
 
 /// How it takes pictures: it was not asked.
 #[cfg(not(unix))]
-pub(crate) fn images() -> Option<Images> {
+pub(crate) fn images() -> Option<Takes> {
     None
 }
 
@@ -48,15 +69,27 @@ fn contains(bytes: &[u8], part: &[u8]) -> bool {
     bytes.windows(part.len()).any(|w| w == part)
 }
 
-/// What the answer says: the commands are taken, or the attributes have number 4, sixel graphics.
+/// What the answer says: the commands are taken, or the attributes have number 4, sixel graphics, of a size at most.
 #[cfg_attr(not(unix), allow(dead_code))]
-fn understood(answer: &[u8]) -> Option<Images> {
+fn understood(answer: &[u8]) -> Option<Takes> {
     if contains(answer, b"\x1b_Gi=31;OK") {
-        return Some(Images::Inline);
+        return Some(Takes::of(Images::Inline));
     }
-    let start = answer.windows(3).position(|w| w == b"\x1b[?")? + 3;
-    let attributes = answer[start..].split(|b| *b == b'c').next()?;
-    attributes.split(|b| *b == b';').skip(1).any(|number| number == b"4").then_some(Images::Sixel)
+    // Answers are CSI ? numbers, and a letter that says to what.
+    let numbers = |letter: u8| -> Option<Vec<u32>> {
+        let answers = answer.split(|b| *b == 0x1b).filter_map(|part| part.strip_prefix(b"[?"));
+        let text =
+            answers.filter_map(|part| part.split(|b| *b == letter).next().filter(|t| t.len() < part.len())).next()?;
+        let text = std::str::from_utf8(text).ok()?;
+        Some(text.split(';').filter_map(|number| number.parse().ok()).collect())
+    };
+    let attributes = numbers(b'c')?;
+    attributes.iter().skip(1).any(|number| *number == 4).then(|| match numbers(b'S').as_deref() {
+        Some(&[2, 0, width, height]) if width.min(height) > 0 => {
+            Takes { images: Images::Sixel, largest: Size::new(width, height) }
+        }
+        _ => Takes::of(Images::Sixel),
+    })
 }
 
 /// Screen pixels that a character is wide and high.
@@ -79,8 +112,13 @@ mod tests {
 
     #[test]
     fn answers_are_understood() {
-        assert_eq!(understood(b"\x1b_Gi=31;OK\x1b\\\x1b[?62;c"), Some(Images::Inline));
-        assert_eq!(understood(b"\x1b[?62;4;22c"), Some(Images::Sixel));
+        assert_eq!(understood(b"\x1b_Gi=31;OK\x1b\\\x1b[?62;c"), Some(Takes::of(Images::Inline)));
+        assert_eq!(understood(b"\x1b[?62;4;22c"), Some(Takes::of(Images::Sixel)));
+        let largest = Some(Takes { images: Images::Sixel, largest: Size::new(1212, 768) });
+        assert_eq!(understood(b"\x1b[?2;0;1212;768S\x1b[?62;4;22c"), largest);
+        // An error, and no size.
+        assert_eq!(understood(b"\x1b[?2;3;0S\x1b[?62;4;22c"), Some(Takes::of(Images::Sixel)));
+        assert_eq!(understood(b"\x1b[?2;0;1212;768S\x1b[?62;22c"), None);
         assert_eq!(understood(b"\x1b[?64;14;22c"), None);
         // The first number is the terminal's level.
         assert_eq!(understood(b"\x1b[?4;6c"), None);

@@ -4,6 +4,7 @@ use crate::args::{Part, Shared, channel_index};
 use crate::fail::{Done, Failure};
 use crate::look as looking;
 use crate::open;
+use crate::terminal::Takes;
 use crate::words;
 use clap::{Args, ValueEnum};
 use rahmen::color::{Ramp, RampRules};
@@ -13,7 +14,7 @@ use rahmen::file::{ReadOptions, Reduced};
 use rahmen::flow::{Channels, Crop, Orient, RampLimits, Step};
 use rahmen::{Content, FileFormat, Picture, PixelFormat, Size};
 use rahmen_show::Look as How;
-use rahmen_show::text::{self, Colors, Images, Terminal};
+use rahmen_show::text::{self, Colors, Image, Images, Terminal};
 use std::io::{IsTerminal, Write};
 use std::path::{Path, PathBuf};
 
@@ -104,15 +105,20 @@ impl Look {
         // Three lines are left for the command and the prompt behind it.
         let lines = self.lines.unwrap_or_else(|| u32::max(lines, 6) - 3);
         let columns = self.columns.unwrap_or(columns);
-        let images = self.images();
+        let takes = self.images();
+        let (w, h) = crate::terminal::cell();
+        let (columns, lines) = takes.map_or((columns, lines), |Takes { largest, .. }| {
+            (columns.min(largest.width / w).max(1), lines.min(largest.height / h).max(1))
+        });
+        let images = takes.map(|takes| takes.images);
         let several = self.files.len() > 1;
-        // Beside each other where each has room; pictures as such stand one below the other.
-        let beside = match images.is_none() && several {
-            true => (columns / LEAST).clamp(1, self.files.len() as u32),
-            false => 1,
-        };
+        // Beside each other where each has room.
+        let beside = if several { (columns / LEAST).clamp(1, self.files.len() as u32) } else { 1 };
         let room = if beside > 1 { (columns + 2) / beside - 2 } else { columns };
         let terminal = Terminal::new(colors, room, lines);
+        if let (Some(images), true) = (images, beside > 1) {
+            return self.rows_of_images(terminal, images, beside as usize, shared);
+        }
         let named = |file: &Path| -> Done<String> {
             let text = self.text(file, terminal, images, shared).map_err(|e| open::in_file(e, file))?;
             Ok(if several { format!("{}\n{text}", crate::text::safe(&open::name_of(file))) } else { text })
@@ -126,11 +132,32 @@ impl Look {
         end
     }
 
+    /// Pictures as such in rows, names above and facts below.
+    fn rows_of_images(&self, terminal: Terminal, images: Images, beside: usize, shared: &Shared) -> Done {
+        let named = |file: &Path| -> Done<(String, Image)> {
+            let image = self.image(file, terminal, shared).map_err(|e| open::in_file(e, file))?;
+            Ok((crate::text::safe(&open::name_of(file)).to_string(), image))
+        };
+        let (shown, end) = looking::all(&self.files, named)?;
+        let room = terminal.columns as usize;
+        // Two characters lie between pictures, as between texts.
+        let step = terminal.columns.saturating_add(2).saturating_mul(crate::terminal::cell().0);
+        let mut rows = Vec::new();
+        for row in shown.chunks(beside) {
+            let (names, pictures): (Vec<String>, Vec<Image>) = row.iter().cloned().unzip();
+            let facts: Vec<String> = pictures.iter().map(|image| image.facts.clone()).collect();
+            let drawn = text::images_beside(&pictures, images, step)?;
+            rows.push(format!("{}{drawn}\n{}", text::beside(&names, room), text::beside(&facts, room)));
+        }
+        write!(std::io::stdout(), "{}", rows.join("\n"))?;
+        end
+    }
+
     /// How pictures are shown as such, if they are.
-    fn images(&self) -> Option<Images> {
+    fn images(&self) -> Option<Takes> {
         match self.images {
-            ImagesWord::Sixel => Some(Images::Sixel),
-            ImagesWord::Inline => Some(Images::Inline),
+            ImagesWord::Sixel => Some(Takes::of(Images::Sixel)),
+            ImagesWord::Inline => Some(Takes::of(Images::Inline)),
             // Rulers count characters, and who asks for colours asks for characters.
             ImagesWord::Auto if !self.grid && self.colors.is_none() => crate::terminal::images(),
             ImagesWord::Auto | ImagesWord::Never => None,
@@ -139,13 +166,32 @@ impl Look {
 
     /// A file as text for the terminal.
     fn text(&self, file: &Path, terminal: Terminal, images: Option<Images>, shared: &Shared) -> Done<String> {
-        let (w, h) = if images.is_some() { crate::terminal::cell() } else { (1, 2) };
-        let room = Size::new(terminal.columns.saturating_mul(w), terminal.rows.saturating_mul(h));
-        let Shown { picture, start: (x, y), whole } = self.load(file, room, shared)?;
+        if let Some(images) = images {
+            let image = self.image(file, terminal, shared)?;
+            return Ok(format!("{}\n{}", text::images_beside(std::slice::from_ref(&image), images, 0)?, image.facts));
+        }
+        let room = Size::new(terminal.columns, terminal.rows.saturating_mul(2));
+        let shown = self.load(file, room, shared)?;
+        let (x, y) = shown.start;
         let terminal = if self.grid { terminal.rulers(x, y) } else { terminal };
-        let terminal = whole.map_or(terminal, |size| terminal.whole(size));
+        let terminal = shown.whole.map_or(terminal, |size| terminal.whole(size));
+        let (picture, look) = self.toned(shown.picture, shared)?;
+        Ok(text::picture(picture.content(), terminal, look)?)
+    }
+
+    /// A file as a picture that fits where the terminal shows it.
+    fn image(&self, file: &Path, terminal: Terminal, shared: &Shared) -> Done<Image> {
+        let (w, h) = crate::terminal::cell();
+        let room = Size::new(terminal.columns.saturating_mul(w), terminal.rows.saturating_mul(h));
+        let shown = self.load(file, room, shared)?;
+        let (picture, look) = self.toned(shown.picture, shared)?;
+        Ok(Image::fitted(picture.content(), room, shown.whole, look)?)
+    }
+
+    /// The picture in false colours where a ramp is asked for, and how to look at it.
+    fn toned(&self, picture: Picture, shared: &Shared) -> Done<(Picture, How)> {
         let window = self.window.map(|(low, high)| Window::new(low, high)).transpose()?;
-        let (picture, look) = match &self.ramp {
+        Ok(match &self.ramp {
             Some(ramp) => {
                 let limits = self.window.map_or(RampLimits::Used, |(low, high)| RampLimits::Levels(low, high));
                 let rules = RampRules::default().threads(shared.threads());
@@ -155,10 +201,6 @@ impl Look {
                 let look = How::of(picture.metadata()).window(window);
                 (picture, look)
             }
-        };
-        Ok(match images {
-            Some(images) => text::image(picture.content(), images, room, whole, look)?,
-            None => text::picture(picture.content(), terminal, look)?,
         })
     }
 

@@ -48,9 +48,19 @@ fn a_large_jpeg_is_read_small_and_still_counts_in_its_own_pixels() {
 fn pictures_as_such_where_they_are_asked_for() {
     let fog = demo("quay-fog.png");
     let sixel = out(&["look", &fog, "--images", "sixel", "--columns", "20", "--lines", "10"]);
-    assert!(sixel.starts_with("\x1bPq\"1;1;160;107#0;2;") && sixel.ends_with("\x1b\\\n480x320 gray u8\n"), "{sixel:?}");
+    assert!(
+        sixel.starts_with("\x1bP0;1q\"1;1;160;107#0;2;") && sixel.ends_with("\x1b\\\n480x320 gray u8\n"),
+        "{sixel:?}"
+    );
     let inline = out(&["look", &fog, "--images", "inline", "--columns", "20"]);
     assert!(inline.starts_with("\x1b_Ga=T,f=100,m=") && inline.ends_with("\x1b\\\n480x320 gray u8\n"));
+    // Two side by side are one picture for the terminal, 39 characters of 8 pixels and two more from one to the next.
+    let two = out(&["look", &fog, &demo("rings.png"), "--images", "sixel", "--columns", "80", "--lines", "10"]);
+    let lines: Vec<&str> = two.lines().collect();
+    assert!(lines[0].contains("quay-fog.png") && lines[0].ends_with("rings.png"), "{}", lines[0]);
+    let (wide, high) = (39 * 8 + 16 + 160, 160);
+    assert!(lines[1].starts_with(&format!("\x1bP0;1q\"1;1;{wide};{high}#0;2;")), "{}", &lines[1][..40]);
+    assert_eq!(*lines.last().unwrap(), format!("{:41}{}", "480x320 gray u8", "256x256 gray u8"));
     // In a pipe there is no terminal to ask.
     assert!(!out(&["look", &fog, "--columns", "20"]).contains('\x1b'));
     assert!(fails(2, &["look", &fog, "--images", "png"]).contains("auto, sixel, inline, never"));

@@ -267,7 +267,11 @@ impl std::io::Write for Shared {
 
 /// A frame as the bytes of a PNG file.
 pub(crate) fn png_of(frame: &Frame<Rgb<u8>>) -> Result<Vec<u8>> {
-    let picture = Picture::from(frame.clone());
+    png_of_picture(&Picture::from(frame.clone()))
+}
+
+/// A picture as the bytes of a PNG file.
+pub(crate) fn png_of_picture(picture: &Picture) -> Result<Vec<u8>> {
     let (bytes, facts) = (Shared::default(), picture.facts());
     let mut writer = Writer::to_stream(bytes.clone(), &facts, WriteOptions::default().format(FileFormat::Png))?;
     writer.put(&Strip { first_row: 0, content: picture.content().clone() })?;

@@ -11,7 +11,7 @@ mod ink;
 mod legend;
 
 pub use chart::{Axis, Chart, Mark, Series};
-pub(crate) use figure::png_of;
+pub(crate) use figure::png_of_picture;
 pub use figure::{Figure, Panel};
 pub use ink::Ink;
 pub use legend::Legend;

@@ -9,6 +9,6 @@ mod terminal;
 
 pub use bars::bars;
 pub use beside::beside;
-pub use images::{Images, image};
+pub use images::{Image, Images, image, images_beside};
 pub use measures::{comparison, histogram, profile};
 pub use terminal::{Colors, Terminal, picture};
