@@ -3,6 +3,7 @@
 use crate::args::Shared;
 use crate::fail::{Done, Failure};
 use crate::open;
+use crate::progress;
 use clap::Args;
 use rahmen::Picture;
 use rahmen::measure::{Histogram, HistogramRules};
@@ -25,7 +26,8 @@ impl Plotting {
     /// Draws the figure, where one was asked for, under the title that was given or this one.
     pub(crate) fn draw(&self, title: &str, shared: &Shared, figure: impl FnOnce(Figure) -> Done<Figure>) -> Done {
         let Some(path) = &self.plot else { return Ok(()) };
-        figure(Figure::new(self.title.as_deref().unwrap_or(title)))?.save(path)?;
+        let draw = || -> Done { Ok(figure(Figure::new(self.title.as_deref().unwrap_or(title)))?.save(path)?) };
+        progress::during("drawing", shared, draw)?;
         // On standard error: standard output may be a report for another program.
         shared.note(&format!("plot written to {}", path.display()));
         Ok(())

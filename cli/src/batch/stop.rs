@@ -42,3 +42,37 @@ impl Drop for Stop {
         self.over.store(true, Ordering::Relaxed);
     }
 }
+
+#[cfg(all(test, unix))]
+mod tests {
+    use super::*;
+    use std::io::BufRead;
+    use std::os::unix::process::ExitStatusExt;
+    use std::process::{Command, Stdio};
+
+    /// Set in the process that is to be stopped.
+    const STOPPED: &str = "RAHMEN_TEST_IS_STOPPED";
+
+    #[test]
+    fn behind_the_work_signals_do_what_they_always_do() {
+        if std::env::var_os(STOPPED).is_some() {
+            drop(Stop::listen());
+            println!("\nover");
+            std::thread::sleep(std::time::Duration::from_secs(60));
+            return;
+        }
+        let name = "batch::stop::tests::behind_the_work_signals_do_what_they_always_do";
+        let mut other = Command::new(std::env::current_exe().unwrap())
+            .args(["--exact", name, "--nocapture"])
+            .env(STOPPED, "1")
+            .stdout(Stdio::piped())
+            .spawn()
+            .unwrap();
+        let lines = std::io::BufReader::new(other.stdout.take().unwrap()).lines();
+        assert!(lines.map_while(Result::ok).any(|line| line == "over"));
+        let kill = Command::new("kill").args(["-s", "INT", &other.id().to_string()]).status().unwrap();
+        assert!(kill.success());
+        let status = other.wait().unwrap();
+        assert_eq!(status.signal(), Some(2), "{status}");
+    }
+}

@@ -8,9 +8,9 @@ use crate::plots::{Plotting, picture_panel};
 use crate::progress;
 use crate::text::{Align, number, safe, table};
 use crate::verbs::gray::weights;
+use crate::verbs::histogram_merge;
 use crate::verbs::joint::{self, Asked, Pairs};
 use crate::words;
-use anyhow::Context as _;
 use clap::{Args, ValueEnum};
 use rahmen::color::GrayWeights;
 use rahmen::flow::{Chain, Crop, HistogramSink, Step, ToGray};
@@ -20,7 +20,7 @@ use rahmen::tone::{EqualizeBy, LevelRow, level_table};
 use rahmen::{Facts, Layout, PixelFormat};
 use rahmen_show::csv;
 use rahmen_show::plot::{Chart, Figure, Panel};
-use serde::{Deserialize, Serialize};
+use serde::Serialize;
 use std::path::{Path, PathBuf};
 
 /// Characters a bar picture is wide and high.
@@ -140,33 +140,6 @@ struct Channel {
     exact: Option<ChannelHistogram>,
 }
 
-/// What of a report is needed to count it together with others.
-#[derive(Debug, Deserialize)]
-struct Counting {
-    file: String,
-    channels: Vec<CountingChannel>,
-}
-
-#[derive(Debug, Deserialize)]
-struct CountingChannel {
-    name: String,
-    under: u64,
-    over: u64,
-    nan: u64,
-    range: (f64, f64),
-    bins: Vec<u64>,
-    exact: Option<ChannelHistogram>,
-}
-
-impl CountingChannel {
-    /// The histogram again: of integers from the counts of their levels, of others from the sums beside them.
-    fn counted(self) -> Option<ChannelHistogram> {
-        let by_level =
-            self.range == (0.0, self.bins.len() as f64) && self.under == 0 && self.over == 0 && self.nan == 0;
-        self.exact.or_else(|| by_level.then(|| ChannelHistogram::of_counts(&self.name, &self.bins)))
-    }
-}
-
 impl Channel {
     fn new(c: &ChannelHistogram, table: Option<EqualizeBy>, exact: bool) -> Done<Channel> {
         let levels = match table {
@@ -217,7 +190,7 @@ impl Histogram {
         };
         let mut seen: Vec<(String, Counted)> = Vec::new();
         if self.together || self.merge {
-            let report = if self.merge { self.merged()? } else { self.all_together(shared)? };
+            let report = if self.merge { histogram_merge::merged(&self.files)? } else { self.all_together(shared)? };
             look::each(&self.files[..1], form, |_| report_of(&report, &self, &mut seen), text)?;
         } else {
             look::each(&self.files, form, |file| report_of(&self.count(file, shared)?, &self, &mut seen), text)?;
@@ -285,31 +258,6 @@ impl Histogram {
             .ok_or_else(|| Failure::words("there is no file to count"))
     }
 
-    /// All reports, counted as one.
-    fn merged(&self) -> Done<Counts> {
-        let mut sum: Option<Counted> = None;
-        let objects = look::objects_of(&self.files)?;
-        for object in &objects {
-            let one: Counting =
-                serde_json::from_str(object.get()).context("not a report of `rahmen histogram --json`")?;
-            let file = one.file;
-            let channels = one.channels.into_iter().map(|channel| {
-                let name = channel.name.clone();
-                channel.counted().ok_or_else(|| {
-                    anyhow::anyhow!("{file}: the report has no sums for channel {name}; make it with --json --exact")
-                })
-            });
-            let counted = Counted::new(channels.collect::<Result<Vec<_>, _>>()?);
-            match &mut sum {
-                Some(sum) => sum.merge(&counted).map_err(|e| anyhow::anyhow!("{file}: {}", said(&e)))?,
-                None => sum = Some(counted),
-            }
-        }
-        let count = objects.len();
-        let counted = sum.ok_or_else(|| Failure::words("there is no report to count"))?;
-        Ok(Counts { file: format!("{count} files together"), counted, holds: "from reports".into() })
-    }
-
     fn count(&self, file: &Path, shared: &Shared) -> Done<Counts> {
         let reader = open::open(file, shared)?;
         let found = reader.facts().clone();
@@ -363,10 +311,10 @@ impl Histogram {
 }
 
 /// What a file's pixels count up to.
-struct Counts {
-    file: String,
-    counted: Counted,
-    holds: String,
+pub(crate) struct Counts {
+    pub(crate) file: String,
+    pub(crate) counted: Counted,
+    pub(crate) holds: String,
 }
 
 fn report_of(counts: &Counts, verb: &Histogram, seen: &mut Vec<(String, Counted)>) -> Done<Report> {

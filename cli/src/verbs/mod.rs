@@ -16,6 +16,7 @@ mod facts;
 mod fill;
 mod gray;
 mod histogram;
+mod histogram_merge;
 mod joint;
 mod look;
 mod manual;

@@ -110,7 +110,7 @@ impl SheetVerb {
             let panel = panel.ramp(said(&self.ramps, i).and_then(|word| word.0.clone()));
             sheet = sheet.panel(panel.window(said(&self.windows, i).and_then(|word| word.0)));
         }
-        sheet.save(&self.out)?;
+        progress::during("drawing", shared, || sheet.save(&self.out))?;
         let bytes = std::fs::metadata(&self.out).map_or(0, |found| found.len());
         shared.say(&self.out, || {
             let pictures = if count == 1 { "1 picture".to_string() } else { format!("{count} pictures") };

@@ -212,26 +212,6 @@ fn folders_below_and_patterns_are_found() {
 }
 
 #[cfg(unix)]
-#[cfg(unix)]
-#[test]
-fn behind_a_run_signals_do_what_they_always_do() {
-    use std::io::BufRead;
-    use std::os::unix::process::ExitStatusExt;
-    let folder = Folder::new();
-    let mut tour = std::process::Command::new(assert_cmd::cargo::cargo_bin("rahmen"))
-        .args(["tour", &folder.path("tour")])
-        .stdout(std::process::Stdio::piped())
-        .spawn()
-        .unwrap();
-    let lines = std::io::BufReader::new(tour.stdout.take().unwrap()).lines();
-    // The stop behind the run; a sheet is still to come.
-    let behind = lines.map_while(Result::ok).find(|line| line.contains("What a file is saved as"));
-    assert!(behind.is_some());
-    let kill = std::process::Command::new("kill").args(["-s", "INT", &tour.id().to_string()]).status().unwrap();
-    assert!(kill.success());
-    assert_eq!(tour.wait().unwrap().signal(), Some(2));
-}
-
 #[test]
 fn interrupted_it_says_how_to_go_on_and_leaves_no_half_file() {
     for signal in ["INT", "TERM", "KILL"] {
