@@ -107,7 +107,7 @@ pub(crate) fn load_with(path: &Path, options: ReadOptions, shared: &Shared, step
     let name = name_of(path);
     let whole = || {
         // Going through strips costs a copy: a picture that is read in no time needs no bar.
-        let bar = progress::is_shown(shared) && reader.facts().size.pixels() > PIXELS_IN_NO_TIME;
+        let bar = progress::may_show(shared) && reader.facts().size.pixels() > PIXELS_IN_NO_TIME;
         if steps.is_empty() && !bar {
             return reader.read_damaged();
         }

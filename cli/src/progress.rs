@@ -54,7 +54,7 @@ impl Bar {
         // The template is one of this file.
         let style = ProgressStyle::with_template(template).unwrap_or_else(|_| ProgressStyle::default_bar());
         bar.set_style(style.progress_chars("█▌ "));
-        Bar { bar, shows: is_shown(shared), begun: Instant::now() }
+        Bar { bar, shows: may_show(shared), begun: Instant::now() }
     }
 
     /// Shows it, once it has taken long enough to be worth it.
@@ -100,8 +100,8 @@ pub(crate) fn rows(count: u32, shared: &Shared) -> Bar {
     Bar::new(u64::from(count), "{bar:30} {percent} %, {eta} left", shared)
 }
 
-/// Whether anything would be shown at all.
-pub(crate) fn is_shown(shared: &Shared) -> bool {
+/// Whether anything may be shown: there is a terminal, and nobody asked for quiet.
+pub(crate) fn may_show(shared: &Shared) -> bool {
     let terminal = std::io::stderr().is_terminal() && std::env::var("TERM").as_deref() != Ok("dumb");
     terminal && !shared.quiet
 }

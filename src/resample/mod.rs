@@ -39,6 +39,7 @@ mod point;
 mod rows;
 mod samples;
 mod shape;
+mod spots;
 mod sums;
 mod tap;
 mod target;

@@ -138,13 +138,13 @@ impl Look {
             let image = self.image(file, terminal, shared).map_err(|e| open::in_file(e, file))?;
             Ok((crate::text::safe(&open::name_of(file)).to_string(), image))
         };
-        let (shown, end) = looking::all(&self.files, named)?;
+        let (mut shown, end) = looking::all(&self.files, named)?;
         let room = terminal.columns as usize;
         // Two characters lie between pictures, as between texts.
         let step = terminal.columns.saturating_add(2).saturating_mul(crate::terminal::cell().0);
         let mut rows = Vec::new();
-        for row in shown.chunks(beside) {
-            let (names, pictures): (Vec<String>, Vec<Image>) = row.iter().cloned().unzip();
+        while !shown.is_empty() {
+            let (names, pictures): (Vec<String>, Vec<Image>) = shown.drain(..beside.min(shown.len())).unzip();
             let facts: Vec<String> = pictures.iter().map(|image| image.facts.clone()).collect();
             let drawn = text::images_beside(&pictures, images, step)?;
             rows.push(format!("{}{drawn}\n{}", text::beside(&names, room), text::beside(&facts, room)));

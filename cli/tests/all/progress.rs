@@ -32,7 +32,7 @@ fn last_line(text: &str) -> String {
 fn bars_and_clocks_show_on_a_terminal_alone() {
     let folder = Folder::new();
     let noise = folder.path("noise.png");
-    let making = ["blank", &noise, "--size", "5000x5000", "--random", "7"];
+    let making = ["blank", &noise, "--size", "5000x5000", "--random", "7", "--threads", "1"];
     let Some(made) = on_a_terminal(&making) else { return };
     // Packing noise of 75 MB takes longer than a second on any machine.
     assert!(made.contains(" %, ") && made.contains(" left"), "{made:?}");
@@ -40,7 +40,7 @@ fn bars_and_clocks_show_on_a_terminal_alone() {
     // So does the structure of seven million pixels, in a program that is built for tests.
     let part = folder.path("part.png");
     out(&["crop", &noise, &part, "--x", "..2600", "--y", "..2600"]);
-    let compared = on_a_terminal(&["compare", &part, &part]).unwrap();
+    let compared = on_a_terminal(&["compare", &part, &part, "--threads", "1"]).unwrap();
     assert!(compared.contains(" comparing, "), "{compared:?}");
     assert!(last_line(&compared).ends_with("part.png: equal"), "{compared:?}");
     // In a pipe, or where quiet is asked for, there is none.

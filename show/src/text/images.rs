@@ -8,7 +8,7 @@ use crate::{Error, Result};
 use base64::Engine;
 use rahmen::flow::{Chain, PictureSource, ToIndices};
 use rahmen::tone::{Dither, PaletteRules};
-use rahmen::{Content, Frame, Gray, Picture, Rgb, Rgba, Size};
+use rahmen::{Content, Frame, Gray, Picture, Region, Rgb, Rgba, Size};
 
 /// How a terminal takes pictures.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -66,11 +66,11 @@ impl Image {
 pub fn images_beside(row: &[Image], images: Images, step: u32) -> Result<String> {
     let high = row.iter().map(|image| image.frame.height()).max().unwrap_or(0);
     let Some(last) = row.last() else { return Err(Error::Drawing("no picture to look at".to_string())) };
-    let wide = step * (row.len() as u32 - 1) + last.frame.width();
+    let wide = step.saturating_mul(row.len() as u32 - 1).saturating_add(last.frame.width());
     let mut all = Frame::<Rgba<u8>>::new(Size::new(wide, high))?;
     for (i, image) in (0u32..).zip(row) {
-        let opaque = image.frame.view().map(|p| Rgba::new(p.r, p.g, p.b, 255))?;
-        all.view_mut().paste(&opaque.view(), i64::from(i * step), 0)?;
+        let place = Region::at(step.saturating_mul(i), 0, image.frame.size())?;
+        image.frame.view().map_into(all.region_mut(place)?, |p| Rgba::new(p.r, p.g, p.b, 255))?;
     }
     match images {
         Images::Sixel => sixel(&all),
