@@ -11,7 +11,10 @@ libfuzzer_sys::fuzz_target!(|bytes: &[u8]| rahmen_fuzz::bounded(bytes, || {
         let Ok(file) = encode(&picture, format, WriteOptions::default()) else { continue };
         let read = decode(&file, rahmen_fuzz::options()).expect("what was written");
         let upright = read.upright().expect("four pixels");
-        let again = encode(&upright, format, WriteOptions::default()).and_then(|file| decode(&file, rahmen_fuzz::options()));
+        let again =
+            encode(&upright, format, WriteOptions::default()).and_then(|file| decode(&file, rahmen_fuzz::options()));
         assert!(again.is_ok_and(|again| again.metadata().orientation.is_upright()), "{format}");
     }
 }));
+
+rahmen_fuzz::change_by_structure!();

@@ -16,3 +16,5 @@ libfuzzer_sys::fuzz_target!(|bytes: &[u8]| rahmen_fuzz::bounded(bytes, || {
         assert_eq!((stream.size, &stream.pixel_format), (file.facts().size, &file.facts().pixel_format));
     }
 }));
+
+rahmen_fuzz::change_by_structure!();

@@ -18,3 +18,5 @@ fuzz_target!(|bytes: &[u8]| {
         let _ = to_space(there.view(), ColorSpace::SRGB, profile, &SpaceRules::default());
     }
 });
+
+rahmen_fuzz::change_by_structure!();

@@ -12,9 +12,13 @@ libfuzzer_sys::fuzz_target!(|bytes: &[u8]| {
         let mut rules = LosslessRules::default();
         rules.limits = rahmen_fuzz::options().limits;
         for orientation in [Orientation::RotatedRight, Orientation::MirroredLeftRight] {
-            let Ok(turned) = orient_lossless_from(Cursor::new(bytes.clone()), Some(orientation), rules) else { continue };
+            let Ok(turned) = orient_lossless_from(Cursor::new(bytes.clone()), Some(orientation), rules) else {
+                continue;
+            };
             let again = decode(&turned.bytes, rahmen_fuzz::options());
             assert!(again.is_ok_and(|picture| picture.size() == turned.after.size), "what was written is not read");
         }
     });
 });
+
+rahmen_fuzz::change_by_structure!();

@@ -4,3 +4,5 @@
 use rahmen::FileFormat;
 
 libfuzzer_sys::fuzz_target!(|bytes: &[u8]| rahmen_fuzz::read_as(FileFormat::Npz, bytes));
+
+rahmen_fuzz::change_by_structure!();

@@ -16,3 +16,5 @@ libfuzzer_sys::fuzz_target!(|bytes: &[u8]| {
         });
     }
 });
+
+rahmen_fuzz::change_by_structure!();

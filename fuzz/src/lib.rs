@@ -3,9 +3,7 @@
 //! may stand for.
 
 mod counting;
-mod mend;
-
-pub use mend::mend;
+pub mod structure;
 
 use rahmen::file::{Limits, ReadAs, ReadOptions, Reader, facts_from, read_from};
 use rahmen::flow::Source;
@@ -78,4 +76,25 @@ fn strips(bytes: &[u8], options: ReadOptions) {
         pixels += strip.content.size().pixels();
     }
     assert!(pixels <= (1 << 26) + 10_000 * bytes.len() as u64, "{pixels} pixels of {} bytes", bytes.len());
+}
+
+/// What a target changes its input by: mostly pieces of its structure, else the bytes themselves.
+pub fn changed(bytes: &mut [u8], size: usize, most: usize, seed: u32) -> usize {
+    if seed.is_multiple_of(4) {
+        return libfuzzer_sys::fuzzer_mutate(bytes, size, most);
+    }
+    let new = structure::changed(&bytes[..size], &mut structure::Rng::with_seed(seed.into()));
+    let size = new.len().min(most);
+    bytes[..size].copy_from_slice(&new[..size]);
+    size
+}
+
+/// A target whose input is a file, or the block or profile of one.
+#[macro_export]
+macro_rules! change_by_structure {
+    () => {
+        libfuzzer_sys::fuzz_mutator!(|bytes: &mut [u8], size: usize, most: usize, seed: u32| {
+            $crate::changed(bytes, size, most, seed)
+        });
+    };
 }

@@ -29,6 +29,7 @@ mod foreign_memory;
 mod geometry_follows_references;
 mod gif_files;
 mod hostile_files;
+mod hostile_structures;
 mod house;
 mod into_foreign_memory;
 mod jpeg_every_kind;

@@ -45,6 +45,20 @@ pub fn corpus() -> Vec<Sample> {
     all
 }
 
+/// The files that the fuzz targets start from; the tests run where the library's manifest is.
+pub fn sample_files() -> Vec<Sample> {
+    let mut all = Vec::new();
+    for folder in ["fuzz/seeds/files", "fuzz/seeds/corpus"] {
+        for entry in std::fs::read_dir(folder).unwrap() {
+            let path = entry.unwrap().path();
+            let name = path.file_name().unwrap().to_string_lossy();
+            all.push(sample(&name, std::fs::read(&path).unwrap(), options(), 0));
+        }
+    }
+    all.sort_by(|a, b| a.name.cmp(&b.name));
+    all
+}
+
 /// By the library's writers.
 fn written() -> Vec<Sample> {
     let size = Size::new(7, 5);

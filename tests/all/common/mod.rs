@@ -6,6 +6,8 @@ pub mod fax;
 pub mod gif;
 pub mod jpeg;
 pub mod readers;
+#[path = "../../../fuzz/src/structure/mod.rs"]
+pub mod structure;
 pub mod tiff;
 
 use std::io::Write;
