@@ -97,8 +97,11 @@ pub(super) fn encoder_for(
 /// dropped.
 pub(super) fn refuse_what_none_holds(format: FileFormat, facts: &Facts) -> Result<()> {
     // Plain numbers have a place there; each checks its own types.
-    let any_number =
-        matches!(format, FileFormat::Pfm | FileFormat::Npy | FileFormat::Npz | FileFormat::Tiff | FileFormat::Raw);
+    let any_number = match format {
+        FileFormat::Pfm | FileFormat::Npy | FileFormat::Npz | FileFormat::Tiff | FileFormat::Raw => true,
+        FileFormat::Pam => matches!(facts.pixel_format, PixelFormat::Planes { .. }),
+        _ => false,
+    };
     match (&facts.metadata.meaning, &facts.pixel_format) {
         (Meaning::Values { .. }, _) if !any_number => Err(cannot_hold(format, "values with a unit", &[Help::Window])),
         (_, PixelFormat::Planes { number, .. }) if !any_number => {

@@ -22,6 +22,8 @@ mod formats;
 #[cfg(feature = "gif")]
 mod gif;
 mod input;
+#[cfg(any(feature = "pnm", feature = "npy"))]
+mod interleaved;
 #[cfg(feature = "jpeg")]
 mod jpeg;
 mod limits;

@@ -111,6 +111,34 @@ fn every_mode_and_operator_follows_its_formula() {
     }
 }
 
+/// A full mask changes nothing but the way there: what it goes through keeps its own arithmetic for bytes without one.
+#[test]
+fn bytes_over_bytes_have_the_codes_of_the_general_way() {
+    let size = Size::new(307, 3);
+    let full = Pixels::from(Frame::filled(size, Gray::new(255u8)).unwrap());
+    let (below, above) = (mixed_pixels(3, 921), mixed_pixels(55_555, 921));
+    let frames = [below, above].map(|pixels| Frame::from_pixels(size, pixels).unwrap());
+    let in_layout = |frame: &Frame<Rgba<u8>>, layout| match layout {
+        Layout::Gray => Pixels::from(frame.view().map(|p| Gray::new(p.g)).unwrap()),
+        Layout::GrayAlpha => Pixels::from(frame.view().map(|p| GrayAlpha::new(p.g, p.a)).unwrap()),
+        Layout::Rgb => Pixels::from(frame.view().map(|p| Rgb::new(p.r, p.g, p.b)).unwrap()),
+        _ => Pixels::from(frame.clone()),
+    };
+    let layouts = [Layout::Gray, Layout::GrayAlpha, Layout::Rgb, Layout::Rgba];
+    for under in layouts {
+        for over in layouts.into_iter().filter(|over| under.is_color() || !over.is_color()) {
+            let (lower, upper) = (in_layout(&frames[0], under), in_layout(&frames[1], over));
+            for opacity in [1.0, 0.37, 0.0] {
+                let rules = BlendRules::default().opacity(opacity);
+                let (mut quick, mut general) = (lower.clone(), lower.clone());
+                quick.blend(&upper, (0, 0), None, &rules).unwrap();
+                general.blend(&upper, (0, 0), Some(&full), &rules).unwrap();
+                assert!(quick == general, "{over} over {under}, {opacity}");
+            }
+        }
+    }
+}
+
 #[test]
 fn depths_and_layouts_agree_with_each_other() {
     let size = Size::new(67, 5);

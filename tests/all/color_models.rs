@@ -241,6 +241,72 @@ fn codes_are_rounded_as_whole_numbers_say_and_come_back() {
     }
 }
 
+/// Codes of 8 bits by whole numbers: weights in ten-thousandths, limited range as 219 and 224 of 255.
+fn whole_codes(weights: LumaWeights, range: YcbcrRange, [r, g, b]: [i64; 3]) -> [u8; 3] {
+    let [wr, wg, wb] = weights.weights().map(|w| (w * 10_000.0).round() as i64);
+    let y = wr * r + wg * g + wb * b;
+    let (luma, black, chroma) = if range == YcbcrRange::Full { (255, 0, 255) } else { (219, 16, 224) };
+    let rounded = |n: i64, d: i64, offset: i64| ((2 * n + d).div_euclid(2 * d) + offset).clamp(0, 255) as u8;
+    [
+        rounded(y * luma, 10_000 * 255, black),
+        rounded((10_000 * b - y) * chroma, 2 * (10_000 - wb) * 255, 128),
+        rounded((10_000 * r - y) * chroma, 2 * (10_000 - wr) * 255, 128),
+    ]
+}
+
+#[test]
+fn codes_of_bytes_are_those_of_whole_numbers_for_every_recommendation() {
+    for weights in [LumaWeights::Bt601, LumaWeights::Bt709, LumaWeights::Bt2020] {
+        for range in [YcbcrRange::Full, YcbcrRange::Limited] {
+            let rules = YcbcrRules::new(8).weights(weights).range(range);
+            every_color(|frame| {
+                let coded: YcbcrFrame<u8> = to_ycbcr(frame.view(), &rules).unwrap();
+                let planes = [coded.y(), coded.cb(), coded.cr()].map(|plane| plane.samples());
+                for (i, p) in frame.pixels().iter().enumerate() {
+                    let want = whole_codes(weights, range, [p.r, p.g, p.b].map(i64::from));
+                    assert_eq!(planes.map(|plane| plane[i]), want, "{weights:?} {range:?} {p:?}");
+                }
+            });
+        }
+    }
+}
+
+#[test]
+fn bytes_take_the_same_codes_and_come_back_as_the_same_pixels_as_in_wider_types() {
+    for (size, seed) in [(Size::new(391, 37), 1), (Size::new(1, 1), 2), (Size::new(2, 3), 3), (Size::new(3, 2), 4)] {
+        let frame = Frame::random(size, Rgb::default(), Rgb::new(255u8, 255, 255), seed).unwrap();
+        let with_alpha = frame.view().map(|p| Rgba::new(p.r, p.g, p.b, 9)).unwrap();
+        let gray = frame.view().map(|p| Gray::new(p.g)).unwrap();
+        for weights in [LumaWeights::Bt601, LumaWeights::Bt709, LumaWeights::Bt2020] {
+            for range in [YcbcrRange::Full, YcbcrRange::Limited] {
+                for sampling in [ChromaSampling::Ratio444, ChromaSampling::Ratio422, ChromaSampling::Ratio420] {
+                    for siting in [ChromaSiting::Left, ChromaSiting::Center] {
+                        let rules = YcbcrRules::new(8).weights(weights).range(range).sampling(sampling).siting(siting);
+                        let said = format!("{size} {rules:?}");
+                        let bytes: YcbcrFrame<u8> = to_ycbcr(frame.view(), &rules).unwrap();
+                        let words: YcbcrFrame<u16> = to_ycbcr(frame.view(), &rules).unwrap();
+                        let wide = |coded: &YcbcrFrame<u8>| {
+                            [coded.y(), coded.cb(), coded.cr()]
+                                .map(|plane| plane.samples().iter().map(|v| u16::from(*v)).collect::<Vec<_>>())
+                        };
+                        assert_eq!(
+                            wide(&bytes),
+                            [words.y(), words.cb(), words.cr()].map(|p| p.samples().to_vec()),
+                            "{said}"
+                        );
+                        assert!(to_ycbcr::<_, u8>(with_alpha.view(), &rules).unwrap() == bytes, "{said}");
+                        let gray_words: YcbcrFrame<u16> = to_ycbcr(gray.view(), &rules).unwrap();
+                        let gray_bytes = wide(&to_ycbcr::<_, u8>(gray.view(), &rules).unwrap());
+                        assert_eq!(gray_bytes[0], gray_words.y().samples(), "{said}");
+                        assert!(gray_bytes[1].iter().all(|v| *v == 128), "{said}");
+                        assert!(bytes.to_rgb::<u8>().unwrap() == words.to_rgb::<u8>().unwrap(), "{said}");
+                    }
+                }
+            }
+        }
+    }
+}
+
 #[test]
 fn fewer_colour_differences_are_means_and_lie_where_they_are_sited() {
     // Gray by G, colour differences of red alone: Cr of 601 in full range is 128 + 127.5 (R - Y) / 0.701 ...; a step in R at x = 2.

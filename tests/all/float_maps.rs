@@ -3,7 +3,7 @@
 
 use crate::common::Dribble;
 use rahmen::file::{Limits, ReadOptions, read_from, write_with};
-use rahmen::{Depth, ErrorKind, Frame, Gray, Help, Meaning, Picture, Rgb, Rgba, Size, Transfer};
+use rahmen::{Depth, ErrorKind, Frame, Gray, Help, Meaning, Picture, Planes, Rgb, Rgba, Size, Transfer};
 
 fn read_bytes(bytes: Vec<u8>, each: usize) -> rahmen::Result<Picture> {
     read_from(Dribble { bytes, at: 0, each }, ReadOptions::default())
@@ -42,6 +42,10 @@ fn what_is_written_reads_back_and_what_does_not_fit_is_told() {
     assert!(write_with(&path, &depths, Default::default()).unwrap().is_empty());
     assert_eq!(rahmen::read(&path).unwrap(), depths);
     assert!(std::fs::read(&path).unwrap().starts_with(b"Pf\n5 4\n-1.0\n\x00\x00\xf0\xc1"));
+    // A plane of floats is what a gray float map holds.
+    let plane = Planes::new(Size::new(5, 4)).with("depth", depths.view::<Gray<f32>>().unwrap().to_frame()).unwrap();
+    rahmen::write(&path, &Picture::from(plane)).unwrap();
+    assert_eq!(rahmen::read(&path).unwrap(), depths);
     let encoded: Picture = Frame::filled(Size::new(2, 2), Rgb::new(0.5f32, 0.1, 0.0)).unwrap().into();
     let remarks = write_with(&path, &encoded, Default::default()).unwrap();
     assert!(remarks[0].contains("linear light"), "{remarks:?}");

@@ -53,6 +53,7 @@ mod round_trips;
 mod run_time_twins;
 mod salvage;
 mod targa_files;
+mod tiff_curves;
 mod tiff_files;
 mod tiff_hostile;
 mod tiff_written;

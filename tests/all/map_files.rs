@@ -3,7 +3,7 @@
 
 use crate::common::Dribble;
 use rahmen::file::{ReadOptions, read_from};
-use rahmen::{ErrorKind, Gray, Help, Picture, Rgb, Rgba};
+use rahmen::{ErrorKind, Frame, Gray, Help, Meaning, Picture, Planes, Rgb, Rgba, Size};
 
 fn read_bytes(bytes: &[u8]) -> rahmen::Result<Picture> {
     read_from(Dribble { bytes: bytes.to_vec(), at: 0, each: 2 }, ReadOptions::default())
@@ -39,6 +39,42 @@ fn codes_are_written_back_as_they_were_read() {
 }
 
 #[test]
+fn channels_without_a_known_type_are_planes_and_go_there_and_back() {
+    // Three pixels of five channels, highest byte first, by an unknown type; two channels without one.
+    let head = b"P7\nWIDTH 3\nHEIGHT 1\nDEPTH 5\nMAXVAL 1000\nTUPLTYPE BANDS OF A SCANNER\nENDHDR\n";
+    let numbers: Vec<u16> = (0..15).map(|i| i * 70).collect();
+    let bytes = [head.as_slice(), &numbers.iter().flat_map(|v| v.to_be_bytes()).collect::<Vec<_>>()].concat();
+    let picture = read_bytes(&bytes).unwrap();
+    assert!(matches!(picture.metadata().meaning, Meaning::Values { range: Some((0.0, 1000.0)), .. }));
+    let planes: &Planes<u16> = picture.planes().unwrap();
+    assert_eq!(planes.names().collect::<Vec<_>>(), ["0", "1", "2", "3", "4"]);
+    assert_eq!(planes.get("3").unwrap().samples(), [210, 560, 910]);
+    let small = read_bytes(b"P7\nWIDTH 2\nHEIGHT 2\nDEPTH 2\nMAXVAL 255\nENDHDR\nabcdefgh").unwrap();
+    let small: &Planes<u8> = small.planes().unwrap();
+    assert_eq!(small.get("1").unwrap().samples(), b"bdfh");
+    // Back again: the whole range, no names.
+    let folder = tempfile::tempdir().unwrap();
+    let path = folder.path().join("bands.pam");
+    let said = rahmen::file::write_with(&path, &picture, Default::default()).unwrap();
+    assert!(said.iter().any(|line| line.contains("range")), "{said:?}");
+    let written = std::fs::read(&path).unwrap();
+    let want = b"P7\nWIDTH 3\nHEIGHT 1\nDEPTH 5\nMAXVAL 65535\nTUPLTYPE PLANES\nENDHDR\n";
+    assert_eq!(written, [want.as_slice(), &bytes[head.len()..]].concat());
+    assert_eq!(rahmen::read(&path).unwrap().content(), picture.content());
+    // A pixel's layout of one, and what a map cannot hold.
+    let one =
+        Planes::new(Size::new(2, 1)).with("depth", Frame::filled(Size::new(2, 1), Gray::new(7u8)).unwrap()).unwrap();
+    rahmen::write(&path, &Picture::from(one.clone())).unwrap();
+    assert_eq!(rahmen::read(&path).unwrap().planes::<u8>().unwrap().get("0").unwrap().samples(), [7, 7]);
+    let error = rahmen::write(folder.path().join("a.ppm"), &Picture::from(one)).unwrap_err();
+    assert!(error.help().contains(&Help::Window), "{error}");
+    let wide =
+        Planes::new(Size::new(1, 1)).with("0", Frame::filled(Size::new(1, 1), Gray::new(-7i32)).unwrap()).unwrap();
+    let error = rahmen::write(&path, &Picture::from(wide)).unwrap_err();
+    assert!(error.to_string().contains("i32") && error.help().contains(&Help::Extension("tif")), "{error}");
+}
+
+#[test]
 fn bad_maps_are_errors_that_name_what_is_wrong() {
     for (bytes, words) in [
         (&b"P5 3 2 0\n......"[..], "maximum value of 0"),
@@ -50,6 +86,11 @@ fn bad_maps_are_errors_that_name_what_is_wrong() {
         (b"P5 3 2 255", "rest of the header"),
         (b"P7\nWIDTH 1\nENDHDR\n", "lacks one of"),
         (b"P5 99999 99999 255\n", "over the limit"),
+        (b"P7\nWIDTH 1\nHEIGHT 1\nDEPTH 5\nMAXVAL 9\nENDHDR\n\x01\x02\x0a\x04\x05", "above the maximum value 9"),
+        (b"P7\nWIDTH 1\nHEIGHT 1\nDEPTH 0\nMAXVAL 9\nENDHDR\n", "without channels"),
+        (b"P7\nWIDTH 1\nHEIGHT 1\nDEPTH 4294967295\nMAXVAL 9\nENDHDR\n", "at most 4096"),
+        (b"P7\nWIDTH 1\nHEIGHT 1\nDEPTH 4\nMAXVAL 9\nTUPLTYPE RGB\nENDHDR\n", "has 3 channels"),
+        (b"P7\nWIDTH 2\nHEIGHT 1\nDEPTH 2\nMAXVAL 9\nENDHDR\n\x01\x02\x03", "row 0 of 1"),
     ] {
         let error = read_bytes(bytes).unwrap_err();
         assert!(error.to_string().contains(words), "{}: {error}", bytes.escape_ascii());

@@ -3,6 +3,7 @@
 //! Not here: pasting, which replaces pixels ([`access`](crate::access)), and flattening onto one colour ([`Pixels::flatten`]).
 
 mod block;
+mod bytes;
 mod formulas;
 mod gradient;
 mod mask;
@@ -246,7 +247,14 @@ impl Plan {
     }
 
     fn run(&self, lower: AnySamplesMut<'_>, upper: AnySamples<'_>, mask: Option<AnySamples<'_>>) -> Result<()> {
-        with_samples_mut!(lower, lower => self.run_samples(lower, upper, mask));
+        let BlendRules { mode, operator, .. } = self.rules;
+        let plain = (mode, operator) == (BlendMode::Normal, Operator::SourceOver);
+        match (lower, upper, mask) {
+            (AnySamplesMut::U8(lower), AnySamples::U8(upper), None) if plain && self.curve.is_none() => {
+                bytes::over(lower, upper, &self.rules);
+            }
+            (lower, upper, mask) => with_samples_mut!(lower, lower => self.run_samples(lower, upper, mask)),
+        }
         Ok(())
     }
 

@@ -248,17 +248,26 @@ pub(crate) fn paint_any(from: AnyNumbers<'_>, to: SampleViewMut<'_, u8>, painter
     Ok(())
 }
 
-/// The colours of bytes, four of them as twelve bytes.
+/// The colours of bytes. Two at a time go as eight bytes, of which the next two take the last two again: a store a pixel would take
+/// longer than looking up.
 fn packed_bytes(row: &[u8], table: &[Color; 256], to: &mut [u8]) {
-    let (fours, rest) = row.as_chunks::<4>();
-    let (twelves, last) = to.split_at_mut(fours.len() * 12);
-    for (four, to) in fours.iter().zip(twelves.as_chunks_mut::<12>().0) {
-        let of = |i: usize| u32::from_le_bytes(table[usize::from(four[i])]) & 0xff_ffff;
-        let (a, b, c, d) = (of(0), of(1), of(2), of(3));
-        let words = [a | b << 24, b >> 8 | c << 16, c >> 16 | d << 8].map(u32::to_le_bytes);
-        *to = std::array::from_fn(|i| words[i / 4][i % 4]);
+    let (mut done, eights) = (0, row.as_chunks::<8>().0);
+    for eight in eights {
+        // Two bytes behind the block are written too: not by the last.
+        let Some(to) = to.get_mut(3 * done..).and_then(<[u8]>::first_chunk_mut::<26>) else { break };
+        let mut codes = u64::from_le_bytes(*eight);
+        let mut next = || {
+            let color = u32::from_le_bytes(table[usize::from(codes as u8)]);
+            codes >>= 8;
+            u64::from(color)
+        };
+        for pair in 0..4 {
+            let (a, b) = (next() & 0xff_ffff, next());
+            to[6 * pair..6 * pair + 8].copy_from_slice(&(a | b << 24).to_le_bytes());
+        }
+        done += 8;
     }
-    for (code, to) in rest.iter().zip(last.as_chunks_mut::<3>().0) {
+    for (code, to) in row[done..].iter().zip(to[3 * done..].as_chunks_mut::<3>().0) {
         to.copy_from_slice(&table[usize::from(*code)][..3]);
     }
 }

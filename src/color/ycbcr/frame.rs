@@ -1,11 +1,15 @@
 //! Luma and colour differences as three planes.
 
 use super::YcbcrRules;
+use super::bytes;
 use super::code::YcbcrCode;
 use super::rows::{Lanes, Sum, ToRgb, averaged, doubled, full_of, halved, load};
 use crate::error::{Error, Result};
-use crate::frame::{AnySamples, Frame, SampleViewMut, Size, View, ViewMut, same_size, with_samples};
-use crate::pixel::{ChromaSiting, Gray, Layout, PicturePixel, Rgb, Sample};
+use crate::frame::{
+    AnySamples, AnySamplesMut, Frame, SampleView, SampleViewMut, Size, View, ViewMut, same_size, with_samples,
+    with_samples_mut,
+};
+use crate::pixel::{ChromaSiting, Depth, Gray, Layout, PicturePixel, Rgb, Sample};
 use crate::simd::Level;
 use crate::threads::{self, Threads};
 
@@ -87,15 +91,7 @@ impl<T: YcbcrCode> YcbcrFrame<T> {
     /// Sizes that differ.
     pub fn to_rgb_into<S: Sample>(&self, target: ViewMut<'_, Rgb<S>>) -> Result<()> {
         same_size("the target", self.size(), target.size())?;
-        let back = ToRgb::new(&self.rules, full_of(S::DEPTH));
-        let bytes = self.size().pixels().saturating_mul(24);
-        target.into_samples().each_band(self.rules.threads, bytes, &|first, part| {
-            let (mut rows, level) = (Chroma::new(self), Level::best());
-            for (y, to) in (first..).zip(part.into_rows()) {
-                rows.go_to(self, y);
-                back.run(level, [&rows.y, &rows.cb, &rows.cr], to);
-            }
-        });
+        self.back_to(target.into_samples_any());
         Ok(())
     }
 
@@ -132,14 +128,7 @@ impl Chroma {
     fn go_to<T: YcbcrCode>(&mut self, frame: &YcbcrFrame<T>, row: u32) {
         numbers(frame.y.row(row), &mut self.y);
         let (across, down) = frame.rules.sampling.factors();
-        let last = frame.cb.size().height.saturating_sub(1);
-        // The two rows of colour differences that it lies between: three quarters of the nearer one.
-        let near = (row / down).min(last);
-        let far = match (down, row % 2) {
-            (1, _) => near,
-            (_, 0) => near.saturating_sub(1),
-            _ => (near + 1).min(last),
-        };
+        let (near, far) = rows_around(row, down, frame.cb.size().height);
         for (plane, to) in [(&frame.cb, &mut self.cb), (&frame.cr, &mut self.cr)] {
             let (few, other) = (&mut self.few.0, &mut self.few.1);
             numbers(plane.row(near), few);
@@ -153,6 +142,18 @@ impl Chroma {
             }
         }
     }
+}
+
+/// The two rows of colour differences that a row of luma lies between: three quarters of the first count, a quarter of the second.
+pub(super) fn rows_around(row: u32, down: u32, rows: u32) -> (u32, u32) {
+    let last = rows.saturating_sub(1);
+    let near = (row / down).min(last);
+    let far = match (down, row % 2) {
+        (1, _) => near,
+        (_, 0) => near.saturating_sub(1),
+        _ => (near + 1).min(last),
+    };
+    (near, far)
 }
 
 fn numbers<T: YcbcrCode>(row: &[Gray<T>], to: &mut [f32]) {
@@ -189,6 +190,36 @@ pub fn to_ycbcr<P: PicturePixel, T: YcbcrCode>(view: View<'_, P>, rules: &YcbcrR
 }
 
 impl<T: YcbcrCode> YcbcrFrame<T> {
+    /// The planes, where they hold bytes.
+    fn planes_of_bytes(&self) -> Option<[SampleView<'_, u8>; 3]> {
+        match [&self.y, &self.cb, &self.cr].map(|plane| plane.view().samples_any()) {
+            [AnySamples::U8(y), AnySamples::U8(cb), AnySamples::U8(cr)] => Some([y, cb, cr]),
+            _ => None,
+        }
+    }
+
+    fn back_to(&self, target: AnySamplesMut<'_>) {
+        let (rules, size) = (&self.rules, self.size().pixels().saturating_mul(24));
+        let target = match (self.planes_of_bytes(), target) {
+            (Some(planes), AnySamplesMut::U8(target)) => {
+                let back = ToRgb::new(rules, 255.0);
+                return target
+                    .each_band(rules.threads, size, &|first, part| bytes::back(rules, planes, &back, (first, part)));
+            }
+            (_, target) => target,
+        };
+        let back = ToRgb::new(rules, full_of(target.depth()));
+        with_samples_mut!(target, target => {
+            target.each_band(rules.threads, size, &|first, part| {
+                let (mut rows, level) = (Chroma::new(self), Level::best());
+                for (y, to) in (first..).zip(part.into_rows()) {
+                    rows.go_to(self, y);
+                    back.run(level, [&rows.y, &rows.cb, &rows.cr], to);
+                }
+            });
+        });
+    }
+
     fn fill_any(&mut self, source: AnySamples<'_>) {
         let (size, few, rules) = (self.size(), self.cb.size(), self.rules);
         let sums = Sum::all(&rules, full_of(source.depth()));
@@ -198,33 +229,44 @@ impl<T: YcbcrCode> YcbcrFrame<T> {
         // Bands of whole rows of colour differences.
         let jobs = bands_of([&mut self.y, &mut self.cb, &mut self.cr], threads::bands(few.height, bands), down);
         threads::each(threads, jobs, |job: Band<'_, T>| {
-            with_samples!(source, source => {
-                let channels = source.channels().count;
-                let wide = size.width as usize;
-                let (mut row, mut mean) = (Lanes::new(wide), Lanes::new(wide));
-                let (mut half, level) = (Lanes::new(few.width as usize), Level::best());
-                let [mut y, cb, cr] = job.planes;
-                for (i, (cb, cr)) in (0u32..).zip(cb.into_rows().zip(cr.into_rows())) {
-                    for j in 0..down.min(y.height() - i * down) {
-                        let at = i * down + j;
-                        let target = if j == 0 { &mut mean } else { &mut row };
-                        load(source.row(job.first + at), channels, target);
-                        sums[0].codes(level, target, rules.max_code(), y.row_mut(at));
-                        if j == 1 {
-                            averaged(&mut mean, &row);
-                        }
-                    }
-                    let lanes = if few.width == size.width && rules.sampling.factors().0 == 1 {
-                        &mean
-                    } else {
-                        halved(&mean, rules.siting == ChromaSiting::Left, &mut half);
-                        &half
-                    };
-                    sums[1].codes(level, lanes, rules.max_code(), cb);
-                    sums[2].codes(level, lanes, rules.max_code(), cr);
-                }
-            });
+            if let (AnySamples::U8(source), Depth::U8) = (source, T::DEPTH) {
+                let [AnySamplesMut::U8(y), AnySamplesMut::U8(cb), AnySamplesMut::U8(cr)] =
+                    job.planes.map(AnySamplesMut::of)
+                else {
+                    return;
+                };
+                return bytes::fill(&rules, &sums, source, job.first, [y, cb, cr]);
+            }
+            with_samples!(source, source => fill(&rules, &sums, source, job));
         });
+    }
+}
+
+/// The codes of a band of rows.
+fn fill<S: Sample, T: YcbcrCode>(rules: &YcbcrRules, sums: &[Sum; 3], source: SampleView<'_, S>, job: Band<'_, T>) {
+    let (channels, (across, down)) = (source.channels().count, rules.sampling.factors());
+    let [mut y, cb, cr] = job.planes;
+    let (wide, few) = (source.width() as usize, cb.width() as usize);
+    let (mut row, mut mean) = (Lanes::new(wide), Lanes::new(wide));
+    let (mut half, level) = (Lanes::new(few), Level::best());
+    for (i, (cb, cr)) in (0u32..).zip(cb.into_rows().zip(cr.into_rows())) {
+        for j in 0..down.min(y.height() - i * down) {
+            let at = i * down + j;
+            let target = if j == 0 { &mut mean } else { &mut row };
+            load(source.row(job.first + at), channels, target);
+            sums[0].codes(level, target, rules.max_code(), y.row_mut(at));
+            if j == 1 {
+                averaged(&mut mean, &row);
+            }
+        }
+        let lanes = if across == 1 {
+            &mean
+        } else {
+            halved(&mean, rules.siting == ChromaSiting::Left, &mut half);
+            &half
+        };
+        sums[1].codes(level, lanes, rules.max_code(), cb);
+        sums[2].codes(level, lanes, rules.max_code(), cr);
     }
 }
 

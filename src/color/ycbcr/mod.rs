@@ -6,6 +6,7 @@
 //!
 //! Codes are rounded once, exactly, ties up. Not here: JPEG, whose own transform belongs to its standard ([`file`](crate::file)).
 
+mod bytes;
 mod code;
 mod frame;
 mod layout;
@@ -40,6 +41,14 @@ impl LumaWeights {
             LumaWeights::Bt601 => [0.299, 0.587, 0.114],
             LumaWeights::Bt709 => [0.2126, 0.7152, 0.0722],
             LumaWeights::Bt2020 => [0.2627, 0.6780, 0.0593],
+        }
+    }
+
+    /// What the weights are whole numbers of: a thousandth or a ten-thousandth, as its inverse.
+    fn decimals(self) -> f64 {
+        match self {
+            LumaWeights::Bt601 => 1000.0,
+            LumaWeights::Bt709 | LumaWeights::Bt2020 => 10_000.0,
         }
     }
 

@@ -1,7 +1,7 @@
 //! Rows of red, green and blue to luma and colour differences and back, over lanes of numbers that are exact in `f32`: codes, and means of two or
 //! four of them.
 //!
-//! Codes of 8 bits are summed in `f32`, and again in `f64` where a sum lies near a tie; all others in `f64`.
+//! Sums are in `f64`; pictures of 8 bits with codes of 8 bits have a quicker way ([`bytes`](super::bytes)).
 //!
 //! All codes are sums of whole numbers times the standards' decimals over a common denominator, so that ties are met exactly. A sum in `f64` is
 //! off by less than the bias that is added before rounding: every tie goes up, and of all else only what lies within the bias below one.
@@ -53,6 +53,8 @@ pub(super) fn full_of(depth: Depth) -> f64 {
 pub(super) struct Sum {
     pub(super) weights: [f64; 3],
     pub(super) offset: f64,
+    /// How far sums of bytes are apart at least, where that is known.
+    pub(super) apart: Option<f64>,
 }
 
 impl Sum {
@@ -60,74 +62,33 @@ impl Sum {
     pub(super) fn all(rules: &YcbcrRules, full: f64) -> [Sum; 3] {
         let ((black, luma), (none, chroma)) = rules.scales();
         let matrix = rules.weights.matrix();
-        let sum = |row: [f64; 3], offset, scale: f64| Sum { weights: row.map(|w| w * scale / full), offset };
-        [sum(matrix[0], black, luma), sum(matrix[1], none, chroma), sum(matrix[2], none, chroma)]
+        // Bytes that become codes of as many have the decimals of the standards' weights, over what differences are divided by.
+        let [r, _, b] = rules.weights.weights();
+        let apart = |divisor: f64| (luma == full && chroma == full).then(|| 1.0 / (rules.weights.decimals() * divisor));
+        let sum = |row: [f64; 3], offset, scale: f64, divisor| {
+            let weights = row.map(|w| w * scale / full);
+            Sum { weights, offset, apart: apart(divisor) }
+        };
+        let (cb, cr) = (2.0 * (1.0 - b), 2.0 * (1.0 - r));
+        [sum(matrix[0], black, luma, 1.0), sum(matrix[1], none, chroma, cb), sum(matrix[2], none, chroma, cr)]
     }
 
     /// Codes of a row, clamped to 0..=`most`.
     pub(super) fn codes<T: YcbcrCode>(&self, level: Level, from: &Lanes, most: f64, to: &mut [T]) {
-        let mut codes = [0; RUN];
         for (run, to) in to.chunks_mut(RUN).enumerate() {
             let part = run * RUN..run * RUN + to.len();
-            let lanes = [&from.r[part.clone()], &from.g[part.clone()], &from.b[part]];
-            let quick = match (lanes[0].first_chunk(), lanes[1].first_chunk(), lanes[2].first_chunk()) {
-                (Some(r), Some(g), Some(b)) if T::BITS == 8 => {
-                    level.work(Near { sum: self, from: [r, g, b], codes: &mut codes })
-                }
-                _ => false,
-            };
-            match quick {
-                // Of 8 bits: the code is the sample.
-                true => to.iter_mut().zip(&codes).for_each(|(to, code)| *to = T::from_u8(*code)),
-                false => level.work(Exact { sum: self, from: lanes, most, to }),
-            }
+            let from = [&from.r[part.clone()], &from.g[part.clone()], &from.b[part]];
+            level.work(Exact { sum: self, from, most, to });
         }
     }
-}
-
-/// How near to a tie a sum in `f32` counts as one: it is below 512, and off by less than four of its last places.
-const NEAR: f32 = 2e-4;
-
-/// Sums of a run in `f32`; gives whether no sum is near a tie, so that the codes are those of exact sums.
-struct Near<'a> {
-    sum: &'a Sum,
-    from: [&'a [f32; RUN]; 3],
-    codes: &'a mut [u8; RUN],
-}
-
-impl Work for Near<'_> {
-    type Out = bool;
-
-    #[inline(always)]
-    fn work(self) -> bool {
-        let Near { sum, from: [r, g, b], codes } = self;
-        let [wr, wg, wb] = sum.weights.map(|w| w as f32);
-        let offset = (sum.offset + 0.5) as f32;
-        let mut near = 0;
-        for i in 0..RUN {
-            (codes[i], near) = rounded(wr * r[i] + wg * g[i] + wb * b[i] + offset, near);
-        }
-        near == 0
-    }
-}
-
-/// The code of a sum that has half a code more, and whether it is near a tie, added to what was known.
-#[inline(always)]
-#[allow(clippy::manual_clamp)] // clamping would keep NaN
-fn rounded(sum: f32, near: u32) -> (u8, u32) {
-    let below = sum.floor();
-    let apart = sum - below;
-    // A whole number below 2^23 stands in the low bits of its sum with 2^23.
-    let code = (below.max(0.0).min(255.0) + 8_388_608.0).to_bits() as u8;
-    (code, near | u32::from(apart < NEAR) | u32::from(apart > 1.0 - NEAR))
 }
 
 /// Sums of a run in `f64`.
-struct Exact<'a, T> {
-    sum: &'a Sum,
-    from: [&'a [f32]; 3],
-    most: f64,
-    to: &'a mut [T],
+pub(super) struct Exact<'a, T> {
+    pub(super) sum: &'a Sum,
+    pub(super) from: [&'a [f32]; 3],
+    pub(super) most: f64,
+    pub(super) to: &'a mut [T],
 }
 
 impl<T: YcbcrCode> Work for Exact<'_, T> {
@@ -210,12 +171,11 @@ pub(super) fn doubled(from: &[f32], left: bool, to: &mut [f32]) {
 
 /// The way back: luma and colour differences of a row, as codes, to samples.
 pub(super) struct ToRgb {
-    luma: (f64, f64),
-    chroma: f64,
+    pub(super) luma: (f64, f64),
+    pub(super) chroma: f64,
     /// What a code of Cr adds to red, of Cb and Cr to green, of Cb to blue.
-    shares: (f64, (f64, f64), f64),
+    pub(super) shares: (f64, (f64, f64), f64),
     full: f64,
-    bits: u8,
 }
 
 impl ToRgb {
@@ -228,7 +188,6 @@ impl ToRgb {
             chroma: none,
             shares: (m[0][2] * scale, (m[1][1] * scale, m[1][2] * scale), m[2][1] * scale),
             full,
-            bits: rules.bits,
         }
     }
 
@@ -238,58 +197,17 @@ impl ToRgb {
         for (run, to) in to.chunks_mut(3 * RUN).enumerate() {
             let part = run * RUN..run * RUN + to.len() / 3;
             let from = from.map(|lane| &lane[part.clone()]);
-            let quick = match (from[0].first_chunk(), from[1].first_chunk(), from[2].first_chunk()) {
-                (Some(y), Some(cb), Some(cr)) if S::DEPTH == Depth::U8 && self.bits == 8 => {
-                    level.work(NearRgb { back: self, from: [y, cb, cr], to: &mut lanes })
-                }
-                _ => false,
-            };
-            if !quick {
-                level.work(ExactRgb { back: self, from, to: &mut lanes });
-            }
+            level.work(ExactRgb { back: self, from, to: &mut lanes });
             interleave(&lanes, 3, to);
         }
     }
 }
 
-/// A run of samples of 8 bits in `f32`; gives whether none is near a tie.
-struct NearRgb<'a, S> {
-    back: &'a ToRgb,
-    from: [&'a [f32; RUN]; 3],
-    to: &'a mut [[S; RUN]; 4],
-}
-
-impl<S: Sample> Work for NearRgb<'_, S> {
-    type Out = bool;
-
-    #[inline(always)]
-    fn work(self) -> bool {
-        let NearRgb { back, from: [y, cb, cr], to: [to_r, to_g, to_b, _] } = self;
-        let (black, scale, none) = (back.luma.0 as f32, back.luma.1 as f32, back.chroma as f32);
-        let (red, green, blue) = back.shares;
-        let (red, green, blue) = (red as f32, (green.0 as f32, green.1 as f32), blue as f32);
-        let mut near = 0;
-        for i in 0..RUN {
-            let (luma, b, r) = ((y[i] - black) * scale + 0.5, cb[i] - none, cr[i] - none);
-            let code;
-            (code, near) = rounded(luma + red * r, near);
-            to_r[i] = S::from_u8(code);
-            let code;
-            (code, near) = rounded(luma + (green.0 * b + green.1 * r), near);
-            to_g[i] = S::from_u8(code);
-            let code;
-            (code, near) = rounded(luma + blue * b, near);
-            to_b[i] = S::from_u8(code);
-        }
-        near == 0
-    }
-}
-
 /// A run in `f64`.
-struct ExactRgb<'a, S> {
-    back: &'a ToRgb,
-    from: [&'a [f32]; 3],
-    to: &'a mut [[S; RUN]; 4],
+pub(super) struct ExactRgb<'a, S> {
+    pub(super) back: &'a ToRgb,
+    pub(super) from: [&'a [f32]; 3],
+    pub(super) to: &'a mut [[S; RUN]; 4],
 }
 
 impl<S: Sample> Work for ExactRgb<'_, S> {

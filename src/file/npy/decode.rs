@@ -4,6 +4,7 @@ use super::element::Element;
 use super::header::{Header, wanted};
 use crate::error::{Error, Result};
 use crate::file::decoder::{Decoder, RowsOut, Slot, Start, Stop, gather};
+use crate::file::interleaved::apart;
 use crate::file::stored::StoredRows;
 use crate::file::words::half_to_f32;
 use crate::frame::{AnyNumbersMut, AnyPlanes, Facts, FileFormat, Metadata, PixelFormat, RowOrder, SamplesMut, Size};
@@ -255,20 +256,6 @@ impl Put {
 
 fn truth(v: u8) -> Result<u8> {
     if v > 1 { Err(Error::malformed(format!("a boolean of {v}; it is 0 or 1"))) } else { Ok(v) }
-}
-
-/// Elements of `N` bytes side by side into one plane each; a plane's numbers take as many.
-fn apart<const N: usize>(row: &[u8], planes: &mut [AnyNumbersMut<'_>], y: u32, swapped: bool) {
-    let (elements, channels) = (row.as_chunks::<N>().0, planes.len().max(1));
-    for (channel, plane) in planes.iter_mut().enumerate() {
-        let to = plane.row_bytes_mut(y).as_chunks_mut::<N>().0;
-        for (to, bytes) in to.iter_mut().zip(elements.iter().skip(channel).step_by(channels)) {
-            *to = *bytes;
-            if swapped {
-                to.reverse();
-            }
-        }
-    }
 }
 
 /// Half floats side by side into one plane of floats each.

@@ -4,9 +4,12 @@ use super::element::Element;
 use super::header::MARK;
 use crate::error::Result;
 use crate::file::encoder::{Encoder, Output, left_out, put_bytes};
-use crate::frame::{AnyNumbers, Content, Facts, PixelFormat, SamplesRef, Scale};
+use crate::file::interleaved::together;
+use crate::frame::{Content, Facts, PixelFormat, SamplesRef, Scale};
 use crate::pixel::{Depth, Layout, Meaning, NumberKind, Transfer};
 
+/// Whether numbers of this machine are in the other order than an array's.
+const BIG: bool = cfg!(target_endian = "big");
 /// The numbers start at a multiple of this, says the format's description.
 const ALIGN: usize = 64;
 
@@ -101,10 +104,10 @@ impl Encoder for NpyEncoder {
                 Content::Planes(planes) => {
                     let views = planes.views();
                     match planes.number().bytes() {
-                        1 => together::<1>(&views, y, row),
-                        2 => together::<2>(&views, y, row),
-                        4 => together::<4>(&views, y, row),
-                        _ => together::<8>(&views, y, row),
+                        1 => together::<1>(&views, y, BIG, row),
+                        2 => together::<2>(&views, y, BIG, row),
+                        4 => together::<4>(&views, y, BIG, row),
+                        _ => together::<8>(&views, y, BIG, row),
                     }
                 }
             }
@@ -125,23 +128,7 @@ impl Encoder for NpyEncoder {
 /// Numbers of `N` bytes in the order of an array of little-endian numbers.
 fn in_order<const N: usize>(numbers: &[u8], row: &mut Vec<u8>) {
     row.extend_from_slice(numbers);
-    if cfg!(target_endian = "big") {
+    if BIG {
         row.as_chunks_mut::<N>().0.iter_mut().for_each(|number| number.reverse());
-    }
-}
-
-/// A row of every plane, side by side, numbers of `N` bytes each in the order of an array of little-endian numbers.
-fn together<const N: usize>(planes: &[AnyNumbers<'_>], y: u32, row: &mut Vec<u8>) {
-    let channels = planes.len();
-    let width = planes.first().map_or(0, |plane| plane.size().width as usize);
-    row.resize(width.saturating_mul(channels).saturating_mul(N), 0);
-    for (channel, plane) in planes.iter().enumerate() {
-        let places = row.as_chunks_mut::<N>().0.iter_mut().skip(channel).step_by(channels.max(1));
-        for (to, number) in places.zip(plane.as_bytes().row(y).as_chunks::<N>().0) {
-            *to = *number;
-            if cfg!(target_endian = "big") {
-                to.reverse();
-            }
-        }
     }
 }

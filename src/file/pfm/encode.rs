@@ -3,8 +3,8 @@
 use crate::error::{Help, Result};
 use crate::file::encoder::{Encoder, Output, cannot_hold, left_out, put_bytes};
 use crate::file::reversed::ReversedRows;
-use crate::frame::{Content, Facts, FileFormat, PixelFormat, SamplesRef};
-use crate::pixel::{Depth, Layout, Meaning, Transfer};
+use crate::frame::{Content, Facts, FileFormat, PixelFormat};
+use crate::pixel::{Depth, Layout, Meaning, NumberKind, NumbersRef, Transfer};
 
 /// An encoder of float maps: given rows, gives bytes once all have come.
 pub(in crate::file) struct PfmEncoder {
@@ -16,12 +16,14 @@ impl PfmEncoder {
     /// Starts a file with its header.
     pub(in crate::file) fn new(facts: &Facts, out: &mut dyn Output) -> Result<PfmEncoder> {
         let refuse = |what: &str, help: &'static [Help]| Err(cannot_hold(FileFormat::Pfm, what, help));
-        let kind = match facts.pixel_format {
+        let kind = match &facts.pixel_format {
             PixelFormat::Pixels { depth: Depth::F32, layout: Layout::Gray } => "Pf",
             PixelFormat::Pixels { depth: Depth::F32, layout: Layout::Rgb } => "PF",
             PixelFormat::Pixels { layout: Layout::Cmyk, .. } => return refuse("cmyk", &[Help::Color]),
             PixelFormat::Pixels { layout, .. } if layout.has_alpha() => return refuse("alpha", &[Help::Flatten]),
             PixelFormat::Pixels { .. } => return refuse("integers", &[Help::Depth(&[Depth::F32])]),
+            // One plane of floats is what a gray float map holds.
+            PixelFormat::Planes { number: NumberKind::F32, names } if names.len() == 1 => "Pf",
             PixelFormat::Planes { .. } => return refuse("planes", &[Help::PixelsOfDepth(&[Depth::F32])]),
         };
         if !facts.metadata.orientation.is_upright() {
@@ -51,10 +53,11 @@ impl PfmEncoder {
 
 impl Encoder for PfmEncoder {
     fn put(&mut self, rows: &Content, out: &mut dyn Output) -> Result<()> {
-        let rows = rows.pixels()?;
+        let views = rows.views();
+        let Some(only) = views.first() else { return Ok(()) };
         self.rows.put(rows.size().height, out, |y, to| {
             // `new` has let only floats through.
-            if let SamplesRef::F32(row) = rows.row(y) {
+            if let NumbersRef::F32(row) = only.row(y) {
                 to.as_chunks_mut::<4>().0.iter_mut().zip(row).for_each(|(to, v)| *to = v.to_le_bytes());
             }
             Ok(())

@@ -8,10 +8,12 @@ use crate::file::decoder::{Decoder, RowsOut, Slot, Start, Stop};
 use crate::file::stored::StoredRows;
 use crate::frame::{Facts, FileFormat, Metadata, RowOrder};
 use crate::memory::Charge;
-use crate::pixel::codes;
+use crate::pixel::{Meaning, codes};
 
 /// Longer headers are refused: comments are all that could make one so long.
 const HEADER_BYTES: usize = 32 << 10;
+/// What a plane takes beside its numbers.
+const PLANE_BYTES: usize = 256;
 /// Further pictures are not counted.
 const PAGES_COUNTED: u32 = 200;
 
@@ -101,7 +103,8 @@ impl PnmDecoder {
         self.part.clear();
         self.take(input, length.saturating_sub(before));
         self.start.limits.check_size(header.size)?;
-        let row = header.row_samples().saturating_mul(4) as u64;
+        let row =
+            header.row_samples().saturating_mul(4).saturating_add(header.channels.saturating_mul(PLANE_BYTES)) as u64;
         self.charge = self.start.limits.charge("a row of pixels", row)?;
         Ok(Some(header))
     }
@@ -116,15 +119,20 @@ impl PnmDecoder {
         let mut metadata = Metadata::default();
         let depth = header.depth();
         let full = depth.max_code() == Some(header.top);
-        if !full {
-            metadata.max_codes = Some(vec![u32::from(header.top); header.layout.channels()]);
+        if header.layout.is_none() {
+            // Of channels without a name nobody knows what they mean.
+            let range = (!full).then_some((0.0, f64::from(header.top)));
+            metadata.meaning = Meaning::Values { unit: None, range };
+        } else if !full {
+            metadata.max_codes = Some(vec![u32::from(header.top); header.channels]);
         }
         let mut facts = Facts::new(header.size, header.form(), metadata);
         facts.format = Some(self.format);
         facts.stored = Some(header.describe());
         facts.pages = self.page;
         self.facts = Some(facts);
-        let samples = if full { Vec::new() } else { codes::samples_of_codes(header.top, depth) };
+        let scaled = !full && header.layout.is_some();
+        let samples = if scaled { codes::samples_of_codes(header.top, depth) } else { Vec::new() };
         let rows = match header.plain {
             true => Rows::Plain(Plain::new(&header)),
             false => {
@@ -221,6 +229,7 @@ impl Decoder for PnmDecoder {
                 }
                 rows.feed(rest, out, &mut |row, slot| match slot {
                     Slot::Row(to) => scale.store(header, row, to),
+                    Slot::Planes(planes, y) => scale.store_planes(row, planes, y),
                     _ => Ok(()),
                 })
             }

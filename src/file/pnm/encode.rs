@@ -2,8 +2,9 @@
 
 use crate::error::{Help, Result};
 use crate::file::encoder::{Encoder, Output, cannot_hold, left_out, put_bytes};
+use crate::file::interleaved::together;
 use crate::frame::{Content, Facts, FileFormat, PixelFormat, SamplesRef};
-use crate::pixel::{Depth, Layout, codes};
+use crate::pixel::{Depth, Layout, NumberKind, codes};
 
 /// An encoder of portable maps: given rows, gives bytes.
 pub(in crate::file) struct PnmEncoder {
@@ -25,8 +26,15 @@ impl PnmEncoder {
         facts: &Facts,
         out: &mut dyn Output,
     ) -> Result<PnmEncoder> {
-        let PixelFormat::Pixels { depth, layout } = facts.pixel_format else {
-            return Err(cannot_hold(format, "planes", &[Help::PixelsOfDepth(&[Depth::U16, Depth::U8])]));
+        let (depth, layout) = match &facts.pixel_format {
+            PixelFormat::Pixels { depth, layout } => (*depth, *layout),
+            PixelFormat::Planes { number, names } if format == FileFormat::Pam => {
+                return PnmEncoder::of_planes(facts, (*number, names), out);
+            }
+            PixelFormat::Planes { .. } => {
+                let help = &[Help::Extension("pam"), Help::PixelsOfDepth(&[Depth::U16, Depth::U8])];
+                return Err(cannot_hold(format, "planes", help));
+            }
         };
         let Some(full) = depth.max_code() else {
             return Err(cannot_hold(format, "f32 samples", &[Help::Depth(&[Depth::U16, Depth::U8])]));
@@ -82,6 +90,36 @@ impl PnmEncoder {
     }
 }
 
+impl PnmEncoder {
+    /// Starts a file of planes of `u8` or `u16`, whose tuple type says no more than that.
+    fn of_planes(facts: &Facts, (number, names): (NumberKind, &[String]), out: &mut dyn Output) -> Result<PnmEncoder> {
+        let (format, size) = (FileFormat::Pam, facts.size);
+        let (depth, top) = match number {
+            NumberKind::U8 => (Depth::U8, 255),
+            NumberKind::U16 => (Depth::U16, 65_535),
+            other => {
+                let help = &[Help::Extension("tif"), Help::PixelsOfDepth(&[Depth::U16, Depth::U8])];
+                return Err(cannot_hold(format, &format!("planes of {other}"), help));
+            }
+        };
+        let head = format!(
+            "P7\nWIDTH {}\nHEIGHT {}\nDEPTH {}\nMAXVAL {top}\nTUPLTYPE {PLANES}\nENDHDR\n",
+            size.width,
+            size.height,
+            names.len()
+        );
+        put_bytes(out, head.as_bytes())?;
+        let mut remarks = left_out(&facts.metadata, true);
+        if names.iter().enumerate().any(|(i, name)| *name != i.to_string()) {
+            remarks.push("the planes' names are not kept: a map tells them apart by their place".to_string());
+        }
+        Ok(PnmEncoder { format, depth, codes: Vec::new(), row: Vec::new(), remarks, bits: false })
+    }
+}
+
+/// The tuple type of planes: none of those that a picture has.
+const PLANES: &str = "PLANES";
+
 fn check_layout(format: FileFormat, extension: Option<&str>, layout: Layout) -> Result<()> {
     if format == FileFormat::Pam {
         return Ok(());
@@ -131,6 +169,17 @@ fn put_bits(samples: SamplesRef<'_>, row: &mut Vec<u8>) {
 
 impl Encoder for PnmEncoder {
     fn put(&mut self, rows: &Content, out: &mut dyn Output) -> Result<()> {
+        if let Content::Planes(planes) = rows {
+            let views = planes.views();
+            for y in 0..planes.size().height {
+                match self.depth {
+                    Depth::U8 => together::<1>(&views, y, false, &mut self.row),
+                    _ => together::<2>(&views, y, cfg!(target_endian = "little"), &mut self.row),
+                }
+                put_bytes(out, &self.row)?;
+            }
+            return Ok(());
+        }
         let rows = rows.pixels()?;
         for y in 0..rows.size().height {
             let code = |sample: u16| self.codes.get(usize::from(sample)).copied().unwrap_or(sample);

@@ -3,13 +3,15 @@
 use crate::error::{Error, Result};
 use crate::file::words::shown;
 use crate::frame::{PixelFormat, Size};
-use crate::pixel::{Depth, Layout};
+use crate::pixel::{Depth, Layout, NumberKind};
 
 /// What a header says.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 pub(super) struct Header {
     pub(super) size: Size,
-    pub(super) layout: Layout,
+    /// That of a picture; `None` of channels that a PAM has no known type for, which are planes.
+    pub(super) layout: Option<Layout>,
+    pub(super) channels: usize,
     /// The maximum value, 1 to 65,535.
     pub(super) top: u16,
     /// Whether the samples are written as decimal numbers.
@@ -25,7 +27,13 @@ impl Header {
     }
 
     pub(super) fn form(&self) -> PixelFormat {
-        PixelFormat::Pixels { depth: self.depth(), layout: self.layout }
+        match (self.layout, self.depth()) {
+            (Some(layout), depth) => PixelFormat::Pixels { depth, layout },
+            (None, depth) => {
+                let number = if depth == Depth::U8 { NumberKind::U8 } else { NumberKind::U16 };
+                PixelFormat::Planes { number, names: (0..self.channels).map(|i| i.to_string()).collect() }
+            }
+        }
     }
 
     pub(super) fn describe(&self) -> String {
@@ -33,12 +41,13 @@ impl Header {
             return format!("bilevel, {}", if self.plain { "plain digits" } else { "raw bits" });
         }
         let kind = if self.plain { "plain numbers" } else { "raw" };
-        format!("{}, maximum value {}, {kind}", self.layout, self.top)
+        let what = self.layout.map_or_else(|| format!("{} channels", self.channels), |layout| layout.to_string());
+        format!("{what}, maximum value {}, {kind}", self.top)
     }
 
     /// Samples a row.
     pub(super) fn row_samples(&self) -> usize {
-        (self.size.width as usize).saturating_mul(self.layout.channels())
+        (self.size.width as usize).saturating_mul(self.channels)
     }
 
     /// Bytes a row, where samples are raw.
@@ -89,7 +98,8 @@ fn parse_map(kind: u8, bytes: &[u8]) -> Result<Option<(Header, usize)>> {
     let top = check_top(top)?;
     // Just one white-space character stands between the header and the samples; next_word has seen it.
     let length = words.at.saturating_add(1);
-    Ok(Some((Header { size: Size::new(width, height), layout, top, plain, arbitrary: false, bits }, length)))
+    let (size, channels) = (Size::new(width, height), layout.channels());
+    Ok(Some((Header { size, layout: Some(layout), channels, top, plain, arbitrary: false, bits }, length)))
 }
 
 fn check_top(top: u32) -> Result<u16> {
@@ -168,12 +178,10 @@ fn parse_arbitrary(bytes: &[u8]) -> Result<Option<(Header, usize)>> {
                 let (Some(width), Some(height), Some(depth), Some(top)) = (width, height, depth, top) else {
                     return Err(Error::malformed("the header lacks one of WIDTH, HEIGHT, DEPTH, MAXVAL"));
                 };
-                let layout = layout_of(&kind, depth)?;
-                let size = Size::new(width, height);
-                return Ok(Some((
-                    Header { size, layout, top: check_top(top)?, plain: false, arbitrary: true, bits: false },
-                    at,
-                )));
+                let (layout, size, top) = (layout_of(&kind, depth)?, Size::new(width, height), check_top(top)?);
+                let channels = depth as usize;
+                let header = Header { size, layout, channels, top, plain: false, arbitrary: true, bits: false };
+                return Ok(Some((header, at)));
             }
             [b'#', ..] => {}
             other => {
@@ -185,22 +193,24 @@ fn parse_arbitrary(bytes: &[u8]) -> Result<Option<(Header, usize)>> {
     Ok(None)
 }
 
-fn layout_of(kind: &str, depth: u32) -> Result<Layout> {
+/// The most channels of a PAM: names of planes and rows of each take memory whatever the width is.
+const MOST_CHANNELS: u32 = 4096;
+
+/// The layout of a tuple type; of one that is not known, or where there is none and no gray or rgb, `None`.
+fn layout_of(kind: &str, depth: u32) -> Result<Option<Layout>> {
     let layout = match kind {
         "GRAYSCALE" | "BLACKANDWHITE" => Layout::Gray,
         "GRAYSCALE_ALPHA" | "BLACKANDWHITE_ALPHA" => Layout::GrayAlpha,
         "RGB" => Layout::Rgb,
         "RGB_ALPHA" => Layout::Rgba,
         "CMYK" => Layout::Cmyk,
-        "" => match depth {
-            1 => Layout::Gray,
-            3 => Layout::Rgb,
-            _ => return Err(Error::not_supported(format!("a PAM of {depth} channels without a tuple type"))),
-        },
-        other => {
-            let shown = shown(other, 24);
-            return Err(Error::not_supported(format!("a PAM of tuple type {shown}")));
+        "" if depth == 1 => Layout::Gray,
+        "" if depth == 3 => Layout::Rgb,
+        _ if depth == 0 => return Err(Error::malformed("a PAM without channels")),
+        _ if depth > MOST_CHANNELS => {
+            return Err(Error::not_supported(format!("a PAM of {depth} channels; at most {MOST_CHANNELS} are read")));
         }
+        _ => return Ok(None),
     };
     if layout.channels() as u32 != depth {
         return Err(Error::malformed(format!(
@@ -208,7 +218,7 @@ fn layout_of(kind: &str, depth: u32) -> Result<Layout> {
             layout.channels()
         )));
     }
-    Ok(layout)
+    Ok(Some(layout))
 }
 
 #[cfg(test)]
@@ -219,7 +229,7 @@ mod tests {
     fn headers_may_hold_comments_and_any_white_space() {
         let bytes = b"P5 # gray\n# second\n 3\t2\r\n1000\n....";
         let (header, length) = Header::parse(bytes).unwrap().unwrap();
-        assert_eq!((header.size, header.layout, header.top), (Size::new(3, 2), Layout::Gray, 1000));
+        assert_eq!((header.size, header.layout, header.top), (Size::new(3, 2), Some(Layout::Gray), 1000));
         assert_eq!(&bytes[length..], b"....");
         for end in 0..length {
             assert_eq!(Header::parse(&bytes[..end]).unwrap(), None, "cut at {end}");
@@ -230,7 +240,7 @@ mod tests {
     fn arbitrary_maps_name_their_tuple_type() {
         let bytes = b"P7\nWIDTH 3\n# note\nHEIGHT 2\nDEPTH 4\nMAXVAL 255\nTUPLTYPE RGB_ALPHA\nENDHDR\nxx";
         let (header, length) = Header::parse(bytes).unwrap().unwrap();
-        assert_eq!((header.size, header.layout, &bytes[length..]), (Size::new(3, 2), Layout::Rgba, &b"xx"[..]));
+        assert_eq!((header.size, header.layout, &bytes[length..]), (Size::new(3, 2), Some(Layout::Rgba), &b"xx"[..]));
         let wrong = b"P7\nWIDTH 3\nHEIGHT 2\nDEPTH 3\nMAXVAL 255\nTUPLTYPE RGB_ALPHA\nENDHDR\n";
         assert!(Header::parse(wrong).unwrap_err().to_string().contains("DEPTH says 3"));
     }

@@ -2,7 +2,8 @@
 
 use super::header::Header;
 use crate::error::{Error, Result};
-use crate::frame::SamplesMut;
+use crate::file::interleaved::apart;
+use crate::frame::{AnyPlanes, SamplesMut};
 
 /// From codes to samples.
 pub(super) struct Scale {
@@ -39,6 +40,24 @@ impl Scale {
             // A header never names floats.
             (SamplesMut::F32(_), _) => {}
         }
+        Ok(())
+    }
+
+    /// A row of the file as numbers of planes, as they are.
+    pub(super) fn store_planes(&self, row: &[u8], planes: &mut AnyPlanes, y: u32) -> Result<()> {
+        let mut views = planes.views_mut();
+        if self.top < 256 {
+            if let Some(code) = row.iter().find(|code| u16::from(**code) > self.top) {
+                return Err(self.above(u32::from(*code)));
+            }
+            apart::<1>(row, &mut views, y, false);
+            return Ok(());
+        }
+        let codes = row.as_chunks::<2>().0.iter().map(|code| u16::from_be_bytes(*code));
+        if let Some(code) = codes.into_iter().find(|code| *code > self.top) {
+            return Err(self.above(u32::from(code)));
+        }
+        apart::<2>(row, &mut views, y, cfg!(target_endian = "little"));
         Ok(())
     }
 

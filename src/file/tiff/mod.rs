@@ -11,6 +11,7 @@ mod band;
 mod chunk;
 mod codecs;
 mod color;
+mod curve;
 mod decode;
 mod directory;
 mod encode;

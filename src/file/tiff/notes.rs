@@ -1,6 +1,7 @@
 //! What a directory says beside the pixels: orientation, resolution, profile, EXIF, XMP, texts, the time; and what numbers mean, in a
 //! tag of our own.
 
+use super::curve::{self, Curve};
 use super::directory::Values;
 use super::subtree;
 use super::tags;
@@ -53,6 +54,11 @@ pub(super) fn read(v: &mut Values<'_>, m: &mut Metadata, remarks: &mut Vec<Strin
     }
     m.changed = soft.of(v.text(tags::DATE_TIME)).and_then(|text| time(&text));
     primaries(v, m, &mut soft);
+    match soft.of(curve::read(v)) {
+        Some(Curve::Named(transfer)) => m.transfer = transfer,
+        Some(Curve::LeftOut(why)) => soft.say(format!("TransferFunction is left out: {why}")),
+        None => {}
+    }
     if let Some(exif) = soft.of(subtree::block(v)) {
         // The directory itself stands above what cameras say in the block.
         if m.icc.is_none()

@@ -22,6 +22,7 @@ pub(super) const PLANAR: u16 = 284;
 pub(super) const PAGE_NAME: u16 = 285;
 pub(super) const T4_OPTIONS: u16 = 292;
 pub(super) const RESOLUTION_UNIT: u16 = 296;
+pub(super) const TRANSFER_FUNCTION: u16 = 301;
 pub(super) const SOFTWARE: u16 = 305;
 pub(super) const DATE_TIME: u16 = 306;
 pub(super) const ARTIST: u16 = 315;
