@@ -126,9 +126,11 @@ impl<const C: usize> Wide for Words<'_, '_, '_, C> {
     fn work<L: Lanes>(self, lanes: L) -> usize {
         let Words { across: AcrossWords { lines, beside, .. }, rows, shift, outs } = self;
         let (fours, _) = lines.starts.as_chunks::<4>();
-        let weights = lines.weights.chunks_exact(4 * lines.each);
+        let each = 4 * lines.each;
         let mut laid = 0;
-        for (four, (starts, weights)) in fours.iter().zip(weights).enumerate() {
+        // By indices, as iterators side by side are calls where the linker does not inline them.
+        for four in 0..fours.len() {
+            let (starts, weights) = (&fours[four], &lines.weights[four * each..][..each]);
             if let Some(next) = lines.missing(starts, laid) {
                 let at = laid * lines.pixels * C;
                 lanes.lay_words::<C>(from_on(rows, at), &mut beside[laid..next]);
@@ -141,16 +143,25 @@ impl<const C: usize> Wide for Words<'_, '_, '_, C> {
                 4 => lanes.across_words::<C, 4>(beside, starts, weights, shift),
                 _ => lanes.across_words::<C, 0>(beside, starts, weights, shift),
             };
-            for (out, words) in outs.iter_mut().zip(&words) {
-                out[four * 4 * C..][..4 * C].copy_from_slice(&words[..4 * C]);
-            }
+            put_four::<i16, C>(&words, outs, four);
         }
         fours.len() * 4
     }
 }
 
+/// Four pixels of each row to where they belong; there may be fewer outputs than rows.
+#[inline(always)]
+fn put_four<T: Copy, const C: usize>(from: &[[T; 16]; ROWS], outs: &mut [&mut [T]], four: usize) {
+    for row in 0..outs.len().min(ROWS) {
+        let to = &mut outs[row][four * 4 * C..][..4 * C];
+        for i in 0..4 * C {
+            to[i] = from[row][i];
+        }
+    }
+}
+
 /// Rows from a number on.
-#[inline]
+#[inline(always)]
 fn from_on<T>([a, b, c, d]: [&[T]; ROWS], at: usize) -> [&[T]; ROWS] {
     [&a[at..], &b[at..], &c[at..], &d[at..]]
 }
@@ -216,18 +227,18 @@ impl<const C: usize> Wide for Floats<'_, '_, '_, '_, C> {
     fn work<L: Lanes>(self, lanes: L) -> usize {
         let Floats { across: AcrossFloats { lines, beside, .. }, rows, outs } = self;
         let (fours, _) = lines.starts.as_chunks::<4>();
-        let weights = lines.weights.chunks_exact(4 * lines.each);
+        let each = 4 * lines.each;
         let mut laid = 0;
-        for (four, (starts, weights)) in fours.iter().zip(weights).enumerate() {
+        // By indices, as iterators side by side are calls where the linker does not inline them.
+        for four in 0..fours.len() {
+            let (starts, weights) = (&fours[four], &lines.weights[four * each..][..each]);
             if let Some(next) = lines.missing(starts, laid) {
                 let at = laid * lines.pixels * C;
                 lanes.lay_floats(from_on(rows, at), lines.pixels * C, &mut beside[laid..next]);
                 laid = next;
             }
             let floats = lanes.across_floats::<C>(beside, starts, weights);
-            for (out, floats) in outs.iter_mut().zip(&floats) {
-                out[four * 4 * C..][..4 * C].copy_from_slice(&floats[..4 * C]);
-            }
+            put_four::<f32, C>(&floats, outs, four);
         }
         fours.len() * 4
     }

@@ -95,8 +95,10 @@ impl<From: Paired<To>, To> Wide for Pairs<'_, '_, '_, From, To> {
         let Pairs { rows, weights, shift, outs } = self;
         let block = 2 * L::WORDS;
         let done = outs.first().map_or(0, |out| out.len()) / block * block;
-        for (group, outs) in outs.chunks_mut(L::TOGETHER).enumerate() {
-            let first = group * L::TOGETHER;
+        let (mut first, mut rest) = (0, outs);
+        while !rest.is_empty() {
+            let (outs, others) = rest.split_at_mut(L::TOGETHER.min(rest.len()));
+            rest = others;
             match outs {
                 [a] => pairs(lanes, rows, weights, shift, first, [a]),
                 [a, b] => pairs(lanes, rows, weights, shift, first, [a, b]),
@@ -111,6 +113,7 @@ impl<From: Paired<To>, To> Wide for Pairs<'_, '_, '_, From, To> {
                     }
                 }
             }
+            first += L::TOGETHER;
         }
         done
     }

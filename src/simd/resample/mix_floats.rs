@@ -137,8 +137,10 @@ impl<T: FloatRow> Floats<'_, '_, '_, T> {
         let Floats { rows, weights, alpha, outs } = self;
         let block = 4 * L::FLOATS;
         let done = outs.first().map_or(0, |out| out.len()) / block * block;
-        for (group, outs) in outs.chunks_mut(L::TOGETHER).enumerate() {
-            let first = group * L::TOGETHER;
+        let (mut first, mut rest) = (0, outs);
+        while !rest.is_empty() {
+            let (outs, others) = rest.split_at_mut(L::TOGETHER.min(rest.len()));
+            rest = others;
             match outs {
                 [a] => floats::<L, T, ALPHA, 1>(lanes, rows, weights, alpha, first, [a]),
                 [a, b] => floats::<L, T, ALPHA, 2>(lanes, rows, weights, alpha, first, [a, b]),
@@ -155,6 +157,7 @@ impl<T: FloatRow> Floats<'_, '_, '_, T> {
                     }
                 }
             }
+            first += L::TOGETHER;
         }
         done
     }

@@ -159,26 +159,25 @@ impl WordsWork<'_, '_> {
         let pairs = if N == 0 { spread.pairs } else { N };
         let step = 2 * spread.taps.channels;
         let half = lanes.splat(1 << (shift - 1));
-        let places = spread.blocks.places.chunks_exact(2 * L::FLOATS);
-        let weights = spread.blocks.weights.chunks_exact(2 * L::FLOATS * pairs);
-        let bases = spread.blocks.bases.as_chunks::<2>().0;
-        let mut done = 0;
-        for (((to, places), weights), bases) in out.chunks_exact_mut(2 * L::FLOATS).zip(places).zip(weights).zip(bases)
-        {
+        let (all, each) = (&spread.blocks, 2 * L::FLOATS);
+        let bases = all.bases.as_chunks::<2>().0;
+        let blocks = (out.len() / each).min(all.places.len() / each).min(bases.len());
+        // By indices, as iterators side by side are calls where the linker does not inline them.
+        for block in 0..blocks {
+            let weights = &all.weights[block * each * pairs..][..each * pairs];
             let mut sums = [half; 2];
-            for (side, (sum, &base)) in sums.iter_mut().zip(bases).enumerate() {
-                let places = lanes.load(places, side * L::FLOATS);
+            for side in 0..2 {
+                let places = lanes.load(&all.places, block * each + side * L::FLOATS);
                 for pair in 0..pairs {
-                    let values = lanes.pick(row, base + pair * step, places);
+                    let values = lanes.pick(row, bases[block][side] + pair * step, places);
                     let weights = lanes.load(weights, (side * pairs + pair) * L::FLOATS);
-                    *sum = lanes.add(*sum, lanes.multiply_pairs(values, weights));
+                    sums[side] = lanes.add(sums[side], lanes.multiply_pairs(values, weights));
                 }
-                *sum = lanes.shift(*sum, shift);
+                sums[side] = lanes.shift(sums[side], shift);
             }
-            lanes.put_sums(sums, to, 0);
-            done += 2 * L::FLOATS;
+            lanes.put_sums(sums, out, block * each);
         }
-        done
+        blocks * each
     }
 }
 
@@ -232,22 +231,19 @@ impl FloatsWork<'_, '_> {
     fn of_taps<L: Lanes, const N: usize>(self, lanes: L) -> usize {
         let FloatsWork { spread, row, out } = self;
         let (taps, channels) = (if N == 0 { spread.taps.taps } else { N }, spread.taps.channels);
-        let places = spread.blocks.places.chunks_exact(L::FLOATS);
-        let weights = spread.blocks.weights.chunks_exact(L::FLOATS * taps);
-        let mut done = 0;
-        for (((to, places), weights), &base) in
-            out.chunks_exact_mut(L::FLOATS).zip(places).zip(weights).zip(&spread.blocks.bases)
-        {
-            let places = lanes.load(places, 0);
+        let (all, each) = (&spread.blocks, L::FLOATS);
+        let blocks = (out.len() / each).min(all.places.len() / each).min(all.bases.len());
+        for block in 0..blocks {
+            let weights = &all.weights[block * each * taps..][..each * taps];
+            let places = lanes.load(&all.places, block * each);
             let mut sum = lanes.zero();
-            for (tap, weights) in weights.chunks_exact(L::FLOATS).take(taps).enumerate() {
-                let values = lanes.pick_floats(row, base + tap * channels, places);
-                sum = lanes.add_floats(sum, lanes.multiply(values, lanes.load_floats(weights, 0)));
+            for tap in 0..taps {
+                let values = lanes.pick_floats(row, all.bases[block] + tap * channels, places);
+                sum = lanes.add_floats(sum, lanes.multiply(values, lanes.load_floats(weights, tap * each)));
             }
-            lanes.put_floats(sum, to, 0);
-            done += L::FLOATS;
+            lanes.put_floats(sum, out, block * each);
         }
-        done
+        blocks * each
     }
 }
 

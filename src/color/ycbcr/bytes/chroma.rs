@@ -1,24 +1,28 @@
 //! Fewer colour differences than lumas, as whole sums: means of pixels on the way there, straight lines between codes on the way back.
 
 use super::Rows;
+use crate::simd::Level;
 
 /// Means of chroma places as sums: of two neighbours across, or, sited left, of one, twice the next and one around the luma it lies on; of
 /// two rows, which may be the same. Gives how many numbers a sum has.
-pub(super) fn halved([first, second]: [&Rows<u8>; 2], left: bool, to: &mut Rows<u16>) -> u16 {
+pub(super) fn halved(level: Level, [first, second]: [&Rows<u8>; 2], left: bool, to: &mut Rows<u16>) -> u16 {
     for (lane, to) in to.lanes.iter_mut().enumerate() {
         let (a, b) = (&first.lanes[lane][..first.width], &second.lanes[lane][..first.width]);
-        if left { around(a, b, to) } else { pairs(a, b, to) }
+        level.run(|| if left { around(a, b, to) } else { pairs(a, b, to) });
     }
     if left { 8 } else { 4 }
 }
 
-/// Sums of two neighbours of two rows; beyond an odd width its last pixel again.
+/// Sums of two neighbours of two rows, both of which one number of 16 bits holds; beyond an odd width its last pixel again.
+#[inline(always)]
 fn pairs(a: &[u8], b: &[u8], to: &mut [u16]) {
     let sum = |i: usize| u16::from(a[i]) + u16::from(b[i]);
     let ((a, odd), (b, _)) = (a.as_chunks::<2>(), b.as_chunks::<2>());
     let (whole, last) = to.split_at_mut(a.len());
+    let b = &b[..whole.len()];
     for i in 0..whole.len() {
-        whole[i] = u16::from(a[i][0]) + u16::from(a[i][1]) + u16::from(b[i][0]) + u16::from(b[i][1]);
+        let (a, b) = (u16::from_le_bytes(a[i]), u16::from_le_bytes(b[i]));
+        whole[i] = (a & 0xff) + (a >> 8) + (b & 0xff) + (b >> 8);
     }
     if let ([_], Some(to)) = (odd, last.first_mut()) {
         *to = 2 * sum(2 * a.len());
@@ -26,16 +30,22 @@ fn pairs(a: &[u8], b: &[u8], to: &mut [u16]) {
 }
 
 /// Sums of a pixel at an even place, twice, and its neighbours, of two rows; the outermost are repeated.
+#[inline(always)]
 fn around(a: &[u8], b: &[u8], to: &mut [u16]) {
     let last = a.len().saturating_sub(1);
     let sum = |i: usize| u16::from(a[i.min(last)]) + u16::from(b[i.min(last)]);
     let count = a.len().div_ceil(2);
     let ((evens, _), (others, _)) = (a.as_chunks::<2>(), b.as_chunks::<2>());
     let to = &mut to[..count];
-    for i in 1..evens.len() {
-        let odds =
-            u16::from(evens[i - 1][1]) + u16::from(evens[i][1]) + u16::from(others[i - 1][1]) + u16::from(others[i][1]);
-        to[i] = odds + 2 * (u16::from(evens[i][0]) + u16::from(others[i][0]));
+    // Between the outermost.
+    let inner = evens.len().saturating_sub(1);
+    let (before, evens) = (&evens[..inner], &evens[evens.len() - inner..]);
+    let (under, others) = (&others[..inner], &others[others.len() - inner..]);
+    let middle = &mut to[count.min(1)..][..inner];
+    for i in 0..inner {
+        let (a, b) = (u16::from_le_bytes(evens[i]), u16::from_le_bytes(others[i]));
+        let left = (u16::from_le_bytes(before[i]) >> 8) + (u16::from_le_bytes(under[i]) >> 8);
+        middle[i] = left + 2 * ((a & 0xff) + (b & 0xff)) + (a >> 8) + (b >> 8);
     }
     for i in [0, count.saturating_sub(1)] {
         if let Some(to) = to.get_mut(i) {
@@ -63,12 +73,16 @@ impl Doubled {
     }
 
     /// Goes to a row between two rows of few: of each plane the nearer one and the other.
-    pub(super) fn go_to(&mut self, planes: [[&[u8]; 2]; 2], left: bool) {
+    pub(super) fn go_to(&mut self, level: Level, planes: [[&[u8]; 2]; 2], left: bool) {
         for ([near, far], to) in planes.into_iter().zip(&mut self.lanes) {
-            for i in 0..self.few.len() {
-                self.few[i] = 3 * u16::from(near[i]) + u16::from(far[i]);
-            }
-            doubled(&self.few, left, to);
+            let few = self.few.as_mut_slice();
+            level.run(|| {
+                let (near, far) = (&near[..few.len()], &far[..few.len()]);
+                for i in 0..few.len() {
+                    few[i] = 3 * u16::from(near[i]) + u16::from(far[i]);
+                }
+                doubled(few, left, to);
+            });
         }
     }
 
@@ -79,6 +93,7 @@ impl Doubled {
 }
 
 /// Numbers between which twice as many lie, in a straight line: sums of two (sited left) or four of them.
+#[inline(always)]
 fn doubled(from: &[u16], left: bool, to: &mut [u16]) {
     let last = from.len().saturating_sub(1);
     let (pairs, odd) = to.as_chunks_mut::<2>();
@@ -87,8 +102,13 @@ fn doubled(from: &[u16], left: bool, to: &mut [u16]) {
         false => [3 * near + before, 3 * near + behind],
     };
     // All but the outermost have neighbours on both sides.
-    for i in 1..last.min(pairs.len()) {
-        pairs[i] = pair(from[i - 1], from[i], from[i + 1]);
+    let inner = from.len().saturating_sub(2).min(pairs.len().saturating_sub(1));
+    if inner > 0 {
+        let (before, near, behind) = (&from[..inner], &from[1..][..inner], &from[2..][..inner]);
+        let middle = &mut pairs[1..][..inner];
+        for i in 0..inner {
+            middle[i] = pair(before[i], near[i], behind[i]);
+        }
     }
     for i in [0, last] {
         if let (Some(to), Some(near)) = (pairs.get_mut(i), from.get(i)) {

@@ -77,7 +77,7 @@ pub(super) fn fill(
             sums::codes(level, &[luma], (&lower, 1), [y.row_mut(at + 1)]);
             &lower
         });
-        let numbers = halved([&upper, second.unwrap_or(&upper)], left, &mut mean);
+        let numbers = halved(level, [&upper, second.unwrap_or(&upper)], left, &mut mean);
         sums::codes(level, &[blue, red], (&mean, numbers), [cb, cr]);
     }
 }
@@ -98,7 +98,7 @@ pub(super) fn back(
             continue;
         }
         let (near, far) = super::frame::rows_around(row, down, cb.height());
-        rows.go_to([[cb.row(near), cb.row(far)], [cr.row(near), cr.row(far)]], left);
+        rows.go_to(level, [[cb.row(near), cb.row(far)], [cr.row(near), cr.row(far)]], left);
         sums::to_rgb(level, back, y.row(row), (rows.lanes(), Doubled::numbers(left)), to);
     }
 }

@@ -62,7 +62,9 @@ pub(super) fn eight_words(row: &[i16], starts: &[u32; 16], output: usize) -> __m
 #[inline]
 pub(super) fn four_taps(row: &[i16], starts: &[[u32; 16]], weights: &[[i16; 64]], shift: u32, out: &mut [[i16; 16]]) {
     let (half, by) = (_mm256_set1_epi32(1 << (shift - 1)), _mm_cvtsi32_si128(shift as i32));
-    for ((to, starts), weights) in out.iter_mut().zip(starts).zip(weights) {
+    // By indices, here and below: iterators side by side are calls where the linker does not inline them.
+    for i in 0..out.len().min(starts.len()).min(weights.len()) {
+        let (to, starts, weights) = (&mut out[i], &starts[i], &weights[i]);
         let sums = |side: usize| {
             let four = |a: usize, b: usize, weights: &[i16; 16]| {
                 let low = _mm256_castsi128_si256(eight_words(row, starts, 8 * side + a));
@@ -82,7 +84,8 @@ pub(super) fn four_taps(row: &[i16], starts: &[[u32; 16]], weights: &[[i16; 64]]
 #[inline]
 pub(super) fn fours(row: &[[i16; 64]], weights: &[[i16; 64]], shift: u32, out: &mut [[i16; 16]]) {
     let (half, by) = (_mm256_set1_epi32(1 << (shift - 1)), _mm_cvtsi32_si128(shift as i32));
-    for ((to, numbers), weights) in out.iter_mut().zip(row).zip(weights) {
+    for i in 0..out.len().min(row.len()).min(weights.len()) {
+        let (to, numbers, weights) = (&mut out[i], &row[i], &weights[i]);
         let sums = |at: usize| {
             let four = |at: usize| {
                 let product = _mm256_madd_epi16(read(part::<_, 16>(numbers, at)), read(part::<_, 16>(weights, at)));
@@ -102,9 +105,9 @@ pub(super) fn fours(row: &[[i16; 64]], weights: &[[i16; 64]], shift: u32, out: &
 #[target_feature(enable = "avx2,fma")]
 #[inline]
 pub(super) fn lay_floats(rows: [&[f32]; 4], step: usize, lines: &mut [Line<f32>]) {
-    for (i, line) in lines.iter_mut().enumerate() {
+    for i in 0..lines.len() {
         let four = |row: &[f32]| read_half(part::<_, 4>(row, i * step));
-        write_line(turned([four(rows[0]), four(rows[1]), four(rows[2]), four(rows[3])]), line);
+        write_line(turned([four(rows[0]), four(rows[1]), four(rows[2]), four(rows[3])]), &mut lines[i]);
     }
 }
 
@@ -112,9 +115,9 @@ pub(super) fn lay_floats(rows: [&[f32]; 4], step: usize, lines: &mut [Line<f32>]
 #[inline]
 pub(super) fn lay_words<const C: usize>(rows: [&[i16]; 4], lines: &mut [Line<i32>]) {
     let step = if C == 1 { 8 } else { 2 * C };
-    for (i, line) in lines.iter_mut().enumerate() {
+    for i in 0..lines.len() {
         let pairs = |row: &[i16]| _mm_shuffle_epi8(read_half(part::<_, 8>(row, i * step)), pixel_pairs::<C>());
-        write_line(turned([pairs(rows[0]), pairs(rows[1]), pairs(rows[2]), pairs(rows[3])]), line);
+        write_line(turned([pairs(rows[0]), pairs(rows[1]), pairs(rows[2]), pairs(rows[3])]), &mut lines[i]);
     }
 }
 
@@ -133,7 +136,8 @@ pub(super) fn across_words<const C: usize, const N: usize>(
     for x in 0..4 {
         let lines = &lines[starts[x] as usize..][..count];
         let weights = &weights[x * count * pixels..][..count * pixels];
-        for (i, line) in lines.iter().enumerate() {
+        for i in 0..count {
+            let line = &lines[i];
             let (v, w) = match C {
                 1 => {
                     let w = _mm256_castsi128_si256(read_four(part(weights, i * 4)));
@@ -157,18 +161,20 @@ fn words_of_sums<const C: usize>(mut low: [__m256i; 4], mut high: [__m256i; 4], 
     let (half, by) = (_mm256_set1_epi32(1 << (shift - 1)), _mm_cvtsi32_si128(shift as i32));
     if C == 1 {
         let mut sums = [_mm_setzero_si128(); 4];
-        for (x, sum) in sums.iter_mut().enumerate() {
+        for x in 0..4 {
             let both = _mm256_add_epi32(low[x], high[x]);
             let both = _mm_add_epi32(_mm256_castsi256_si128(both), _mm256_extracti128_si256::<1>(both));
-            *sum = _mm_sra_epi32(_mm_add_epi32(both, _mm256_castsi256_si128(half)), by);
+            sums[x] = _mm_sra_epi32(_mm_add_epi32(both, _mm256_castsi256_si128(half)), by);
         }
-        for (out, row) in out.iter_mut().zip(turned(sums)) {
-            write_half(_mm_packs_epi32(row, row), part_mut::<_, 8>(out, 0));
+        let rows = turned(sums);
+        for row in 0..4 {
+            write_half(_mm_packs_epi32(rows[row], rows[row]), part_mut::<_, 8>(&mut out[row], 0));
         }
         return out;
     }
-    for sum in low.iter_mut().chain(&mut high) {
-        *sum = _mm256_sra_epi32(_mm256_add_epi32(*sum, half), by);
+    for x in 0..4 {
+        low[x] = _mm256_sra_epi32(_mm256_add_epi32(low[x], half), by);
+        high[x] = _mm256_sra_epi32(_mm256_add_epi32(high[x], half), by);
     }
     for two in 0..2 {
         // Of each channel the words of two pixels, of four rows each; turned to four rows of two pixels.
@@ -178,8 +184,10 @@ fn words_of_sums<const C: usize>(mut low: [__m256i; 4], mut high: [__m256i; 4], 
         };
         let ([a, b], [c, d]) = (words(&low), words(&high));
         // Of each row four channels of two pixels, at last pixel by pixel.
-        for (out, row) in out.iter_mut().zip(turned([a, b, c, d])) {
-            write_half(_mm_shuffle_epi8(row, pixels_of_channels::<C>()), part_mut::<_, 8>(out, two * 2 * C));
+        let rows = turned([a, b, c, d]);
+        for row in 0..4 {
+            let words = _mm_shuffle_epi8(rows[row], pixels_of_channels::<C>());
+            write_half(words, part_mut::<_, 8>(&mut out[row], two * 2 * C));
         }
     }
     out
@@ -203,7 +211,7 @@ pub(super) fn across_floats<const C: usize>(lines: &[Line<f32>], starts: &[u32; 
     ];
     let weights = &weights[..4 * count * pixels];
     for i in 0..count {
-        for (x, (low, high)) in low.iter_mut().zip(&mut high).enumerate() {
+        for x in 0..4 {
             let (line, w) = (&lines[x][i], &weights[(x * count + i) * pixels..][..pixels]);
             let (v, w) = match C {
                 1 => {
@@ -215,11 +223,12 @@ pub(super) fn across_floats<const C: usize>(lines: &[Line<f32>], starts: &[u32; 
             };
             let first = _mm256_castsi256_ps(read(part::<_, 8>(&line.0, 0)));
             let second = _mm256_castsi256_ps(read(part::<_, 8>(&line.0, 8)));
-            *low = _mm256_add_ps(*low, _mm256_mul_ps(first, v));
-            *high = _mm256_add_ps(*high, _mm256_mul_ps(second, w));
+            low[x] = _mm256_add_ps(low[x], _mm256_mul_ps(first, v));
+            high[x] = _mm256_add_ps(high[x], _mm256_mul_ps(second, w));
         }
     }
-    for (x, (low, high)) in low.into_iter().zip(high).enumerate() {
+    for x in 0..4 {
+        let (low, high) = (low[x], high[x]);
         let both = _mm256_add_ps(low, high);
         let none = _mm_setzero_si128();
         let channels = match C {
@@ -237,8 +246,9 @@ pub(super) fn across_floats<const C: usize>(lines: &[Line<f32>], starts: &[u32; 
             }
         };
         // What fewer than four channels leave is written over by the next pixel.
-        for (out, row) in out.iter_mut().zip(turned(channels)) {
-            write_half(row, part_mut::<_, 4>(out, x * C));
+        let rows = turned(channels);
+        for row in 0..4 {
+            write_half(rows[row], part_mut::<_, 4>(&mut out[row], x * C));
         }
     }
     out
@@ -267,8 +277,8 @@ fn turned([a, b, c, d]: [__m128i; 4]) -> [__m128i; 4] {
 #[target_feature(enable = "avx2")]
 #[inline]
 fn write_line<T>(quarters: [__m128i; 4], line: &mut Line<T>) {
-    for (quarter, to) in quarters.into_iter().zip(line.0.as_chunks_mut::<4>().0) {
-        write_half(quarter, to);
+    for i in 0..4 {
+        write_half(quarters[i], part_mut::<_, 4>(&mut line.0, 4 * i));
     }
 }
 

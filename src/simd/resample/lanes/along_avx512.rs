@@ -32,7 +32,9 @@ fn floats(line: &Line<f32>) -> __m512 {
 #[inline]
 pub(super) fn four_taps(row: &[i16], starts: &[[u32; 16]], weights: &[[i16; 64]], shift: u32, out: &mut [[i16; 16]]) {
     let (half, by) = (_mm512_set1_epi32(1 << (shift - 1)), _mm_cvtsi32_si128(shift as i32));
-    for ((to, starts), weights) in out.iter_mut().zip(starts).zip(weights) {
+    // By indices, here and below: iterators side by side are calls where the linker does not inline them.
+    for i in 0..out.len().min(starts.len()).min(weights.len()) {
+        let (to, starts, weights) = (&mut out[i], &starts[i], &weights[i]);
         let eight = |first: usize, weights: &[i16; 32]| {
             let two = |a: usize| {
                 let low = _mm256_castsi128_si256(eight_words(row, starts, a));
@@ -55,7 +57,8 @@ pub(super) fn fours(row: &[[i16; 64]], weights: &[[i16; 64]], shift: u32, out: &
     let (half, by) = (_mm512_set1_epi32(1 << (shift - 1)), _mm_cvtsi32_si128(shift as i32));
     // Of two outputs of the first register and two of the second in turn.
     let order = _mm512_setr_epi32(0, 1, 4, 5, 8, 9, 12, 13, 2, 3, 6, 7, 10, 11, 14, 15);
-    for ((to, numbers), weights) in out.iter_mut().zip(row).zip(weights) {
+    for i in 0..out.len().min(row.len()).min(weights.len()) {
+        let (to, numbers, weights) = (&mut out[i], &row[i], &weights[i]);
         let eight = |at: usize| {
             let product = _mm512_madd_epi16(read(part::<_, 32>(numbers, at)), read(part::<_, 32>(weights, at)));
             _mm512_castsi512_ps(product)
@@ -75,13 +78,15 @@ pub(super) fn lay_floats(rows: [&[f32]; 4], step: usize, lines: &mut [Line<f32>]
     let apart = _mm512_setr_epi32(0, 1, 2, 3, 3, 4, 5, 6, 6, 7, 8, 9, 9, 10, 11, 12);
     let (fours, rest) = lines.as_chunks_mut::<4>();
     let done = fours.len() * 4 * step;
-    for (i, lines) in fours.iter_mut().enumerate() {
+    for i in 0..fours.len() {
         let four = |row: &[f32]| {
             let numbers = read(part::<_, 16>(row, i * 4 * step));
             if step == 3 { _mm512_permutexvar_epi32(apart, numbers) } else { numbers }
         };
         let laid = lay([four(rows[0]), four(rows[1]), four(rows[2]), four(rows[3])]);
-        lines.iter_mut().zip(laid).for_each(|(line, laid)| write(laid, &mut line.0));
+        for line in 0..4 {
+            write(laid[line], &mut fours[i][line].0);
+        }
     }
     along_avx2::lay_floats([&rows[0][done..], &rows[1][done..], &rows[2][done..], &rows[3][done..]], step, rest);
 }
@@ -92,7 +97,7 @@ pub(super) fn lay_words<const C: usize>(rows: [&[i16]; 4], lines: &mut [Line<i32
     let step = if C == 1 { 8 } else { 2 * C };
     let (fours, rest) = lines.as_chunks_mut::<4>();
     let done = fours.len() * 4 * step;
-    for (i, lines) in fours.iter_mut().enumerate() {
+    for i in 0..fours.len() {
         let four = |row: &[i16]| {
             let words = read(part::<_, 32>(row, i * 4 * step));
             match C {
@@ -102,7 +107,9 @@ pub(super) fn lay_words<const C: usize>(rows: [&[i16]; 4], lines: &mut [Line<i32
             }
         };
         let laid = lay([four(rows[0]), four(rows[1]), four(rows[2]), four(rows[3])]);
-        lines.iter_mut().zip(laid).for_each(|(line, laid)| write(laid, &mut line.0));
+        for line in 0..4 {
+            write(laid[line], &mut fours[i][line].0);
+        }
     }
     along_avx2::lay_words::<C>([&rows[0][done..], &rows[1][done..], &rows[2][done..], &rows[3][done..]], rest);
 }
@@ -118,10 +125,10 @@ pub(super) fn across_words<const C: usize, const N: usize>(
     let pixels = if C == 1 { 4 } else { 1 };
     let count = if N > 0 { N } else { weights.len() / 4 / pixels };
     let mut sums = [_mm512_setzero_si512(); 4];
-    for (x, sum) in sums.iter_mut().enumerate() {
+    for x in 0..4 {
         let lines = &lines[starts[x] as usize..][..count];
         let weights = &weights[x * count * pixels..][..count * pixels];
-        for (i, line) in lines.iter().enumerate() {
+        for i in 0..count {
             let w = match C {
                 1 => _mm512_permutexvar_epi32(
                     each(),
@@ -129,7 +136,7 @@ pub(super) fn across_words<const C: usize, const N: usize>(
                 ),
                 _ => _mm512_set1_epi32(weights[i]),
             };
-            *sum = _mm512_add_epi32(*sum, _mm512_madd_epi16(read(&line.0), w));
+            sums[x] = _mm512_add_epi32(sums[x], _mm512_madd_epi16(read(&lines[i].0), w));
         }
     }
     words_of_sums::<C>(sums, shift)
@@ -146,22 +153,22 @@ fn words_of_sums<const C: usize>(mut sums: [__m512i; 4], shift: u32) -> [[i16; 1
         let sums = _mm512_sra_epi32(_mm512_add_epi32(folded(sums), half), by);
         let mut rows = [0i16; 16];
         along_avx2::write(_mm512_cvtsepi32_epi16(_mm512_permutexvar_epi32(turn(), sums)), &mut rows);
-        out.iter_mut().zip(rows.as_chunks::<4>().0).for_each(|(out, row)| *part_mut(out, 0) = *row);
+        put_rows::<_, 4>(&rows, &mut out, 0);
         return out;
     }
-    for sum in &mut sums {
-        *sum = _mm512_sra_epi32(_mm512_add_epi32(*sum, half), by);
+    for x in 0..4 {
+        sums[x] = _mm512_sra_epi32(_mm512_add_epi32(sums[x], half), by);
     }
-    for (two, sums) in sums.as_chunks::<2>().0.iter().enumerate() {
+    for two in 0..2 {
         // In each quarter one channel: two pixels of four rows each; turned to four rows of two pixels.
-        let words = _mm512_packs_epi32(sums[0], sums[1]);
+        let words = _mm512_packs_epi32(sums[2 * two], sums[2 * two + 1]);
         let words = _mm512_shuffle_epi8(words, _mm512_broadcast_i32x4(turn_words()));
         // In each quarter one row, at last pixel by pixel.
         let words = _mm512_permutexvar_epi32(turn(), words);
         let words = _mm512_shuffle_epi8(words, _mm512_broadcast_i32x4(pixels_of_channels::<C>()));
         let mut rows = [0i16; 32];
         write(words, &mut rows);
-        out.iter_mut().zip(rows.as_chunks::<8>().0).for_each(|(out, row)| *part_mut(out, two * 2 * C) = *row);
+        put_rows::<_, 8>(&rows, &mut out, two * 2 * C);
     }
     out
 }
@@ -187,7 +194,7 @@ pub(super) fn across_floats<const C: usize>(lines: &[Line<f32>], starts: &[u32; 
     ];
     let weights = &weights[..4 * count * pixels];
     for i in 0..count {
-        for (x, sum) in sums.iter_mut().enumerate() {
+        for x in 0..4 {
             let (line, w) = (&lines[x][i], &weights[(x * count + i) * pixels..][..pixels]);
             let w = match C {
                 1 => {
@@ -196,22 +203,30 @@ pub(super) fn across_floats<const C: usize>(lines: &[Line<f32>], starts: &[u32; 
                 }
                 _ => _mm512_set1_ps(w[0]),
             };
-            *sum = _mm512_add_ps(*sum, _mm512_mul_ps(floats(line), w));
+            sums[x] = _mm512_add_ps(sums[x], _mm512_mul_ps(floats(line), w));
         }
     }
     let mut rows = [0.0f32; 16];
     if C == 1 {
         let sums = _mm512_castps_si512(folded_floats(sums));
         write(_mm512_permutexvar_epi32(turn(), sums), &mut rows);
-        out.iter_mut().zip(rows.as_chunks::<4>().0).for_each(|(out, row)| *part_mut(out, 0) = *row);
+        put_rows::<_, 4>(&rows, &mut out, 0);
         return out;
     }
-    for (x, sum) in sums.into_iter().enumerate() {
-        write(_mm512_permutexvar_epi32(turn(), _mm512_castps_si512(sum)), &mut rows);
+    for x in 0..4 {
+        write(_mm512_permutexvar_epi32(turn(), _mm512_castps_si512(sums[x])), &mut rows);
         // What three channels leave of four is written over by the next pixel.
-        out.iter_mut().zip(rows.as_chunks::<4>().0).for_each(|(out, row)| *part_mut(out, x * C) = *row);
+        put_rows::<_, 4>(&rows, &mut out, x * C);
     }
     out
+}
+
+/// `N` numbers of each of four rows, one behind the other, to a place in each.
+#[inline(always)]
+fn put_rows<T: Copy, const N: usize>(rows: &[T], out: &mut [[T; 16]; 4], at: usize) {
+    for row in 0..4 {
+        *part_mut::<_, N>(&mut out[row], at) = *part(rows, row * N);
+    }
 }
 
 /// Four numbers, or pairs of words, of each of four rows a quarter: as four lines.
