@@ -151,6 +151,7 @@ impl<const C: usize> Wide for Words<'_, '_, '_, C> {
 
 /// Four pixels of each row to where they belong; there may be fewer outputs than rows.
 #[inline(always)]
+#[allow(clippy::manual_memcpy)] // copying between slices is a call of its own, where the linker does not inline it
 fn put_four<T: Copy, const C: usize>(from: &[[T; 16]; ROWS], outs: &mut [&mut [T]], four: usize) {
     for row in 0..outs.len().min(ROWS) {
         let to = &mut outs[row][four * 4 * C..][..4 * C];
