@@ -24,10 +24,10 @@ use std::io::Cursor;
 
 const MEMORY: u64 = 1 << 20;
 
-/// The tests' own samples, and the files that the fuzz targets start from.
+/// The tests' own samples, and the whole files that the fuzz targets start from.
 fn samples() -> Vec<Sample> {
     let mut all = corpus();
-    all.extend(sample_files());
+    all.extend(sample_files("fuzz/seeds/files"));
     all
 }
 
@@ -44,16 +44,19 @@ fn taken_apart_and_put_together_it_is_the_same_picture() {
         assert_eq!((again.size(), same(&again)), (picture.size(), same(&itself)), "{name}");
         pictures += 1;
     }
-    assert!(pictures > 80, "{pictures}");
+    assert!(pictures > 60, "{pictures}");
 }
 
 #[test]
 fn with_other_pieces_it_is_an_error_or_a_picture() {
     let budget = MemoryBudget::new(MEMORY);
     let (mut good, mut bad) = (0, 0);
-    for (seed, Sample { name, bytes: whole, options, .. }) in (0u64..).zip(samples()) {
+    // Whole files often, those that the fuzz targets have come upon, mostly damaged, now and then.
+    let files = samples().into_iter().map(|sample| (sample, 250));
+    let found = sample_files("fuzz/seeds/corpus").into_iter().map(|sample| (sample, 60));
+    for (seed, (Sample { name, bytes: whole, options, .. }, rounds)) in (0u64..).zip(files.chain(found)) {
         let mut random = Rng::with_seed(seed);
-        for round in 0..250 {
+        for round in 0..rounds {
             let bytes = changed(&whole, &mut random);
             let said = format!("{name}, change {round}");
             for options in [options, options.salvage(), options.page(2)] {

@@ -45,15 +45,13 @@ pub fn corpus() -> Vec<Sample> {
     all
 }
 
-/// The files that the fuzz targets start from; the tests run where the library's manifest is.
-pub fn sample_files() -> Vec<Sample> {
+/// The files of a folder, such as those that the fuzz targets start from; the tests run where the library's manifest is.
+pub fn sample_files(folder: &str) -> Vec<Sample> {
     let mut all = Vec::new();
-    for folder in ["fuzz/seeds/files", "fuzz/seeds/corpus"] {
-        for entry in std::fs::read_dir(folder).unwrap() {
-            let path = entry.unwrap().path();
-            let name = path.file_name().unwrap().to_string_lossy();
-            all.push(sample(&name, std::fs::read(&path).unwrap(), options(), 0));
-        }
+    for entry in std::fs::read_dir(folder).unwrap() {
+        let path = entry.unwrap().path();
+        let name = path.file_name().unwrap().to_string_lossy();
+        all.push(sample(&name, std::fs::read(&path).unwrap(), options(), 0));
     }
     all.sort_by(|a, b| a.name.cmp(&b.name));
     all
