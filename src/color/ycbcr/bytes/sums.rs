@@ -6,7 +6,8 @@ use crate::color::ycbcr::rows::{Exact, ExactRgb, Sum, ToRgb};
 use crate::simd::{Level, Work};
 
 /// More than a sum is off. Weights, products and sums are each rounded to 24 bits: of luma alone, all of them below 256, by 3.7e-5 together;
-/// around an offset by 5.1e-5.
+/// around an offset by 5.1e-5. On the way back a sum that ends up between codes is off by 5e-5 at most, that of green: its parts may be as
+/// large as 278, of limited range, where numbers are 3e-5 apart.
 const OFF_LUMA: f32 = 3.8e-5;
 const OFF: f32 = 5.2e-5;
 
@@ -18,8 +19,8 @@ const WHOLE: f32 = 8_388_608.0;
 struct Quick {
     weights: [f32; 3],
     offset: f32,
-    /// Further from a whole number it may be on either side of a tie.
-    far: f32,
+    /// How far from a whole number a sum may be for its code to be sure: beyond, a tie is too near.
+    sure: f32,
 }
 
 impl Quick {
@@ -28,8 +29,8 @@ impl Quick {
         let weights = sum.weights.map(|w| (w / f64::from(numbers)) as f32);
         // Where sums are further apart than two are off together, those that are no ties stay on their side when ties are pushed up.
         let coarse = sum.apart.is_some_and(|apart| apart / f64::from(numbers) > 2.2 * f64::from(off));
-        let (push, far) = if coarse { (1.1 * off, 1.0) } else { (0.0, 0.5 - off) };
-        Quick { weights, offset: (sum.offset + f64::from(push)) as f32, far }
+        let (push, sure) = if coarse { (1.1 * off, 1.0) } else { (0.0, 0.5 - off) };
+        Quick { weights, offset: (sum.offset + f64::from(push)) as f32, sure }
     }
 }
 
@@ -48,7 +49,7 @@ where
         for n in 0..N {
             let Some(to) = to[n].next() else { return };
             to.copy_from_slice(&room[n][..to.len()]);
-            if f32::from_bits(far[n]) > quick[n].far {
+            if f32::from_bits(far[n]) > quick[n].sure {
                 let lanes = from.map(|lane| lane.map(|v| v.into() / f32::from(numbers)));
                 let [r, g, b] = &lanes;
                 let from = [&r[..to.len()], &g[..to.len()], &b[..to.len()]];
