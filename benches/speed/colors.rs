@@ -2,6 +2,7 @@
 
 use crate::pictures::{self, LARGE};
 use crate::ratio::{Bench, Load};
+use crate::table::Table;
 use rahmen::color::ycbcr::{LumaWeights, YcbcrFrame, YcbcrRange, YcbcrRules, to_ycbcr};
 use rahmen::color::{self, BlendMode, BlendRules, ColorSpace, ModelRules, Ramp, RampRules, SpaceRules};
 use rahmen::convert::depth::Window;
@@ -21,6 +22,14 @@ pub(crate) fn rows(bench: &mut Bench) {
         bench.row(name, load, || {
             let (from, to) = (&ColorSpace::SRGB, &ColorSpace::DISPLAY_P3);
             color::to_space_into(black_box(&rgb).view(), other.view_mut(), from, to, &rules).expect("sizes agree");
+        });
+    }
+    if bench.wants("RGB8 sRGB -> Display P3, a 3-D table") {
+        let table = Table::new(&ColorSpace::SRGB, &ColorSpace::DISPLAY_P3);
+        bench.row("RGB8 sRGB -> Display P3, a 3-D table", load, || {
+            for y in 0..LARGE.height {
+                table.row(black_box(&rgb).row(y), other.view_mut().row_mut(y));
+            }
         });
     }
     let rules = ModelRules::default().threads(Threads::ONE);

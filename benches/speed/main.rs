@@ -14,6 +14,7 @@ mod moves;
 mod pictures;
 mod ratio;
 mod resizing;
+mod table;
 mod tiff;
 
 /// Tells how much memory a job takes.

@@ -60,6 +60,11 @@ impl Curves {
         &self.steps
     }
 
+    /// What light is encoded as, as a number of codes.
+    pub(super) fn height(&self, light: f64) -> f64 {
+        self.curve.encode(light * self.white) * self.steps.len() as f64
+    }
+
     /// The light that a sample stands for.
     #[inline(always)]
     pub(super) fn decode<S: Sample>(&self, sample: S) -> f64 {

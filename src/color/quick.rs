@@ -7,7 +7,7 @@ use super::curves::Curves;
 use super::lanes::{Lanes, RUN, interleave, separate};
 use super::space::Matrix;
 use super::steps::Steps;
-use crate::simd::{Level, Work};
+use crate::simd::{FusedWork, Level, ladder, multiply_add};
 
 /// Tables and matrix of a conversion of bytes.
 #[derive(Debug, Clone)]
@@ -46,91 +46,72 @@ impl Quick {
         channels: usize,
         exact: &dyn Fn([u8; 3]) -> [u8; 3],
     ) {
-        let mut run = Run { light: [[0.0; RUN]; 3], keys: [[0; RUN]; 3], off: [[0; RUN]; 3] };
+        let mut run = Run { light: [[0.0; RUN]; 3], bounds: [[0.0; RUN]; 3] };
         let mut codes: Lanes<u8> = [[0; RUN]; 4];
         for (from, to) in from.chunks(RUN * channels).zip(to.chunks_mut(RUN * channels)) {
             separate(from, channels, &mut codes);
             for c in 0..3 {
-                let (light, table) = (&mut run.light[c], &self.light[c]);
-                for i in 0..RUN {
-                    light[i] = table[usize::from(codes[c][i])];
-                }
+                ladder::entries(level, &self.light[c], &codes[c], &mut run.light[c]);
             }
-            level.work(Keys { quick: self, run: &mut run });
+            level.work_fused(Sums { matrix: &self.matrix, run: &mut run });
+            let mut near = 0;
             for c in 0..3 {
                 let steps = self.steps.get(c).or(self.steps.first());
-                steps.into_iter().for_each(|steps| steps.sums(&mut run.keys[c]));
-            }
-            let near = level.work(Codes { run: &run, codes: &mut codes });
-            interleave(&codes, channels, to);
-            if near {
-                let pixels = from.chunks_exact(channels).zip(to.chunks_exact_mut(channels));
-                for (i, (from, to)) in pixels.enumerate() {
-                    if (0..3).any(|c| Steps::is_near(run.keys[c][i], run.off[c][i])) {
-                        [to[0], to[1], to[2]] = exact([from[0], from[1], from[2]]);
-                    }
+                if let Some(steps) = steps {
+                    near |= steps.near_codes(level, &run.light[c], &run.bounds[c], &mut codes[c]);
                 }
+            }
+            interleave(&codes, channels, to);
+            while near != 0 {
+                let at = near.trailing_zeros() as usize * channels;
+                // Beyond the row's end stands what was there before.
+                if let (Some([r, g, b, ..]), Some(to)) = (from.get(at..), to.get_mut(at..at + 3)) {
+                    to.copy_from_slice(&exact([*r, *g, *b]));
+                }
+                near &= near - 1;
             }
         }
     }
 }
 
 struct Run {
+    /// Of one space, then of the other.
     light: [[f32; RUN]; 3],
-    /// What light is looked up by, then what was found.
-    keys: [[u32; RUN]; 3],
-    /// How far light may be off, in its own least steps.
-    off: [[u32; RUN]; 3],
+    /// How far that may be off.
+    bounds: [[f32; RUN]; 3],
 }
 
-/// Light to that of the other space, and what it is looked up by.
-struct Keys<'a> {
-    quick: &'a Quick,
+/// Light to that of the other space.
+struct Sums<'a> {
+    matrix: &'a [[f32; 3]; 3],
     run: &'a mut Run,
 }
 
 /// Three products and two sums, each of them and the numbers in them rounded: below eight half units of the terms.
 const OFF: f32 = 4.0 * f32::EPSILON;
 
-impl Work for Keys<'_> {
+impl FusedWork for Sums<'_> {
     type Out = ();
 
     #[inline(always)]
-    fn work(self) {
-        let Run { light: [r, g, b], keys, off, .. } = self.run;
-        for c in 0..3 {
-            let [x, y, z] = self.quick.matrix[c];
-            for i in 0..RUN {
-                let (x, y, z) = (x * r[i], y * g[i], z * b[i]);
-                let (sum, terms) = (x + y + z, x.abs() + y.abs() + z.abs());
-                keys[c][i] = Steps::key(sum);
-                off[c][i] = Steps::key(sum + terms * OFF) - Steps::key(sum);
-            }
+    fn work<const FUSED: bool>(self) {
+        let [mr, mg, mb] = *self.matrix;
+        let Run { light: [r, g, b], bounds: [off_r, off_g, off_b] } = self.run;
+        for i in 0..RUN {
+            let of = [r[i], g[i], b[i]];
+            (r[i], off_r[i]) = sum::<FUSED>(mr, of);
+            (g[i], off_g[i]) = sum::<FUSED>(mg, of);
+            (b[i], off_b[i]) = sum::<FUSED>(mb, of);
         }
     }
 }
 
-/// The codes of a run, and whether any may be another one.
-struct Codes<'a> {
-    run: &'a Run,
-    codes: &'a mut Lanes<u8>,
-}
-
-impl Work for Codes<'_> {
-    type Out = bool;
-
-    #[inline(always)]
-    fn work(self) -> bool {
-        let (Run { keys, off, .. }, codes) = (self.run, self.codes);
-        let mut near = 0;
-        for c in 0..3 {
-            for i in 0..RUN {
-                codes[c][i] = Steps::code(keys[c][i]);
-                near |= u32::from(Steps::is_near(keys[c][i], off[c][i]));
-            }
-        }
-        near != 0
-    }
+/// A sum of three terms, and how far it may be off.
+#[inline(always)]
+fn sum<const FUSED: bool>([x, y, z]: [f32; 3], [r, g, b]: [f32; 3]) -> (f32, f32) {
+    let sum = multiply_add::<FUSED>(x, r, multiply_add::<FUSED>(y, g, z * b));
+    let terms = multiply_add::<FUSED>(x.abs(), r.abs(), multiply_add::<FUSED>(y.abs(), g.abs(), z.abs() * b.abs()));
+    (sum, terms * OFF)
 }
 
 #[cfg(test)]

@@ -80,43 +80,42 @@ fn rows_of<'a>(
     let (mut first, mut second) = (Vec::new(), Vec::new());
     for y in rows {
         let (a, b) = pair(y);
-        let whole = match (a, b) {
-            (NumbersRef::U8(a), NumbersRef::U8(b)) => {
-                bytes.add_row(a, b);
-                Some(a.len() / channels)
-            }
-            (NumbersRef::U16(a), NumbersRef::U16(b)) => {
-                words.add_row(a, b);
-                Some(a.len() / channels)
-            }
-            (NumbersRef::F32(a), NumbersRef::F32(b)) => {
-                reals_row(&mut reals, a, b);
-                None
-            }
+        match (a, b) {
+            (NumbersRef::U8(a), NumbersRef::U8(b)) => bytes.add_row(a, b),
+            (NumbersRef::U16(a), NumbersRef::U16(b)) => words.add_row(a, b),
+            (NumbersRef::F32(a), NumbersRef::F32(b)) => reals_row(&mut reals, a, b),
             _ => {
                 a.gather(0, 1, &mut first);
                 b.gather(0, 1, &mut second);
                 reals_row(&mut reals, &first, &second);
-                None
             }
-        };
+        }
         for (channel, gap) in all.iter_mut().enumerate() {
-            let row = match (whole, a) {
-                (Some(count), NumbersRef::U8(_)) => bytes.channel(channel, channels, count),
-                (Some(count), _) => words.channel(channel, channels, count),
-                (None, _) => reals.channel(channel, channels),
+            // Sums of floats are taken row by row, so that errors stay small; whole ones are exact however long they go on.
+            let (max, row) = match a {
+                NumbersRef::U8(_) => (bytes.max(channel, channels), None),
+                NumbersRef::U16(_) => (words.max(channel, channels), None),
+                _ => {
+                    let row = reals.channel(channel, channels);
+                    (row.max, Some(row))
+                }
             };
-            let mut at = None;
-            if row.max > gap.max {
+            if max > gap.max {
                 a.gather(channel, channels, &mut first);
                 b.gather(channel, channels, &mut second);
-                at = place(&first, &second, row.max).map(|x| (x, y));
+                (gap.max, gap.at) = (max, place(&first, &second, max).map(|x| (x, y)));
             }
-            gap.add(&Gap { at, ..row });
+            if let Some(row) = row {
+                gap.add(&row);
+                if channel + 1 == channels {
+                    reals.clear();
+                }
+            }
         }
-        bytes.clear();
-        words.clear();
-        reals.clear();
+    }
+    for (channel, gap) in all.iter_mut().enumerate() {
+        gap.add(&bytes.channel(channel, channels));
+        gap.add(&words.channel(channel, channels));
     }
     all
 }
@@ -167,20 +166,19 @@ impl<T: Number, const L: usize> TakesPair<T> for Reals<L> {
     }
 }
 
-impl<const L: usize> Whole<u8, L> {
-    fn add_row(&mut self, a: &[u8], b: &[u8]) {
+impl<T: Number + Ord, const L: usize> Whole<T, L> {
+    fn add_row(&mut self, a: &[T], b: &[T])
+    where
+        Self: TakesPair<T>,
+    {
         for (a, b) in a.chunks(L * MOST).zip(b.chunks(L * MOST)) {
+            let chunks = a.len().div_ceil(L);
+            if self.chunks + chunks > MOST {
+                self.flush();
+            }
+            self.chunks += chunks;
+            self.samples += a.len() as u64;
             Level::best().work(Adding { to: &mut *self, a, b });
-            self.flush();
-        }
-    }
-}
-
-impl<const L: usize> Whole<u16, L> {
-    fn add_row(&mut self, a: &[u16], b: &[u16]) {
-        for (a, b) in a.chunks(L * MOST).zip(b.chunks(L * MOST)) {
-            Level::best().work(Adding { to: &mut *self, a, b });
-            self.flush();
         }
     }
 }
@@ -201,6 +199,9 @@ struct Whole<T, const L: usize> {
     short: [[u32; L]; 3],
     long: [[u64; L]; 3],
     over_of: [u64; L],
+    /// Chunks since the last flush, and samples of all rows.
+    chunks: usize,
+    samples: u64,
 }
 
 impl<T: Number + Ord, const L: usize> Whole<T, L> {
@@ -213,6 +214,8 @@ impl<T: Number + Ord, const L: usize> Whole<T, L> {
             short: [[0; L]; 3],
             long: [[0; L]; 3],
             over_of: [0; L],
+            chunks: 0,
+            samples: 0,
         }
     }
 
@@ -223,19 +226,23 @@ impl<T: Number + Ord, const L: usize> Whole<T, L> {
         for (over, sum) in self.over.iter_mut().zip(&mut self.over_of) {
             *sum += u64::from(std::mem::take(over));
         }
+        self.chunks = 0;
     }
 
-    fn clear(&mut self) {
-        *self = Whole { threshold: self.threshold, ..Whole::new(0.0) };
+    /// The greatest difference of a channel in all rows so far.
+    fn max(&self, channel: usize, channels: usize) -> f64 {
+        self.max[channel..].iter().step_by(channels).max().map_or(0.0, |max| max.to_f64())
     }
 
-    fn channel(&self, channel: usize, channels: usize, count: usize) -> Gap {
-        let mut gap = Gap { count: count as u64, ..Gap::default() };
+    /// The sums of a channel over all rows; where its greatest difference lies is not known here.
+    fn channel(&mut self, channel: usize, channels: usize) -> Gap {
+        self.flush();
+        let (count, max) = (self.samples / channels as u64, self.max(channel, channels));
+        let mut gap = Gap { count, max, ..Gap::default() };
         for k in (channel..L).step_by(channels) {
             for i in 0..3 {
                 gap.sums.whole[i] += u128::from(self.long[i][k]);
             }
-            gap.max = gap.max.max(self.max[k].to_f64());
             gap.over += self.over_of[k];
         }
         gap

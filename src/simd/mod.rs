@@ -5,6 +5,7 @@
 #![allow(unsafe_code)]
 
 pub(crate) mod arrays;
+pub(crate) mod ladder;
 pub(crate) mod lookup;
 pub(crate) mod resample;
 mod rows;
@@ -17,6 +18,21 @@ pub(crate) trait Work {
     type Out;
     /// Runs the work.
     fn work(self) -> Self::Out;
+}
+
+/// Work that [`Level::work_fused`] compiles for wider registers, whose results may be rounded as fused multiply-adds are or not: its one
+/// method must be `#[inline(always)]`.
+pub(crate) trait FusedWork {
+    /// What comes of it.
+    type Out;
+    /// Runs the work; `FUSED` where a multiply-add is one instruction ([`multiply_add`]).
+    fn work<const FUSED: bool>(self) -> Self::Out;
+}
+
+/// `a * b + c`, rounded once where that is one instruction.
+#[inline(always)]
+pub(crate) fn multiply_add<const FUSED: bool>(a: f32, b: f32, c: f32) -> f32 {
+    if FUSED { a.mul_add(b, c) } else { a * b + c }
 }
 
 /// An instruction set that this machine has.
@@ -128,6 +144,31 @@ impl Level {
         work.work()
     }
 
+    /// Does safe work like [`work`](Level::work) that takes fused multiply-adds where there are any.
+    #[inline(always)]
+    pub(crate) fn work_fused<W: FusedWork>(self, work: W) -> W::Out {
+        #[cfg(target_arch = "x86_64")]
+        {
+            #[target_feature(enable = "avx2,fma")]
+            fn avx2<W: FusedWork>(work: W) -> W::Out {
+                work.work::<true>()
+            }
+            #[target_feature(enable = "avx2,fma,avx512f,avx512bw,avx512vl,avx512dq")]
+            fn avx512<W: FusedWork>(work: W) -> W::Out {
+                work.work::<true>()
+            }
+            match self.0 {
+                Set::Plain => work.work::<false>(),
+                // SAFETY: a level of this kind exists only where `has_avx2` saw both sets on this machine.
+                Set::Avx2 => unsafe { avx2(work) },
+                // SAFETY: a level of this kind exists only where `has_avx512` saw all six sets on this machine.
+                Set::Avx512 => unsafe { avx512(work) },
+            }
+        }
+        #[cfg(not(target_arch = "x86_64"))]
+        work.work::<false>()
+    }
+
     /// Does safe work like [`work`](Level::work), compiled for registers of 256 bits at most: for work that wider ones do not
     /// make quicker, such as in `f64` over a few channels.
     #[inline(always)]
@@ -192,6 +233,26 @@ mod tests {
         let data: Vec<u8> = (0..=255).collect();
         for level in Level::present() {
             assert_eq!((level.work(Sum(&data)), level.work_in_256_bits(Sum(&data))), (32_640, 32_640));
+        }
+    }
+
+    struct Product(f32);
+
+    impl FusedWork for Product {
+        type Out = f32;
+        #[inline(always)]
+        fn work<const FUSED: bool>(self) -> f32 {
+            multiply_add::<FUSED>(self.0, self.0, -1.0)
+        }
+    }
+
+    #[test]
+    fn work_is_fused_where_the_machine_can() {
+        // (1 + 2^-12)^2 - 1 is 2^-11 + 2^-24, of which the last is lost where the product is rounded first.
+        let (once, twice) = (1.0 / 2048.0 + 1.0 / 16_777_216.0, 1.0 / 2048.0);
+        for level in Level::present() {
+            let found = level.work_fused(Product(1.0 + 1.0 / 4096.0));
+            assert_eq!(found, if level.is_fused() { once } else { twice }, "{level:?}");
         }
     }
 

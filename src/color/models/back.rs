@@ -13,7 +13,7 @@ use crate::frame::{
     AnySamples, AnySamplesMut, Frame, Pixels, Planes, SampleViewMut, View, ViewMut, same_size, with_samples_mut,
 };
 use crate::pixel::{Depth, Gray, Layout, PicturePixel, Sample};
-use crate::simd::{Level, Work};
+use crate::simd::Level;
 use crate::threads::COMPUTED;
 
 /// The way back from a model to pixels of a space: alpha is full. One pass.
@@ -51,20 +51,6 @@ pub fn from_model_into<M: ModelPixel, P: PicturePixel>(
         let lanes = [&mut a[..count], &mut b[..count], &mut c[..count], &mut []];
         swizzle::separate(&from.row(y)[3 * x..3 * (x + count)], lanes);
     })
-}
-
-/// What the light of a run is looked up by.
-struct Keys<'a>(&'a Lane, &'a mut [u32; RUN]);
-
-impl Work for Keys<'_> {
-    type Out = ();
-
-    #[inline(always)]
-    fn work(self) {
-        for (key, light) in self.1.iter_mut().zip(self.0) {
-            *key = Steps::key(*light);
-        }
-    }
 }
 
 /// Fills a run: from row y, from pixel x on, so many.
@@ -121,11 +107,10 @@ impl FromModel {
         for (lane, codes) in run.iter().zip(codes) {
             match self.steps.as_ref().filter(|_| S::DEPTH == Depth::U8) {
                 Some(steps) => {
-                    let mut keys = [0; RUN];
-                    level.work(Keys(lane, &mut keys));
-                    steps.sums(&mut keys);
-                    for (code, sum) in codes.iter_mut().zip(keys) {
-                        *code = S::from_u8(Steps::code(sum));
+                    let mut found = [0; RUN];
+                    steps.codes(level, lane, &mut found);
+                    for (code, found) in codes.iter_mut().zip(found) {
+                        *code = S::from_u8(found);
                     }
                 }
                 None => {

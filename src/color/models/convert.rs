@@ -12,8 +12,8 @@ use crate::error::{Error, Result};
 use crate::frame::{
     AnySamples, Frame, Pixels, Planes, SampleView, SampleViewMut, View, ViewMut, same_size, with_samples,
 };
-use crate::pixel::{Depth, Gray, Layout, PicturePixel, Sample};
-use crate::simd::Level;
+use crate::pixel::{Depth, Gray, Layout, PicturePixel, Sample, SamplesRef};
+use crate::simd::{Level, ladder};
 use crate::threads::{self, COMPUTED};
 use std::sync::OnceLock;
 
@@ -208,10 +208,10 @@ impl Decoded {
     fn lane<S: Sample>(&self, from: &[S; RUN], to: &mut [f32]) {
         if const { matches!(S::DEPTH, Depth::U8) } {
             // A table of a known length: no index lies outside.
-            let Some(table) = self.table.first_chunk::<256>() else { return };
-            for (to, code) in to.iter_mut().zip(from) {
-                *to = table[usize::from(code.to_depth::<u8>())];
-            }
+            let (Some(table), SamplesRef::U8(from)) = (self.table.first_chunk::<256>(), S::lend_ref(from)) else {
+                return;
+            };
+            ladder::entries(Level::best(), table, from, to);
         } else if const { matches!(S::DEPTH, Depth::U16) } {
             let Some(table) = self.table.first_chunk::<65_536>() else { return };
             for (to, code) in to.iter_mut().zip(from) {

@@ -1,16 +1,33 @@
 //! Fewer colour differences than lumas, as whole sums: means of pixels on the way there, straight lines between codes on the way back.
 
 use super::Rows;
-use crate::simd::Level;
+use crate::simd::{Level, Work};
 
 /// Means of chroma places as sums: of two neighbours across, or, sited left, of one, twice the next and one around the luma it lies on; of
 /// two rows, which may be the same. Gives how many numbers a sum has.
 pub(super) fn halved(level: Level, [first, second]: [&Rows<u8>; 2], left: bool, to: &mut Rows<u16>) -> u16 {
     for (lane, to) in to.lanes.iter_mut().enumerate() {
         let (a, b) = (&first.lanes[lane][..first.width], &second.lanes[lane][..first.width]);
-        level.run(|| if left { around(a, b, to) } else { pairs(a, b, to) });
+        level.work(Halved { rows: [a, b], left, to });
     }
     if left { 8 } else { 4 }
+}
+
+/// One lane of two rows, at half the width.
+struct Halved<'a> {
+    rows: [&'a [u8]; 2],
+    left: bool,
+    to: &'a mut [u16],
+}
+
+impl Work for Halved<'_> {
+    type Out = ();
+
+    #[inline(always)]
+    fn work(self) {
+        let [a, b] = self.rows;
+        if self.left { around(a, b, self.to) } else { pairs(a, b, self.to) }
+    }
 }
 
 /// Sums of two neighbours of two rows, both of which one number of 16 bits holds; beyond an odd width its last pixel again.
@@ -75,20 +92,35 @@ impl Doubled {
     /// Goes to a row between two rows of few: of each plane the nearer one and the other.
     pub(super) fn go_to(&mut self, level: Level, planes: [[&[u8]; 2]; 2], left: bool) {
         for ([near, far], to) in planes.into_iter().zip(&mut self.lanes) {
-            let few = self.few.as_mut_slice();
-            level.run(|| {
-                let (near, far) = (&near[..few.len()], &far[..few.len()]);
-                for i in 0..few.len() {
-                    few[i] = 3 * u16::from(near[i]) + u16::from(far[i]);
-                }
-                doubled(few, left, to);
-            });
+            level.work(Between { rows: [near, far], left, few: &mut self.few, to });
         }
     }
 
     /// Cb and Cr at full width.
     pub(super) fn lanes(&self) -> [&[u16]; 2] {
         [&self.lanes[0], &self.lanes[1]]
+    }
+}
+
+/// A row between two rows of one plane, at twice the width.
+struct Between<'a> {
+    rows: [&'a [u8]; 2],
+    left: bool,
+    few: &'a mut [u16],
+    to: &'a mut [u16],
+}
+
+impl Work for Between<'_> {
+    type Out = ();
+
+    #[inline(always)]
+    fn work(self) {
+        let Between { rows: [near, far], left, few, to } = self;
+        let (near, far) = (&near[..few.len()], &far[..few.len()]);
+        for i in 0..few.len() {
+            few[i] = 3 * u16::from(near[i]) + u16::from(far[i]);
+        }
+        doubled(few, left, to);
     }
 }
 

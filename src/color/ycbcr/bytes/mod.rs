@@ -14,6 +14,7 @@ use crate::frame::{SampleView, SampleViewMut};
 use crate::pixel::ChromaSiting;
 use crate::simd::Level;
 use chroma::{Doubled, halved};
+use sums::{Quick, QuickBack};
 
 /// A row of numbers of three channels, each lane of whole runs.
 struct Rows<T> {
@@ -25,12 +26,6 @@ impl<T: Copy + Default> Rows<T> {
     fn new(width: usize) -> Rows<T> {
         let lane = || vec![T::default(); width.next_multiple_of(RUN)];
         Rows { lanes: [lane(), lane(), lane()], width }
-    }
-
-    /// The run that starts at a pixel.
-    fn run(&self, at: usize) -> Option<[&[T; RUN]; 3]> {
-        let [a, b, c] = &self.lanes;
-        Some([a.get(at..)?.first_chunk()?, b.get(at..)?.first_chunk()?, c.get(at..)?.first_chunk()?])
     }
 }
 
@@ -63,22 +58,25 @@ pub(super) fn fill(
     let (wide, few) = (source.width() as usize, cb.width() as usize);
     let (mut upper, mut lower, mut mean) = (Rows::new(wide), Rows::new(wide), Rows::<u16>::new(few));
     let (mut spare, level, left) = (Vec::new(), Level::best(), rules.siting == ChromaSiting::Left);
+    let (quick, mut of_mean) = (Quick::new(rules, sums, 1), None);
+    let far = &mut Vec::new();
     for (i, (cb, cr)) in (0u32..).zip(cb.into_rows().zip(cr.into_rows())) {
         let at = i * down;
         upper.load(source.row(first + at), channels, &mut spare);
         if across == 1 {
-            sums::codes(level, sums, (&upper, 1), [y.row_mut(at), cb, cr]);
+            sums::codes::<_, true, true>(level, sums, &quick, (&upper, 1), [y.row_mut(at), cb, cr], far);
             continue;
         }
-        let [luma, blue, red] = *sums;
-        sums::codes(level, &[luma], (&upper, 1), [y.row_mut(at)]);
+        sums::codes::<_, true, false>(level, sums, &quick, (&upper, 1), [y.row_mut(at), &mut [], &mut []], far);
         let second = (down == 2 && at + 1 < y.height()).then(|| {
             lower.load(source.row(first + at + 1), channels, &mut spare);
-            sums::codes(level, &[luma], (&lower, 1), [y.row_mut(at + 1)]);
+            let to = [y.row_mut(at + 1), &mut [], &mut []];
+            sums::codes::<_, true, false>(level, sums, &quick, (&lower, 1), to, far);
             &lower
         });
         let numbers = halved(level, [&upper, second.unwrap_or(&upper)], left, &mut mean);
-        sums::codes(level, &[blue, red], (&mean, numbers), [cb, cr]);
+        let quick = of_mean.get_or_insert_with(|| Quick::new(rules, sums, numbers));
+        sums::codes::<_, false, true>(level, sums, quick, (&mean, numbers), [&mut [], cb, cr], far);
     }
 }
 
@@ -92,13 +90,15 @@ pub(super) fn back(
     let (level, (across, down)) = (Level::best(), rules.sampling.factors());
     let (wide, left) = (y.width() as usize, rules.siting == ChromaSiting::Left);
     let mut rows = Doubled::new(if across == 1 { 0 } else { wide });
+    let quick = QuickBack::new(rules, back, if across == 1 { 1 } else { Doubled::numbers(left) });
+    let (back, mut lanes, mut far) = ((back, &quick), Rows::new(wide), Vec::new());
     for (row, to) in (first..).zip(part.into_rows()) {
         if across == 1 {
-            sums::to_rgb(level, back, y.row(row), ([cb.row(row), cr.row(row)], 1), to);
+            sums::to_rgb(level, back, (y.row(row), [cb.row(row), cr.row(row)]), (&mut lanes, &mut far), to);
             continue;
         }
-        let (near, far) = super::frame::rows_around(row, down, cb.height());
-        rows.go_to(level, [[cb.row(near), cb.row(far)], [cr.row(near), cr.row(far)]], left);
-        sums::to_rgb(level, back, y.row(row), (rows.lanes(), Doubled::numbers(left)), to);
+        let (near, next) = super::frame::rows_around(row, down, cb.height());
+        rows.go_to(level, [[cb.row(near), cb.row(next)], [cr.row(near), cr.row(next)]], left);
+        sums::to_rgb(level, back, (y.row(row), rows.lanes()), (&mut lanes, &mut far), to);
     }
 }
