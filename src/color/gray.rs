@@ -6,9 +6,8 @@ use crate::frame::{
     AnySamples, AnySamplesMut, Frame, Metadata, Pixels, SampleView, SampleViewMut, View, ViewMut, row_pairs, same_size,
     with_same_samples,
 };
-use crate::pixel::{Gray, Layout, NumberKind, PicturePixel, Sample, Transfer};
-use crate::simd::Level;
-use crate::simd::arrays;
+use crate::pixel::{Gray, Layout, NumberKind, PicturePixel, Sample, SamplesMut, SamplesRef, Transfer};
+use crate::simd::{Level, arrays, weighted};
 use crate::threads::{COMPUTED, Threads};
 
 /// Weights of red, green and blue for gray. All but [`Luminance`](GrayWeights::Luminance) weigh the values as
@@ -255,6 +254,9 @@ impl<S: Sample> RowMaker<S> {
             (_, Some((parts, whole))) => {
                 // Conditions that are constants: of these bodies each sample type has one.
                 if const { matches!(S::KIND, NumberKind::U8) } {
+                    let done =
+                        if C == 3 { weighted_bytes(level, (S::lend_ref(from), S::lend(to)), parts, whole) } else { 0 };
+                    let (from, to) = (&from[C * done..], &mut to[done..]);
                     level.row(from, to, |from, to| exact_bytes::<S, C>(from, to, parts, whole));
                 } else if const { matches!(S::KIND, NumberKind::U16) } {
                     level.row(from, to, |from, to| exact_words::<S, C>(from, to, parts, whole));
@@ -302,6 +304,12 @@ fn exact_bytes<S: Sample, const C: usize>(from: &[S], to: &mut [S], parts: [u32;
         // A whole number below 2^23 stands in the low bits of its sum with 2^23.
         S::from_u8(((sum * scale).floor() + 8_388_608.0).to_bits() as u8)
     });
+}
+
+/// The same of pixels of three bytes, as far as whole registers of them go: gives how many those are.
+fn weighted_bytes(level: Level, rows: (SamplesRef<'_>, SamplesMut<'_>), parts: [u32; 3], whole: u32) -> usize {
+    let (SamplesRef::U8(from), SamplesMut::U8(to)) = rows else { return 0 };
+    weighted::pixels(level, arrays::map(parts, |p| 4 * p), 2 * whole + 1, 1.0 / (4.0 * whole as f32), from, to)
 }
 
 /// 16-bit samples: the same in 64-bit integers.

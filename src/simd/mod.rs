@@ -11,6 +11,7 @@ pub(crate) mod resample;
 mod rows;
 pub(crate) mod sums;
 pub(crate) mod transpose;
+pub(crate) mod weighted;
 
 /// Work that [`Level::work`] compiles for wider registers: its one method must be `#[inline(always)]`.
 pub(crate) trait Work {

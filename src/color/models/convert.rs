@@ -9,10 +9,8 @@ use crate::color::lanes::{Lanes, separate};
 use crate::color::space::{ColorSpace, Matrix, inverse, product};
 use crate::convert::swizzle;
 use crate::error::{Error, Result};
-use crate::frame::{
-    AnySamples, Frame, Pixels, Planes, SampleView, SampleViewMut, View, ViewMut, same_size, with_samples,
-};
-use crate::pixel::{Depth, Gray, Layout, PicturePixel, Sample, SamplesRef};
+use crate::frame::{AnySamples, Frame, Pixels, Planes, SampleViewMut, View, ViewMut, same_size, with_samples};
+use crate::pixel::{Channels, Depth, Gray, Layout, PicturePixel, Sample, SamplesRef};
 use crate::simd::{Level, ladder};
 use crate::threads::{self, COMPUTED};
 use std::sync::OnceLock;
@@ -106,13 +104,11 @@ impl ToModel {
         let decoded = self.decoded.get_or_init(|| Decoded::new(&self.formula, &self.space, self.depth));
         let level = Level::best();
         let width = from.size().width as usize;
-        let mut run = [[0.0; RUN]; 3];
-        for x in (0..width).step_by(RUN) {
-            let count = (width - x).min(RUN);
-            with_samples!(from, view => decoded.load(view, y, (x, count), &mut run));
-            level.work(Forth(&self.formula, &mut run));
-            put(x, &run, count);
-        }
+        let mut each = |x: usize, run: &mut [Lane; 3], count: usize| {
+            level.work(Forth(&self.formula, run));
+            put(x, run, count);
+        };
+        with_samples!(from, view => decoded.runs(view.row(y), view.channels(), width, &mut each));
     }
 
     /// Pixels as three planes, and alpha as a fourth where there is one.
@@ -173,6 +169,9 @@ pub(super) fn curves(formula: &Formula, space: &ColorSpace, depth: Depth) -> Cur
     Curves::new(transfer, depth)
 }
 
+/// What is done with a run: it begins at a pixel, and has so many.
+type Each<'a> = dyn FnMut(usize, &mut [Lane; 3], usize) + 'a;
+
 /// What samples are before the formula, by a table of every code where there are codes.
 #[derive(Debug, Clone)]
 struct Decoded {
@@ -194,14 +193,24 @@ impl Decoded {
         Decoded { curves, table, as_they_are }
     }
 
-    fn load<S: Sample>(&self, view: SampleView<'_, S>, y: u32, (x, count): (usize, usize), run: &mut [Lane; 3]) {
-        let channels = view.channels();
-        let row = &view.row(y)[x * channels.count..(x + count) * channels.count];
+    /// The runs of a row: where each begins, its channels, and how many pixels it has.
+    fn runs<S: Sample>(&self, row: &[S], channels: Channels, width: usize, each: &mut Each<'_>) {
         let mut lanes: Lanes<S> = [[S::default(); RUN]; 4];
-        separate(row, channels.count, &mut lanes);
+        let mut run = [[0.0; RUN]; 3];
         let places = if channels.colors() == 3 { [0, 1, 2] } else { [0, 0, 0] };
-        for (to, place) in run.iter_mut().zip(places) {
-            self.lane(&lanes[place], &mut to[..count]);
+        for x in (0..width).step_by(RUN) {
+            let count = (width - x).min(RUN);
+            let row = &row[x * channels.count..(x + count) * channels.count];
+            if let (true, 3, SamplesRef::F32(row)) = (self.as_they_are, channels.count, S::lend_ref(row)) {
+                let [a, b, c] = &mut run;
+                swizzle::separate(row, [&mut a[..count], &mut b[..count], &mut c[..count], &mut []]);
+            } else {
+                separate(row, channels.count, &mut lanes);
+                for (to, place) in run.iter_mut().zip(places) {
+                    self.lane(&lanes[place], &mut to[..count]);
+                }
+            }
+            each(x, &mut run, count);
         }
     }
 
