@@ -90,6 +90,14 @@ fn rows_of<'a>(
                 reals_row(&mut reals, &first, &second);
             }
         }
+        let is_greater = match a {
+            NumbersRef::U8(_) => bytes.is_greater(),
+            NumbersRef::U16(_) => words.is_greater(),
+            _ => true,
+        };
+        if !is_greater {
+            continue;
+        }
         for (channel, gap) in all.iter_mut().enumerate() {
             // Sums of floats are taken row by row, so that errors stay small; whole ones are exact however long they go on.
             let (max, row) = match a {
@@ -194,6 +202,8 @@ const MOST: usize = 65_536;
 struct Whole<T, const L: usize> {
     threshold: T,
     max: [T; L],
+    /// What it was when it was last asked for.
+    asked: [T; L],
     over: [u32; L],
     /// Differences, their squares, squares: for a while, and for the row.
     short: [[u32; L]; 3],
@@ -210,6 +220,7 @@ impl<T: Number + Ord, const L: usize> Whole<T, L> {
             // A whole difference is beyond a threshold if it is beyond the whole number below that.
             threshold: T::from_f64(threshold.floor()),
             max: [T::default(); L],
+            asked: [T::default(); L],
             over: [0; L],
             short: [[0; L]; 3],
             long: [[0; L]; 3],
@@ -227,6 +238,13 @@ impl<T: Number + Ord, const L: usize> Whole<T, L> {
             *sum += u64::from(std::mem::take(over));
         }
         self.chunks = 0;
+    }
+
+    /// Whether a lane's greatest difference has grown since this was asked before.
+    fn is_greater(&mut self) -> bool {
+        let is_greater = self.max != self.asked;
+        self.asked = self.max;
+        is_greater
     }
 
     /// The greatest difference of a channel in all rows so far.

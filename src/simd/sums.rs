@@ -65,21 +65,29 @@ mod x86 {
             min = _mm256_min_epu8(min, v);
             max = _mm256_max_epu8(max, v);
         }
-        let (mut sums, mut lanes, mut least, mut most) = ([0u64; 4], [[0u32; 8]; 2], [0u8; 32], [0u8; 32]);
-        // SAFETY: each store writes 32 bytes into an array of 32 bytes; stores take any alignment.
-        unsafe {
-            _mm256_storeu_si256(sums.as_mut_ptr().cast(), sum);
-            _mm256_storeu_si256(lanes[0].as_mut_ptr().cast(), squares[0]);
-            _mm256_storeu_si256(lanes[1].as_mut_ptr().cast(), squares[1]);
-            _mm256_storeu_si256(least.as_mut_ptr().cast(), min);
-            _mm256_storeu_si256(most.as_mut_ptr().cast(), max);
-        }
-        ByteSums {
-            sum: sums.iter().sum(),
-            squares: lanes.iter().flatten().map(|&v| u64::from(v)).sum(),
-            min: least.iter().copied().min().unwrap_or(u8::MAX),
-            max: most.iter().copied().max().unwrap_or(0),
-        }
+        let wide = |v: __m256i| _mm256_add_epi64(_mm256_unpacklo_epi32(v, zero), _mm256_unpackhi_epi32(v, zero));
+        let squares = _mm256_add_epi64(wide(squares[0]), wide(squares[1]));
+        // The greatest is the least of what is missing from 255.
+        let missing = _mm256_xor_si256(max, _mm256_set1_epi8(-1));
+        ByteSums { sum: total(sum), squares: total(squares), min: least(min), max: !least(missing) }
+    }
+
+    /// The sum of four numbers of 64 bits.
+    #[inline]
+    #[target_feature(enable = "avx2")]
+    fn total(v: __m256i) -> u64 {
+        let v = _mm_add_epi64(_mm256_castsi256_si128(v), _mm256_extracti128_si256::<1>(v));
+        (_mm_cvtsi128_si64(v) as u64).wrapping_add(_mm_extract_epi64::<1>(v) as u64)
+    }
+
+    /// The least of 32 bytes.
+    #[inline]
+    #[target_feature(enable = "avx2")]
+    fn least(v: __m256i) -> u8 {
+        let v = _mm_min_epu8(_mm256_castsi256_si128(v), _mm256_extracti128_si256::<1>(v));
+        // The lesser of each pair, as a word.
+        let v = _mm_min_epu8(v, _mm_srli_epi16::<8>(v));
+        _mm_cvtsi128_si32(_mm_minpos_epu16(v)) as u8
     }
 }
 
