@@ -8,6 +8,7 @@ use std::io::IsTerminal;
 use std::ops::ControlFlow;
 use std::sync::atomic::{AtomicBool, Ordering};
 use std::sync::mpsc;
+use std::thread::JoinHandle;
 use std::time::{Duration, Instant};
 
 /// A bar, or none.
@@ -108,26 +109,47 @@ pub(crate) fn may_show(shared: &Shared) -> bool {
 
 /// Does work of which nobody knows how far it is. Nothing may be printed on the way.
 pub(crate) fn during<T>(what: &str, shared: &Shared, work: impl FnOnce() -> T) -> T {
-    let clock = Bar::new(0, "{spinner} {msg}, {elapsed}", shared);
-    if !clock.shows {
-        return work();
-    }
-    clock.bar.set_message(what.to_string());
-    std::thread::scope(|scope| {
-        let (working, ended) = mpsc::channel::<()>();
-        let ticked = clock.bar.clone();
-        scope.spawn(move || {
+    let _clock = Clock::start(what, shared);
+    work()
+}
+
+/// A clock that goes on by itself until it is dropped. It knows nothing of the work, so that it is compiled once.
+struct Clock {
+    /// What keeps it going, and what it goes on in.
+    going: Option<(mpsc::Sender<()>, JoinHandle<()>)>,
+    _bar: Bar,
+}
+
+impl Clock {
+    fn start(what: &str, shared: &Shared) -> Clock {
+        let bar = Bar::new(0, "{spinner} {msg}, {elapsed}", shared);
+        if !bar.shows {
+            return Clock { going: None, _bar: bar };
+        }
+        bar.bar.set_message(what.to_string());
+        let ((working, ended), ticked) = (mpsc::channel::<()>(), bar.bar.clone());
+        let ticks = move || {
             let mut pause = PATIENCE;
             while ended.recv_timeout(pause) == Err(mpsc::RecvTimeoutError::Timeout) {
                 put_up(&ticked);
                 ticked.tick();
                 pause = TICK;
             }
-        });
-        let out = work();
-        drop(working);
-        out
-    })
+        };
+        // Without a thread there is no clock, and the work goes on.
+        let thread = std::thread::Builder::new().spawn(ticks).ok();
+        Clock { going: thread.map(|thread| (working, thread)), _bar: bar }
+    }
+}
+
+impl Drop for Clock {
+    fn drop(&mut self) {
+        if let Some((working, thread)) = self.going.take() {
+            drop(working);
+            // It ends by itself; how does not matter to the work.
+            let _ = thread.join();
+        }
+    }
 }
 
 /// Runs a chain into a sink, and shows how far it is.

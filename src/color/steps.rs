@@ -64,7 +64,7 @@ impl Steps {
         }
         // As long as an index can be.
         table.resize(PLACES, *table.last()?);
-        let ladder = Ladder::new(f32::from_bits(*steps.first()?), &|light| curves.height(light)).map(Box::new);
+        let ladder = Ladder::new(all, &|light| curves.height(light)).map(Box::new);
         Some(Steps { sums: table, ladder })
     }
 

@@ -43,9 +43,11 @@ impl Ladder {
     /// Half an octave that ends where the 32 places end: at 1.5. All that is less is in the first.
     const FIRST: u32 = (1f32.to_bits() >> 22) - 31;
 
-    /// Of a curve that rises from 0 at 0 to 255 at 1; `least` is what becomes code 1. `None` where polynomials do not follow it.
-    pub(crate) fn new(least: f32, height: &dyn Fn(f64) -> f64) -> Option<Ladder> {
+    /// Of a curve that rises from 0 at 0 to 255 at 1; `steps` are the numbers where it is 1/2, 3/2 and so on. `None` where polynomials do not
+    /// follow it.
+    pub(crate) fn new(steps: &[f64], height: &dyn Fn(f64) -> f64) -> Option<Ladder> {
         let mut ladder = Ladder { powers: [[0.0; 32]; 5], slopes: [0.0; 32], sure: [0.5; 32] };
+        let mut off = [0f64; 32];
         for place in 1..31 {
             let (start, end) = Ladder::range(place);
             let one = f64::from(f32::from_bits(start.to_bits() & 0xff80_0000));
@@ -56,29 +58,44 @@ impl Ladder {
             // Between the five numbers where it meets the curve, and a little beyond both ends for how steep it may be.
             const POINTS: u32 = 24;
             let wide = f64::from(end - start) / f64::from(POINTS);
-            let (mut before, mut steepest, mut most) = (height(f64::from(start) - wide), 0f64, 0f64);
+            let (mut before, mut steepest) = (height(f64::from(start) - wide), 0f64);
             for i in 0..=POINTS + 1 {
                 let number = f64::from(start) + f64::from(i) * wide;
                 let wanted = height(number);
                 (before, steepest) = (wanted, steepest.max((wanted - before) / wide));
                 if i < POINTS {
-                    let off = (f64::from(ladder.height(number as f32)) - height((number as f32).into())).abs();
-                    // NaN is none either.
-                    if off.is_nan() || off > MOST_OFF {
-                        return None;
-                    }
-                    most = most.max(off);
+                    ladder.is_off(number as f32, height((number as f32).into()), &mut off)?;
                 }
             }
             ladder.slopes[place] = (1.1 * steepest) as f32;
-            // What lies between the points, and roundings.
-            ladder.sure[place] = (0.5 - 1.5 * most - 1e-4) as f32;
+        }
+        // What decides: that the steps are met, between which heights rise.
+        for (k, step) in steps.iter().enumerate() {
+            ladder.is_off(*step as f32, k as f64 + 0.5, &mut off)?;
         }
         // From 1 on all have the last code; and in the first place the first, or a tie, where there are others.
+        let least = *steps.first()? as f32;
         ladder.powers[0][31] = 255.0;
         ladder.powers[0][0] = if least > 1.01 * Ladder::range(0).1 { 0.0 } else { 0.5 };
+        for (sure, off) in ladder.sure[1..31].iter_mut().zip(&off[1..31]) {
+            // What lies between, and roundings.
+            *sure = (0.5 - 1.5 * off - 1e-4) as f32;
+        }
         let ends = (height(0.0), height(1.0));
         (ends.0.abs() < 0.1 && (ends.1 - 255.0).abs() < 0.1).then_some(ladder)
+    }
+
+    /// Notes how far from what it should be the height of a number is, by its place; `None` where that is too far, or no number.
+    fn is_off(&self, number: f32, wanted: f64, off: &mut [f64; 32]) -> Option<()> {
+        let place = Ladder::place(number);
+        if (1..31).contains(&place) {
+            let found = (f64::from(self.height(number)) - wanted).abs();
+            if found.is_nan() || found > MOST_OFF {
+                return None;
+            }
+            off[place] = off[place].max(found);
+        }
+        Some(())
     }
 
     /// Which place a number from 0 is in.
@@ -270,7 +287,9 @@ mod tests {
     use super::*;
 
     /// Code k begins at ((k - 1/2) / 255)^2.
-    const LEAST: f32 = 0.25 / 65_025.0;
+    fn squares() -> Vec<f64> {
+        (0..255).map(|k| ((f64::from(k) + 0.5) / 255.0).powi(2)).collect()
+    }
 
     fn root(number: f64) -> f64 {
         255.0 * number.sqrt()
@@ -286,13 +305,20 @@ mod tests {
 
     #[test]
     fn what_polynomials_do_not_follow_is_no_ladder() {
-        assert!(Ladder::new(LEAST, &root).is_some());
-        assert!(Ladder::new(0.5 / 255.0, &|number| 255.0 * number).is_some());
-        // Of another height at its ends, steep in one place, with a corner, or no number.
-        assert!(Ladder::new(0.5 / 256.0, &|number| 256.0 * number).is_none());
-        assert!(Ladder::new(0.3, &|number| (number - 0.3).clamp(0.0, 0.01) * 25_500.0).is_none());
-        assert!(Ladder::new(0.3, &|number| 255.0 * number.max(2.0 * number - 0.9).clamp(0.0, 1.0)).is_none());
-        assert!(Ladder::new(0.3, &|number| if number < 1.0 { f64::NAN } else { 255.0 }).is_none());
+        let even: Vec<f64> = (0..255).map(|k| (f64::from(k) + 0.5) / 255.0).collect();
+        assert!(Ladder::new(&squares(), &root).is_some());
+        assert!(Ladder::new(&even, &|number| 255.0 * number).is_some());
+        // Of another height at its ends, steep in one place, with a corner, no number, or without steps.
+        let (bright, dark) = ([0.3 + 0.5 / 25_500.0], [0.5 / 255.0]);
+        assert!(Ladder::new(&even, &|number| 256.0 * number).is_none());
+        assert!(Ladder::new(&bright, &|number| (number - 0.3).clamp(0.0, 0.01) * 25_500.0).is_none());
+        assert!(Ladder::new(&dark, &|number| 255.0 * number.max(2.0 * number - 0.9).clamp(0.0, 1.0)).is_none());
+        assert!(Ladder::new(&dark, &|number| if number < 1.0 { f64::NAN } else { 255.0 }).is_none());
+        assert!(Ladder::new(&[], &|number| 255.0 * number).is_none());
+        // One step that the polynomials pass by, as a table's may be between the numbers that are looked at.
+        let mut bent = even;
+        bent[200] += 0.03 / 255.0;
+        assert!(Ladder::new(&bent, &|number| 255.0 * number).is_none());
     }
 
     #[test]
@@ -321,7 +347,7 @@ mod tests {
 
     #[test]
     fn numbers_become_the_nearest_codes_and_those_that_are_not_sure_are_told() {
-        let ladder = Ladder::new(LEAST, &root).unwrap();
+        let ladder = Ladder::new(&squares(), &root).unwrap();
         let mut numbers = vec![1.0, 1.25, 9.0, f32::INFINITY, 0.999, 0.3, 0.0625, 0.02, 1e-9];
         for code in 1..256 {
             let rung = ((f64::from(code) - 0.5) / 255.0).powi(2) as f32;
@@ -353,7 +379,7 @@ mod tests {
 
     #[test]
     fn what_is_no_number_and_what_lies_below_become_nothing() {
-        let ladder = Ladder::new(LEAST, &root).unwrap();
+        let ladder = Ladder::new(&squares(), &root).unwrap();
         let mut numbers = [-1.0; RUN];
         (numbers[1], numbers[2], numbers[3]) = (f32::NAN, 0.0, f32::NEG_INFINITY);
         for level in Level::present() {

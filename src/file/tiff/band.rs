@@ -9,7 +9,7 @@ use crate::error::{Error, ErrorKind, Result};
 use crate::file::decoder::{Start, Stop};
 use crate::frame::FileFormat;
 use crate::memory::Charge;
-use crate::threads;
+use crate::threads::{self, Threads};
 use std::ops::Range;
 
 /// Bytes of strips that are held together.
@@ -357,7 +357,10 @@ impl Chunks {
         self.band.waiting_bytes = 0;
         let all = {
             let chunks = &*self;
-            threads::collect(self.start.threads, jobs, |job| chunks.unpack_one(job))
+            // What is unpacked as quickly as it is copied takes longer by way of other threads.
+            let quick = matches!(self.shape.packing, Packing::None | Packing::PackBits);
+            let threads = if quick { Threads::ONE } else { self.start.threads };
+            threads::collect(threads, jobs, |job| chunks.unpack_one(job))
         };
         for done in all {
             let Done { job, bytes, good, fault } = done;
