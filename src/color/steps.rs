@@ -58,7 +58,8 @@ impl Steps {
             if next.is_some() && steps.get(code + 1).is_some_and(|step| *step < end) {
                 return None;
             }
-            let near = steps.iter().any(|step| (start.saturating_sub(NEAR)..end + NEAR).contains(step));
+            let below = |bits: u32| steps.partition_point(|&step| step < bits);
+            let near = below(start.saturating_sub(NEAR)) < below(end + NEAR);
             let missing = next.map_or(0, |step| (1 << SHIFT) - (step.max(start) - start));
             table.push((if near { 0 } else { FLAT } | (code as u32) << SHIFT) + missing);
         }
