@@ -190,30 +190,11 @@ mod x86 {
     #[inline]
     #[target_feature(enable = "avx512f,avx512bw,avx512vl,avx512dq")]
     fn find(of: &[__m512; 16], at: __m512i) -> __m512 {
-        let upper = _mm512_test_epi32_mask(at, _mm512_set1_epi32(32));
-        let a = _mm512_mask_blend_ps(
-            upper,
-            _mm512_permutex2var_ps(of[0], at, of[1]),
-            _mm512_permutex2var_ps(of[2], at, of[3]),
-        );
-        let b = _mm512_mask_blend_ps(
-            upper,
-            _mm512_permutex2var_ps(of[4], at, of[5]),
-            _mm512_permutex2var_ps(of[6], at, of[7]),
-        );
-        let c = _mm512_mask_blend_ps(
-            upper,
-            _mm512_permutex2var_ps(of[8], at, of[9]),
-            _mm512_permutex2var_ps(of[10], at, of[11]),
-        );
-        let d = _mm512_mask_blend_ps(
-            upper,
-            _mm512_permutex2var_ps(of[12], at, of[13]),
-            _mm512_permutex2var_ps(of[14], at, of[15]),
-        );
-        let upper = _mm512_test_epi32_mask(at, _mm512_set1_epi32(64));
-        let (a, c) = (_mm512_mask_blend_ps(upper, a, b), _mm512_mask_blend_ps(upper, c, d));
-        _mm512_mask_blend_ps(_mm512_test_epi32_mask(at, _mm512_set1_epi32(128)), a, c)
+        let bit = |bit: i32| _mm512_test_epi32_mask(at, _mm512_set1_epi32(bit));
+        let pair = |i: usize| _mm512_permutex2var_ps(of[i], at, of[i + 1]);
+        let four = |i: usize| _mm512_mask_blend_ps(bit(32), pair(i), pair(i + 2));
+        let eight = |i: usize| _mm512_mask_blend_ps(bit(64), four(i), four(i + 4));
+        _mm512_mask_blend_ps(bit(128), eight(0), eight(8))
     }
 
     #[target_feature(enable = "avx512f,avx512bw,avx512vl,avx512dq")]

@@ -5,7 +5,8 @@
 use super::Level;
 
 /// `floor((w . p + half) / whole)` of pixels from the first on; gives how many were done. The sum is below 2^24, so that it is exact in `f32`;
-/// `scale` is what the caller divides by, rounded. None where the machine has no wide registers, or a weight is no word.
+/// `scale` is what the caller divides by, rounded. 0 where the machine has no wide registers, or a weight
+/// is above 32,767.
 pub(crate) fn pixels(level: Level, weights: [u32; 3], half: u32, scale: f32, from: &[u8], to: &mut [u8]) -> usize {
     let words = weights.iter().all(|&w| w <= i16::MAX as u32);
     #[cfg(target_arch = "x86_64")]

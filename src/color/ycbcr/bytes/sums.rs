@@ -78,13 +78,22 @@ pub(super) fn codes<T, const LUMA: bool, const DIFFERENCES: bool>(
         for n in 0..3 {
             if wanted[n] && f32::from_bits(far[n]) > quick.sure[n] {
                 let part = run * RUN..rows.width.min((run + 1) * RUN);
-                let lanes =
-                    from.map(|lane| lane[part.clone()].iter().map(|&v| v.into() / f32::from(numbers)).collect());
-                let [r, g, b]: &[Vec<f32>; 3] = &lanes;
-                level.work(Exact { sum: &sums[n], from: [r, g, b], most: 255.0, to: &mut to[n][part] });
+                let mut lanes = [[0.0; RUN]; 3];
+                let [r, g, b] = &mut lanes;
+                let [from_r, from_g, from_b] = from.map(|lane| &lane[part.clone()]);
+                let from = [as_codes(from_r, numbers, r), as_codes(from_g, numbers, g), as_codes(from_b, numbers, b)];
+                level.work(Exact { sum: &sums[n], from, most: 255.0, to: &mut to[n][part] });
             }
         }
     }
+}
+
+/// Sums of so many codes as their means, in room that is taken as far as needed.
+fn as_codes<'a, T: Copy + Into<f32>>(from: &[T], numbers: u16, to: &'a mut [f32; RUN]) -> &'a [f32] {
+    for (to, &v) in to.iter_mut().zip(from) {
+        *to = v.into() / f32::from(numbers);
+    }
+    &to[..from.len().min(RUN)]
 }
 
 /// How far from a whole number the furthest sum of each run was, as bits of an `f32`.
@@ -220,11 +229,14 @@ pub(super) fn to_rgb<C>(
     for (run, far) in far.iter().enumerate() {
         if f32::from_bits(far[0]) > quick.sure {
             let part = run * RUN..width.min((run + 1) * RUN);
-            let of = |v: &C| (*v).into() / f32::from(quick.numbers);
-            let y: Vec<f32> = y[part.clone()].iter().map(|&v| v.into()).collect();
-            let [cb, cr] = [cb, cr].map(|lane| lane[part.clone()].iter().map(of).collect::<Vec<f32>>());
-            let mut lanes = [[0; RUN]; 4];
-            level.work(ExactRgb { back, from: [&y, &cb, &cr], to: &mut lanes });
+            let (mut wide, mut lanes) = ([[0.0; RUN]; 3], [[0; RUN]; 4]);
+            let [wide_y, wide_b, wide_r] = &mut wide;
+            let from = [
+                as_codes(&y[part.clone()], 1, wide_y),
+                as_codes(&cb[part.clone()], quick.numbers, wide_b),
+                as_codes(&cr[part.clone()], quick.numbers, wide_r),
+            ];
+            level.work(ExactRgb { back, from, to: &mut lanes });
             let count = part.len();
             r[part.clone()].copy_from_slice(&lanes[0][..count]);
             g[part.clone()].copy_from_slice(&lanes[1][..count]);
