@@ -162,12 +162,16 @@ impl WordsWork<'_, '_> {
         let (all, each) = (&spread.blocks, 2 * L::FLOATS);
         let bases = all.bases.as_chunks::<2>().0;
         let blocks = (out.len() / each).min(all.places.len() / each).min(bases.len());
-        // By indices, as iterators side by side are calls where the linker does not inline them.
+        // Cut to what the loop takes, so that its checks are made once; by indices, as iterators side by side are calls where
+        // the linker does not inline them.
+        let (bases, all_places, out) = (&bases[..blocks], &all.places[..blocks * each], &mut out[..blocks * each]);
+        let mut all_weights = &all.weights[..];
         for block in 0..blocks {
-            let weights = &all.weights[block * each * pairs..][..each * pairs];
+            let weights = &all_weights[..each * pairs];
+            all_weights = &all_weights[each * pairs..];
             let mut sums = [half; 2];
             for side in 0..2 {
-                let places = lanes.load(&all.places, block * each + side * L::FLOATS);
+                let places = lanes.load(all_places, block * each + side * L::FLOATS);
                 for pair in 0..pairs {
                     let values = lanes.pick(row, bases[block][side] + pair * step, places);
                     let weights = lanes.load(weights, (side * pairs + pair) * L::FLOATS);
@@ -233,12 +237,16 @@ impl FloatsWork<'_, '_> {
         let (taps, channels) = (if N == 0 { spread.taps.taps } else { N }, spread.taps.channels);
         let (all, each) = (&spread.blocks, L::FLOATS);
         let blocks = (out.len() / each).min(all.places.len() / each).min(all.bases.len());
+        // Cut as above.
+        let (bases, all_places, out) = (&all.bases[..blocks], &all.places[..blocks * each], &mut out[..blocks * each]);
+        let mut all_weights = &all.weights[..];
         for block in 0..blocks {
-            let weights = &all.weights[block * each * taps..][..each * taps];
-            let places = lanes.load(&all.places, block * each);
+            let weights = &all_weights[..each * taps];
+            all_weights = &all_weights[each * taps..];
+            let places = lanes.load(all_places, block * each);
             let mut sum = lanes.zero();
             for tap in 0..taps {
-                let values = lanes.pick_floats(row, all.bases[block] + tap * channels, places);
+                let values = lanes.pick_floats(row, bases[block] + tap * channels, places);
                 sum = lanes.add_floats(sum, lanes.multiply(values, lanes.load_floats(weights, tap * each)));
             }
             lanes.put_floats(sum, out, block * each);
