@@ -22,6 +22,12 @@ pub(crate) fn rgb(size: Size) -> Frame<Rgb<u8>> {
     Frame::from_fn(size, |x, y| Rgb::new(level(x, y, 0), level(x, y, 1), level(x, y, 2))).expect("memory")
 }
 
+/// Areas of one colour, as a drawing or a scanned page has.
+pub(crate) fn drawn(size: Size) -> Frame<Rgb<u8>> {
+    let level = |x: u32, y: u32, salt: u32| if grain(x / 5, y / 7, salt).is_multiple_of(5) { 20 } else { 250 };
+    Frame::from_fn(size, |x, y| Rgb::new(level(x, y, 1), level(x, y, 1), level(x, y, 1))).expect("memory")
+}
+
 pub(crate) fn gray(size: Size) -> Frame<Gray<u8>> {
     Frame::from_fn(size, |x, y| Gray::new(level(x, y, 0))).expect("memory")
 }

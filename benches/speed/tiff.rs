@@ -7,6 +7,7 @@ use flate2::{Compress, Compression, Decompress, FlushCompress, FlushDecompress};
 use rahmen::file::Reader;
 use rahmen::file::{ReadOptions, TiffCompression, WriteOptions};
 use rahmen::flow::{PictureSource, Sink, Source, Strip};
+use rahmen::frame::SamplesRef;
 use rahmen::tone::{Dither, PaletteRules};
 use rahmen::{FileFormat, Picture, Size, Threads};
 use std::hint::black_box;
@@ -37,6 +38,11 @@ pub(crate) fn rows(bench: &mut Bench) {
         let name = format!("TIFF RGB8 read, tiles, {name}, two threads");
         bench.against(&name, pixels, || read_with(&file, two), "one thread", || read_with(&file, one));
     }
+    // What LZW is taken for: areas without grain.
+    let mut drawn = PictureSource::new(Picture::from(pictures::drawn(size)));
+    let file: Arc<[u8]> = written(&mut drawn, of(TiffCompression::Lzw).tiled(256)).into();
+    let load = Load { pixels, read: bytes, written: bytes };
+    bench.row("TIFF RGB8 read, tiles, LZW, drawn, one thread", load, || read_with(&file, one));
     // The same rows of differences through Deflate alone, strip by strip.
     let file: Arc<[u8]> = written(&mut source, of(TiffCompression::Deflate)).into();
     let plain: Vec<u8> = differences(pictures::rgb(size).samples(), size.width as usize * 3);
@@ -83,8 +89,7 @@ pub(crate) fn gif_rows(bench: &mut Bench) {
     drop(writer);
     let file: Arc<[u8]> = bytes.into();
     let pixels = size.pixels() * 8;
-    let load = Load { pixels, read: pixels as usize * 3, written: pixels as usize * 3 };
-    bench.row("GIF read, 8 frames in turn", load, || {
+    let read = || {
         let from = std::io::Cursor::new(Arc::clone(&file));
         let mut reader = Reader::from_seekable(from, ReadOptions::default()).expect("an animation");
         loop {
@@ -95,7 +100,25 @@ pub(crate) fn gif_rows(bench: &mut Bench) {
                 break;
             }
         }
-    });
+    };
+    // The codes of the same frames alone.
+    let Ok(SamplesRef::U8(samples)) = indices.pixels().map(|pixels| pixels.samples()) else { return };
+    let codes = weezl::encode::Encoder::new(weezl::BitOrder::Lsb, 6).encode(samples).expect("64 colours");
+    let mut room = vec![0; samples.len()];
+    let unpack = || {
+        for _ in 0..8 {
+            let mut state = weezl::decode::Decoder::new(weezl::BitOrder::Lsb, 6);
+            let (mut used, mut filled) = (0, 0);
+            while filled < room.len() {
+                let done = state.decode_bytes(&codes[used..], &mut room[filled..]);
+                used += done.consumed_in;
+                filled += done.consumed_out;
+                done.status.expect("a whole stream");
+            }
+            black_box(&room);
+        }
+    };
+    bench.against("GIF read, 8 frames in turn", pixels, read, "unpacking LZW", unpack);
     let load = Load { pixels: size.pixels(), read: size.pixels() as usize * 3, written: size.pixels() as usize };
     bench.row("to 64 colours", load, || drop(black_box(reduce(rules))));
     bench.row("to 64 colours, diffusion", load, || drop(black_box(reduce(rules.dither(Dither::Diffusion)))));

@@ -501,6 +501,56 @@ fn only_the_tiles_of_a_region_are_looked_at() {
 }
 
 #[test]
+fn large_tiles_that_are_not_packed_are_read_some_rows_at_a_time() {
+    use rahmen::flow::{Chain, Crop, PictureSink};
+    let (width, height) = (600usize, 530usize);
+    // Tiles of 64 KiB and far more, whose rows come in several bands; those at the bottom and at the right reach beyond the picture.
+    for (bits, channels, photometric, planar) in
+        [(8u16, 3usize, 2u16, false), (16, 3, 2, false), (16, 3, 2, true), (12, 1, 1, false), (1, 1, 1, false)]
+    {
+        let samples = codes(width * height * channels, bits, 11);
+        let mut page = Page::new((width, height), bits, channels, photometric, samples);
+        page.planar = planar;
+        for kind in [KINDS[0], KINDS[1]] {
+            page.chunk = (0, height);
+            let strips = plain(&tiff::file(kind, &[page.clone()]));
+            page.chunk = (512, 512);
+            let file = tiff::file(kind, &[page.clone()]);
+            assert!(plain(&file).content() == strips.content(), "{bits} {channels} {planar} {kind:?}");
+            for (x, y) in [(0..600u32, 3..4u32), (500..530, 200..530), (511..513, 511..513)] {
+                let reader = Reader::from_seekable(Cursor::new(file.clone()), ReadOptions::default()).unwrap();
+                let region = rahmen::Region::new(x, y).unwrap();
+                let mut chain = Chain::new(Box::new(reader), vec![Box::new(Crop::new(region))]).unwrap();
+                let mut sink = PictureSink::new(chain.facts()).unwrap();
+                chain.run_into(&mut sink).unwrap();
+                assert!(*sink.into_picture().unwrap().content() == strips.content().crop(region).unwrap());
+            }
+        }
+    }
+}
+
+#[test]
+fn of_a_large_tile_that_ends_early_the_rows_that_are_there_are_salvaged() {
+    let (width, height) = (512usize, 512usize);
+    let samples = codes(width * height, 8, 12);
+    let mut page = Page::new((width, height), 8, 1, 1, samples.clone());
+    page.chunk = (512, 512);
+    let stored: Vec<u8> = samples.iter().map(|&v| v as u8).collect();
+    for rows in [1usize, 127, 128, 129, 300, 511] {
+        page.chunks = Some(vec![stored[..rows * width + 5].to_vec()]);
+        let file = tiff::file(KINDS[0], &[page.clone()]);
+        let error = read(&file, ReadOptions::default()).unwrap_err().to_string();
+        let line = format!("tile 0 has {} bytes; 262144 are needed", rows * width + 5);
+        assert!(error.contains(&line), "{error}");
+        let reader = Reader::from_seekable(Cursor::new(file), ReadOptions::default().salvage_filled()).unwrap();
+        let (salvaged, damage) = reader.read_damaged().unwrap();
+        assert!(samples_of(&salvaged)[..rows * width] == samples[..rows * width], "{rows}");
+        let lost: u32 = damage.unwrap().lost.iter().map(|rows| rows.end - rows.start).sum();
+        assert_eq!(lost, (height - rows) as u32);
+    }
+}
+
+#[test]
 fn strips_and_tiles_of_jpeg_are_read_with_tables_beside_them() {
     use crate::common::jpeg::{Jpeg, planes, sequential};
     let make = |size: (usize, usize), factors: &[(usize, usize)], bits: u32, ids: &[u8]| Jpeg {

@@ -1,7 +1,7 @@
 //! Strips and tiles as bands of whole rows: fetched for the rows and columns that are wanted, unpacked on all threads, put together.
 //!
-//! A band is one row of tiles, or strips of about 4 MiB together, and is the only one held. Strips that are not packed are fetched a
-//! part at a time, however large they are.
+//! A band is one row of tiles, or strips of about 4 MiB together, and is the only one held. Strips and tiles that are not packed are
+//! fetched some rows at a time, however large they are.
 
 use super::fetch::Fetch;
 use super::shape::{Packing, Shape};
@@ -18,6 +18,8 @@ const BAND_BYTES: u64 = 4 << 20;
 const TOGETHER: u64 = 1 << 20;
 /// Bytes of strips that are not packed and are fetched together.
 const PLAIN_BYTES: u64 = 256 << 10;
+/// Bytes of a tile that is not packed and are fetched together: fewer would be more reads, more a band that leaves the cache.
+const PLAIN_TILE_BYTES: u64 = 64 << 10;
 
 /// What strips and tiles are read with.
 pub(super) struct Chunks {
@@ -41,10 +43,10 @@ pub(super) struct Band {
     pub(super) rows: Range<u32>,
     /// The strips or tiles down and across that it is made of, and the first row of those.
     down: Range<u32>,
-    across: Range<u32>,
+    pub(super) across: Range<u32>,
     /// For each plane of the file, rows one behind the other.
-    planes: Vec<Vec<u8>>,
-    row_bytes: Vec<usize>,
+    pub(super) planes: Vec<Vec<u8>>,
+    pub(super) row_bytes: Vec<usize>,
     /// Rows that are not whole.
     lost: Vec<bool>,
     /// How many of its strips or tiles have been fetched, and those that wait to be unpacked.
@@ -73,10 +75,13 @@ pub(super) struct Job {
     pub(super) bytes: Vec<u8>,
 }
 
-/// What came of it: rows one behind the other.
+/// The rows of a band that a strip or tile goes to, each as far as it is wide.
+pub(super) type Pieces<'a> = Vec<&'a mut [u8]>;
+
+/// What came of it.
 pub(super) struct Done {
-    pub(super) job: Job,
-    pub(super) bytes: Vec<u8>,
+    /// The picture's rows in it, and how many from the first on are whole.
+    pub(super) rows: Range<u32>,
     pub(super) good: u32,
     pub(super) fault: Option<Error>,
 }
@@ -190,7 +195,8 @@ impl Chunks {
             }
             job.bytes = fetch.take();
             self.band.fetched = self.band.fetched.saturating_add(1);
-            self.band.waiting_bytes = self.band.waiting_bytes.saturating_add(self.shape.unpacked(job.plane, job.rows));
+            let stored = self.shape.unpacked_rows(&job);
+            self.band.waiting_bytes = self.band.waiting_bytes.saturating_add(self.shape.unpacked(job.plane, stored));
             self.band.waiting.push(job);
             let enough = self.start.threads.count().saturating_mul(2);
             if self.band.waiting_bytes >= TOGETHER && self.band.waiting.len() >= enough {
@@ -205,15 +211,14 @@ impl Chunks {
     /// Whether the rows of a tile are what the band holds of it, and all there.
     fn is_plain_tile(&self, job: &Job) -> bool {
         let shape = &self.shape;
-        let whole = shape.unpacked(job.plane, shape.stored_rows(job.down));
         let as_it_is = shape.packing == Packing::None && shape.chroma == (1, 1) && !self.changes(job.plane);
-        shape.tiled && as_it_is && job.wanted as u64 == whole
+        shape.tiled && as_it_is && job.wanted as u64 == shape.unpacked(job.plane, job.rows)
     }
 
     /// Copies a tile's rows from the file to their place; the stop that is due until all have come.
     fn plain_tile(&mut self, job: &Job, fetch: &mut Fetch, input: &mut &[u8]) -> Option<Stop> {
         let each = self.shape.row_bytes(job.plane, self.shape.chunk.width) as usize;
-        let column = job.across.saturating_sub(self.band.across.start) as usize;
+        let column = self.band.column_of(job);
         while self.band.tile_row < job.rows {
             let row = self.band.tile_row;
             let at = job.at.saturating_add((each as u64).saturating_mul(row.into()));
@@ -252,8 +257,12 @@ impl Chunks {
         let start = first.saturating_mul(shape.chunk.height);
         let end = start.saturating_add(shape.chunk.height).min(shape.size.height);
         let mut rows = start..end;
-        if !shape.tiled && shape.packing == Packing::None {
-            let most = u32::try_from(PLAIN_BYTES.checked_div(each).unwrap_or(1)).unwrap_or(u32::MAX).max(1);
+        if shape.packing == Packing::None {
+            let most = match shape.tiled {
+                true => PLAIN_TILE_BYTES.checked_div(shape.unpacked(0, 1)),
+                false => PLAIN_BYTES.checked_div(each),
+            };
+            let most = u32::try_from(most.unwrap_or(1)).unwrap_or(u32::MAX).max(1);
             // Of units of chroma whole ones.
             let most = most.next_multiple_of(shape.chroma.1);
             let into = row.saturating_sub(start);
@@ -272,7 +281,7 @@ impl Chunks {
         self.band = Band::default();
         // And one strip or tile beside it while it is unpacked; that several are together is worth less than they hold.
         let whole = shape.unpacked(0, shape.stored_rows(first)).saturating_add(shape.row_bytes(0, shape.chunk.width));
-        let beside = if shape.packing == Packing::None && !shape.tiled { held } else { whole };
+        let beside = if shape.packing == Packing::None { held } else { whole };
         let bytes = held.saturating_add(beside);
         let charge = self.start.limits.charge("rows of strips or tiles, which are held together,", bytes)?;
         // What is not filled must be zero: tiles that are not in the file, rows that are lost.
@@ -318,14 +327,11 @@ impl Chunks {
                     return Err(error);
                 }
             }
-            wanted = whole.min(stated);
-            if !shape.tiled {
-                let skipped = shape.unpacked(plane, self.band.rows.start.saturating_sub(first));
-                first = self.band.rows.start;
-                rows = self.band.rows.end.saturating_sub(first);
-                at = at.saturating_add(skipped);
-                wanted = shape.unpacked(plane, rows).min(stated.saturating_sub(skipped));
-            }
+            let skipped = shape.unpacked(plane, self.band.rows.start.saturating_sub(first));
+            first = self.band.rows.start;
+            rows = self.band.rows.end.saturating_sub(first);
+            at = at.saturating_add(skipped);
+            wanted = shape.unpacked(plane, rows).min(stated.saturating_sub(skipped));
         }
         let there = self.length.saturating_sub(at);
         if there < wanted {
@@ -351,58 +357,38 @@ impl Chunks {
         Ok(None)
     }
 
-    /// Unpacks what waits, and puts it in place.
+    /// Unpacks what waits, each to its place in the band.
+    ///
+    /// # Errors
+    /// A strip or tile that cannot be unpacked, unless faults are salvaged; the memory limit.
     fn unpack(&mut self, salvaging: bool) -> Result<()> {
         let jobs = std::mem::take(&mut self.band.waiting);
         self.band.waiting_bytes = 0;
-        let all = {
-            let chunks = &*self;
-            // What is unpacked as quickly as it is copied takes longer by way of other threads.
-            let quick = matches!(self.shape.packing, Packing::None | Packing::PackBits);
-            let threads = if quick { Threads::ONE } else { self.start.threads };
-            threads::collect(threads, jobs, |job| chunks.unpack_one(job))
-        };
-        for done in all {
-            let Done { job, bytes, good, fault } = done;
+        let mut planes = std::mem::take(&mut self.band.planes);
+        let shape = &self.shape;
+        let widths: Vec<usize> =
+            (0..planes.len()).map(|plane| shape.row_bytes(plane, shape.chunk.width) as usize).collect();
+        let pieces = self.band.pieces(&mut planes, &jobs, &widths);
+        // What is unpacked as quickly as it is copied takes longer by way of other threads.
+        let quick = matches!(shape.packing, Packing::None | Packing::PackBits);
+        let threads = if quick { Threads::ONE } else { self.start.threads };
+        let chunks = &*self;
+        let jobs: Vec<(Job, Pieces<'_>)> = jobs.into_iter().zip(pieces).collect();
+        let all = threads::collect(threads, jobs, |(job, pieces)| chunks.unpack_one(job, pieces));
+        self.band.planes = planes;
+        for Done { rows, good, fault } in all {
             if let Some(fault) = fault {
                 if !salvaging || !fault.is_about_bytes() {
                     return Err(fault);
                 }
-                self.band.lose(job.first.saturating_add(good)..job.first.saturating_add(job.rows));
+                self.band.lose(rows.start.saturating_add(good)..rows.end);
             }
-            self.place(&job, &bytes);
         }
         Ok(())
-    }
-
-    /// Copies rows to their place in the band.
-    fn place(&mut self, job: &Job, bytes: &[u8]) {
-        let each = self.shape.row_bytes(job.plane, self.shape.chunk.width) as usize;
-        let column = job.across.saturating_sub(self.band.across.start);
-        let from = each.saturating_mul(column as usize);
-        let row = self.band.row_bytes.get(job.plane).copied().unwrap_or(0);
-        let Some(plane) = self.band.planes.get_mut(job.plane) else { return };
-        let first = job.first.saturating_sub(self.band.rows.start) as usize;
-        let rows = plane.chunks_exact_mut(row.max(1)).skip(first).take(job.rows as usize);
-        for (to, from_row) in rows.zip(bytes.chunks_exact(each.max(1))) {
-            if let Some(to) = to.get_mut(from..).and_then(|to| to.get_mut(..each)) {
-                to.copy_from_slice(from_row);
-            }
-        }
     }
 }
 
 impl Band {
-    /// Copies a part of a row to its place.
-    fn put(&mut self, plane: usize, row: u32, from: usize, bytes: &[u8]) {
-        let each = self.row_bytes.get(plane).copied().unwrap_or(0);
-        let at = each.saturating_mul(row as usize).saturating_add(from);
-        let to = self.planes.get_mut(plane).and_then(|plane| plane.get_mut(at..)?.get_mut(..bytes.len()));
-        if let Some(to) = to {
-            to.copy_from_slice(bytes);
-        }
-    }
-
     fn lose(&mut self, rows: Range<u32>) {
         for row in rows {
             let place = row.checked_sub(self.rows.start).and_then(|place| self.lost.get_mut(place as usize));

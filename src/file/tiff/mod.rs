@@ -25,6 +25,7 @@ mod notes;
 mod numbers;
 mod page_out;
 mod page_tags;
+mod pieces;
 mod predictor;
 mod rows;
 mod shape;
