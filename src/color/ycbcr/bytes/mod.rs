@@ -5,6 +5,7 @@
 
 mod chroma;
 mod sums;
+mod whole;
 
 use super::YcbcrRules;
 use super::rows::{Sum, ToRgb};
@@ -15,6 +16,7 @@ use crate::pixel::ChromaSiting;
 use crate::simd::Level;
 use chroma::{Doubled, halved};
 use sums::{Quick, QuickBack};
+use whole::WholeBack;
 
 /// A row of numbers of three channels, each lane of whole runs.
 struct Rows<T> {
@@ -89,6 +91,13 @@ pub(super) fn back(
 ) {
     let (level, (across, down)) = (Level::best(), rules.sampling.factors());
     let (wide, left) = (y.width() as usize, rules.siting == ChromaSiting::Left);
+    if let (1, Some(whole)) = (across, WholeBack::new(rules, back)) {
+        let mut lanes = Rows::new(wide);
+        for (row, to) in (first..).zip(part.into_rows()) {
+            whole.run(level, [y.row(row), cb.row(row), cr.row(row)], &mut lanes, to);
+        }
+        return;
+    }
     let mut rows = Doubled::new(if across == 1 { 0 } else { wide });
     let quick = QuickBack::new(rules, back, if across == 1 { 1 } else { Doubled::numbers(left) });
     let (back, mut lanes, mut far) = ((back, &quick), Rows::new(wide), Vec::new());
