@@ -9,6 +9,7 @@
 //! pixel work itself, which the steps call.
 
 mod alpha;
+mod by_rows;
 mod calls;
 mod cast;
 mod chain;
@@ -16,6 +17,7 @@ mod codes;
 mod color;
 mod convert;
 mod crop;
+mod damage;
 mod depth;
 mod indices;
 mod input;
@@ -31,17 +33,19 @@ mod resize;
 mod space;
 mod tone;
 
-use crate::error::{Error, Result};
+use crate::error::Result;
 use crate::frame::{Content, Facts};
 use std::ops::Range;
 
 pub use alpha::{DropAlpha, Flatten, MaskAlpha, MultiplyAlpha};
+pub use by_rows::{by_rows, by_rows_around};
 pub use cast::{Cast, CastRule};
 pub use chain::{Chain, Progress, apply};
 pub use codes::{Codes, FromCodes, ToCodes};
 pub use color::{PickPlanes, ToColor, ToGray};
 pub use convert::Convert;
 pub use crop::Crop;
+pub use damage::Damage;
 pub use depth::ToDepth;
 pub use indices::ToIndices;
 pub use meaning::StateMeaning;
@@ -153,77 +157,6 @@ impl<S: Source + ?Sized> Source for &mut S {
 
     fn take_late_remarks(&mut self) -> Vec<String> {
         (**self).take_late_remarks()
-    }
-}
-
-/// What damage has cost: rows that could not be read, which are given as zeros, and rows that may be wrong. All others are good.
-#[derive(Debug)]
-#[non_exhaustive]
-pub struct Damage {
-    /// The lost rows, as the file stores them; ranges in order, none touching another.
-    pub lost: Vec<Range<u32>>,
-    /// Suspect rows: nothing was found wrong in themselves, but in what they were read with - a block whose checksum is wrong, coded
-    /// data that no mark confirms up to where it fails. Ranges in order; lost rows may be among them.
-    pub suspect: Vec<Range<u32>>,
-    /// Rows of the picture, as the file declares them.
-    pub rows: u32,
-    /// The first error of reading.
-    pub error: Error,
-}
-
-impl Damage {
-    /// Number of lost rows.
-    pub fn rows_lost(&self) -> u32 {
-        self.lost.iter().fold(0, |sum, r| sum.saturating_add(r.end - r.start))
-    }
-
-    /// Number of suspect rows that are not lost.
-    pub fn rows_suspect(&self) -> u32 {
-        let shared = |a: &Range<u32>, b: &Range<u32>| a.end.min(b.end).saturating_sub(a.start.max(b.start));
-        let of = |range: &Range<u32>| {
-            let lost = self.lost.iter().fold(0, |sum: u32, lost| sum.saturating_add(shared(range, lost)));
-            (range.end - range.start).saturating_sub(lost)
-        };
-        self.suspect.iter().fold(0, |sum, range| sum.saturating_add(of(range)))
-    }
-
-    /// Number of good rows.
-    pub fn rows_good(&self) -> u32 {
-        self.rows.saturating_sub(self.rows_lost()).saturating_sub(self.rows_suspect())
-    }
-
-    /// Damage with this error, and no rows so far.
-    pub(crate) fn new(error: Error) -> Damage {
-        Damage { lost: Vec::new(), suspect: Vec::new(), rows: 0, error }
-    }
-
-    /// Adds suspect rows, which may be known already.
-    pub(crate) fn doubt(&mut self, rows: Range<u32>) {
-        if rows.is_empty() {
-            return;
-        }
-        // Behind all that begin before it; what touches becomes one.
-        let mut at = self.suspect.partition_point(|before| before.start <= rows.start);
-        match at.checked_sub(1).and_then(|before| self.suspect.get_mut(before)) {
-            Some(before) if rows.start <= before.end => {
-                before.end = before.end.max(rows.end);
-                at -= 1;
-            }
-            _ => self.suspect.insert(at, rows),
-        }
-        while let Some(next) = self.suspect.get(at + 1).cloned().filter(|next| next.start <= self.suspect[at].end) {
-            self.suspect[at].end = self.suspect[at].end.max(next.end);
-            self.suspect.remove(at + 1);
-        }
-    }
-
-    /// Adds lost rows behind those that are known.
-    pub(crate) fn lose(&mut self, rows: Range<u32>) {
-        match self.lost.last_mut() {
-            Some(last) if last.end >= rows.start => last.end = last.end.max(rows.end),
-            _ if rows.is_empty() => {}
-            _ => self.lost.push(rows),
-        }
     }
 }
 
@@ -365,88 +298,4 @@ pub trait InTurn {
 
     /// Begins again at the first row.
     fn restart(&mut self);
-}
-
-/// A stage that makes output rows of the same input rows: `work` is given just these rows, and the picture's row that is
-/// their first.
-pub fn by_rows(facts: Facts, work: impl FnMut(&Content, u32) -> Result<Content> + Send + 'static) -> Box<dyn Stage> {
-    Box::new(ByRows { facts, work: Box::new(work) })
-}
-
-/// A stage that makes each output row of the input rows up to `radius` above and below: `work` is given those that there are,
-/// and makes as many, of which the wanted ones are taken. Beyond the first and the last row of the picture there are none.
-///
-/// # Examples
-/// ```
-/// use rahmen::flow::{self, Step, Stage};
-/// use rahmen::{Facts, Frame, Gray, Size, access::Edge, Threads};
-/// #[derive(Debug)]
-/// struct Darkest;
-/// impl Step for Darkest {
-///     fn name(&self) -> &'static str { "darkest of 3 x 3" }
-///     fn plan(&self, input: &Facts) -> rahmen::Result<Box<dyn Stage>> {
-///         Ok(flow::by_rows_around(input.clone(), 1, |rows| {
-///             let view = rows.pixels()?.view::<Gray<u8>>()?;
-///             let least = |around: &rahmen::access::Around<'_, Gray<u8>>| around.pixels().min_by_key(|p| p.value).unwrap_or_default();
-///             Ok(view.map_around((1, 1), Edge::Clamp, Threads::ALL, |around| least(&around))?.into())
-///         }))
-///     }
-/// }
-/// let row = Frame::<Gray<u8>>::from_samples(Size::new(1, 4), vec![9, 8, 1, 7])?.into();
-/// assert_eq!(flow::apply(row, &[&Darkest])?.frame::<Gray<u8>>()?.samples(), [8, 1, 1, 1]);
-/// # Ok::<(), rahmen::Error>(())
-/// ```
-pub fn by_rows_around(
-    facts: Facts,
-    radius: u32,
-    work: impl FnMut(&Content) -> Result<Content> + Send + 'static,
-) -> Box<dyn Stage> {
-    Box::new(ByRowsAround { facts, radius, work: Box::new(work) })
-}
-
-/// The work of a stage that looks at rows around.
-type AroundWork = dyn FnMut(&Content) -> Result<Content> + Send;
-
-struct ByRowsAround {
-    facts: Facts,
-    radius: u32,
-    work: Box<AroundWork>,
-}
-
-impl Stage for ByRowsAround {
-    fn facts(&self) -> &Facts {
-        &self.facts
-    }
-
-    fn rows_needed(&self, output: Range<u32>) -> Range<u32> {
-        let end = output.end.saturating_add(self.radius).min(self.facts.size.height);
-        output.start.saturating_sub(self.radius)..end
-    }
-
-    fn run(&mut self, input: &Strip, output: Range<u32>) -> Result<Content> {
-        let rows = self.rows_needed(output.clone());
-        let part = input::rows_of(input, &rows)?;
-        let made = (self.work)(part.as_ref().unwrap_or(&input.content))?;
-        let wanted = made.size().region().rows(output.start - rows.start..output.end - rows.start)?;
-        made.crop(wanted)
-    }
-}
-
-/// The work of a stage that goes row by row.
-type RowWork = dyn FnMut(&Content, u32) -> Result<Content> + Send;
-
-struct ByRows {
-    facts: Facts,
-    work: Box<RowWork>,
-}
-
-impl Stage for ByRows {
-    fn facts(&self) -> &Facts {
-        &self.facts
-    }
-
-    fn run(&mut self, input: &Strip, output: Range<u32>) -> Result<Content> {
-        let part = input::rows_of(input, &output)?;
-        (self.work)(part.as_ref().unwrap_or(&input.content), output.start)
-    }
 }

@@ -8,6 +8,7 @@ mod blocks;
 mod canvas;
 mod decode;
 mod encode;
+mod frame;
 
 pub(super) use decode::GifDecoder;
 pub(super) use encode::GifEncoder;
