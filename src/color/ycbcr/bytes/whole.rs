@@ -5,16 +5,20 @@
 
 use super::Rows;
 use crate::color::ycbcr::rows::ToRgb;
-use crate::color::ycbcr::{LumaWeights, YcbcrRange, YcbcrRules};
+use crate::color::ycbcr::{YcbcrRange, YcbcrRules};
 use crate::convert::swizzle;
 use crate::simd::{Level, Work};
 
 /// Bits behind the point of what colour differences add.
 const BITS: u32 = 23;
 
-/// A half, which a shift that drops those bits then rounds by, and more than products are short of a tie by: for the weights of BT.601 and
-/// BT.709 all 65,536 pairs of differences are rounded right with 47 to 73 more.
+/// A half, which a shift that drops those bits then rounds by, and more than products are short of a tie by: with 47 (blue of BT.601) to 115
+/// (green of BT.2020) more, all 65,536 pairs of differences are rounded right, by the weights of each of the three recommendations.
 const HALF: i32 = (1 << (BITS - 1)) + 60;
+
+/// What green's two shares are less than the nearest: sums of two rounded shares of BT.2020 would be on the wrong side of a tie for some pairs,
+/// whatever is added.
+const LESS: i32 = 3;
 
 /// What a step of Cr adds to red, of Cb and Cr to green, of Cb to blue.
 pub(super) struct WholeBack {
@@ -24,13 +28,12 @@ pub(super) struct WholeBack {
 }
 
 impl WholeBack {
-    /// `None` where sums are not whole numbers plus what differences add, or not known to be rounded right.
+    /// `None` where luma is no whole number: of limited range.
     pub(super) fn new(rules: &YcbcrRules, back: &ToRgb) -> Option<WholeBack> {
-        let known = matches!(rules.weights, LumaWeights::Bt601 | LumaWeights::Bt709);
         let step = |share: f64| (share * f64::from(1u32 << BITS)).round() as i32;
         let (red, green, blue) = back.shares;
-        let of = WholeBack { red: step(red), green: (step(green.0), step(green.1)), blue: step(blue) };
-        (known && rules.range == YcbcrRange::Full).then_some(of)
+        let of = WholeBack { red: step(red), green: (step(green.0) - LESS, step(green.1) - LESS), blue: step(blue) };
+        (rules.range == YcbcrRange::Full).then_some(of)
     }
 
     /// Bytes of red, green and blue of a row.
@@ -70,13 +73,17 @@ impl Work for Bytes<'_> {
 #[cfg(test)]
 mod tests {
     use super::*;
+    use crate::color::ycbcr::LumaWeights;
 
     #[test]
     fn every_pair_of_differences_is_rounded_right() {
         // In whole numbers: the weights are so many thousandths or ten-thousandths; what is added is a fraction over that of green.
-        for (weights, [r, g, b], one) in
-            [(LumaWeights::Bt601, [299i128, 587, 114], 1000), (LumaWeights::Bt709, [2126, 7152, 722], 10_000)]
-        {
+        let all = [
+            (LumaWeights::Bt601, [299i128, 587, 114], 1000),
+            (LumaWeights::Bt709, [2126, 7152, 722], 10_000),
+            (LumaWeights::Bt2020, [2627, 6780, 593], 10_000),
+        ];
+        for (weights, [r, g, b], one) in all {
             let rules = YcbcrRules::new(8).weights(weights).range(YcbcrRange::Full);
             let back = WholeBack::new(&rules, &ToRgb::new(&rules, 255.0)).unwrap();
             // The nearest whole number to n / d, a tie up.
