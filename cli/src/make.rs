@@ -9,6 +9,7 @@ use clap::Args;
 use rahmen::convert::depth::Window;
 use rahmen::file::{LosslessRules, Writer};
 use rahmen::flow::{Chain, Flatten, Orient, Sink, Step, Strip, ToCodes, ToColor, ToDepth, ToGray};
+use rahmen::pixel::Meaning;
 use rahmen::{Facts, FileFormat, Picture};
 use std::path::{Path, PathBuf};
 
@@ -299,10 +300,18 @@ pub(crate) fn say_done(
             "{} ({} {}) -> {} ({} {}){remark}",
             open::name_of(input),
             from.size,
-            from.pixel_format.describe(),
+            form_of(from),
             output.display(),
             to.size,
-            to.pixel_format.describe(),
+            form_of(to),
         )
     })
+}
+
+/// What pixels are, in words: indices are told by their colours, not as the gray samples that hold them.
+fn form_of(facts: &Facts) -> String {
+    match &facts.metadata.palette {
+        Some(palette) if facts.metadata.meaning == Meaning::Indices => format!("of {} colours", palette.colors().len()),
+        _ => facts.pixel_format.describe(),
+    }
 }

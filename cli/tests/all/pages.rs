@@ -65,7 +65,8 @@ fn a_gif_asks_for_few_colours_and_moves() {
     let (gif, first) = (folder.path("tide.gif"), folder.path("first.png"));
     let (dawn, fog) = (demo("quay-dawn.png"), demo("quay-fog.png"));
     assert!(fails(1, &["save", &dawn, &gif]).contains("add --colors 256"));
-    out(&["save", &dawn, &gif, "--colors", "64"]);
+    let said = out(&["save", &dawn, &gif, "--colors", "64"]);
+    assert!(said.contains("(480x320 of 64 colours) -> "), "{said}");
     let compared = &json(&["compare", &dawn, &gif, "--json"])[0];
     assert!(compared["psnr_db"].as_f64().unwrap() > 33.0, "{compared}");
     out(&["merge", "--pages", &gif, &dawn, &fog, &dawn, "--colors", "32,diffusion", "--delay", "0.25", "--plays", "2"]);
