@@ -1,0 +1,22 @@
+//! Memory asked for before it is written.
+//!
+//! A line that is in no cache is read before it can be written, and stores wait for it in their order. Processors fetch ahead what a loop
+//! reads, and hardly what it writes: rows beyond the caches whose stores fill whole lines took 1.2 to 1.4 times as long as the same rows
+//! sixteen bytes further on, where each store touches the next line too. Asking for it takes all of them to the shorter time.
+
+/// How far ahead, in bytes: four lines.
+const AHEAD: usize = 256;
+
+/// Asks for the line [`AHEAD`] of the place in a row that is being written. Nothing is read: behind the row's end it does no harm.
+#[inline(always)]
+pub(crate) fn ask<T>(row: &[T], at: usize) {
+    #[cfg(target_arch = "x86_64")]
+    {
+        use std::arch::x86_64::{_MM_HINT_T0, _mm_prefetch};
+        let line = row.as_ptr().cast::<i8>().wrapping_add(at * size_of::<T>() + AHEAD);
+        // SAFETY: every x86-64 processor has this, and it accesses no memory: an address that is none is passed over.
+        unsafe { _mm_prefetch::<_MM_HINT_T0>(line) };
+    }
+    #[cfg(not(target_arch = "x86_64"))]
+    let _ = (row, at, AHEAD);
+}
