@@ -2,6 +2,7 @@
 
 use crate::convert::swizzle;
 use crate::pixel::Sample;
+use crate::simd::Level;
 
 /// Pixels of a run.
 pub(super) const RUN: usize = 128;
@@ -26,11 +27,11 @@ pub(super) fn separate<S: Sample>(pixels: &[S], channels: usize, [a, b, c, d]: &
 #[inline]
 pub(super) fn interleave<S: Sample>([a, b, c, d]: &Lanes<S>, channels: usize, pixels: &mut [S]) {
     let count = (pixels.len() / channels.max(1)).min(RUN);
-    let pixels = &mut pixels[..count * channels];
+    let (level, pixels) = (Level::best(), &mut pixels[..count * channels]);
     match channels {
         1 => pixels.copy_from_slice(&a[..count]),
-        2 => swizzle::interleave([&a[..count], &b[..count], &[], &[]], pixels),
-        3 => swizzle::interleave([&a[..count], &b[..count], &c[..count], &[]], pixels),
-        _ => swizzle::interleave([&a[..count], &b[..count], &c[..count], &d[..count]], pixels),
+        2 => swizzle::interleave_run(level, [&a[..count], &b[..count], &[], &[]], pixels),
+        3 => swizzle::interleave_run(level, [&a[..count], &b[..count], &c[..count], &[]], pixels),
+        _ => swizzle::interleave_run(level, [&a[..count], &b[..count], &c[..count], &d[..count]], pixels),
     }
 }

@@ -10,13 +10,27 @@ const AHEAD: usize = 256;
 /// Asks for the line [`AHEAD`] of the place in a row that is being written. Nothing is read: behind the row's end it does no harm.
 #[inline(always)]
 pub(crate) fn ask<T>(row: &[T], at: usize) {
+    ask_at(row.as_ptr().wrapping_add(at).cast::<i8>().wrapping_add(AHEAD));
+}
+
+/// Asks for the lines behind a part of a row, as many as it has: those that are written next, be they of this row or of the one below.
+#[inline]
+pub(crate) fn ask_behind<T>(part: &[T]) {
+    const LINE: usize = 64;
+    let bytes = size_of_val(part);
+    for line in (0..bytes).step_by(LINE) {
+        ask_at(part.as_ptr().cast::<i8>().wrapping_add(bytes + line));
+    }
+}
+
+#[inline(always)]
+fn ask_at(place: *const i8) {
     #[cfg(target_arch = "x86_64")]
     {
         use std::arch::x86_64::{_MM_HINT_T0, _mm_prefetch};
-        let line = row.as_ptr().cast::<i8>().wrapping_add(at * size_of::<T>() + AHEAD);
         // SAFETY: every x86-64 processor has this, and it accesses no memory: an address that is none is passed over.
-        unsafe { _mm_prefetch::<_MM_HINT_T0>(line) };
+        unsafe { _mm_prefetch::<_MM_HINT_T0>(place) };
     }
     #[cfg(not(target_arch = "x86_64"))]
-    let _ = (row, at, AHEAD);
+    let _ = place;
 }
