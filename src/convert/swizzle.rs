@@ -1,6 +1,6 @@
 //! Row kernels that move channels and make no new values: written once over samples and channel counts.
 
-use crate::simd::{Level, Work, ahead};
+use crate::simd::{Level, Work, prefetch};
 
 /// Every `N` samples become `M`. The closure reads and writes them where they lie: an array that it took or gave by value
 /// would travel as one odd-sized number and be taken apart by shifts.
@@ -14,9 +14,9 @@ pub(crate) fn each<S: Copy, const N: usize, const M: usize>(
     let count = from.len().min(to.len());
     for start in (0..count).step_by(BLOCK) {
         let end = count.min(start + BLOCK);
-        // Of more than is read the stores are what takes the time: asked for early they came no earlier (1.04 times; else 0.92).
+        // Of more than is read the stores are what takes the time: fetched early they came no earlier (1.04 times; else 0.92).
         if const { M <= N } {
-            ahead::ask_behind(&to[start..end]);
+            prefetch::behind(&to[start..end]);
         }
         let each = Each { from: &from[start..end], to: &mut to[start..end], change: &change };
         // Four to four is arithmetic or a shuffle within a lane, of which the widest registers take 1.3 times as many; others they make no
@@ -25,7 +25,7 @@ pub(crate) fn each<S: Copy, const N: usize, const M: usize>(
     }
 }
 
-/// Pixels that are gone over at once, while the memory of the next is asked for.
+/// Pixels that are gone over at once, while the memory of the next is fetched.
 const BLOCK: usize = 512;
 
 /// The work of [`each`].
@@ -69,12 +69,12 @@ pub(crate) fn interleave<S: Copy>(from: [&[S]; 4], to: &mut [S]) {
     for start in (0..count).step_by(BLOCK) {
         let end = count.min(start + BLOCK);
         let part = &mut to[channels * start..channels * end];
-        ahead::ask_behind(part);
+        prefetch::behind(part);
         interleave_run(level, from.map(|lane| lane.get(start..end).unwrap_or_default()), part);
     }
 }
 
-/// [`interleave`] of a few pixels between work that takes longer: nothing is asked for.
+/// [`interleave`] of a few pixels between work that takes longer: nothing is fetched ahead.
 pub(crate) fn interleave_run<S: Copy>(level: Level, from: [&[S]; 4], to: &mut [S]) {
     level.fan_in(from, to, |a, b, c, d, to| match (c, d) {
         ([], []) => {

@@ -4,10 +4,10 @@
 //! [`Level::run`], which compiles the same safe body once more for wider registers; what it computes is the same.
 #![allow(unsafe_code)]
 
-pub(crate) mod ahead;
 pub(crate) mod arrays;
 pub(crate) mod ladder;
 pub(crate) mod lookup;
+pub(crate) mod prefetch;
 pub(crate) mod resample;
 mod rows;
 pub(crate) mod sums;

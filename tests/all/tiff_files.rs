@@ -5,9 +5,11 @@
 use crate::common::tiff::{self, DEFLATE, FAX_ROWS, FAX3, FAX4, KINDS, LZW, NONE, PACK_BITS, Page};
 use crate::common::{Dribble, noise};
 use rahmen::file::{ReadAs, ReadOptions, Reader, decode, facts_from, read_from};
+use rahmen::flow::{Chain, Crop, PictureSink};
 use rahmen::frame::{AnyPlanes, SamplesRef};
-use rahmen::{Content, Depth, Layout, Picture, PixelFormat, Primaries};
+use rahmen::{Content, Depth, Layout, Picture, PixelFormat, Primaries, Region};
 use std::io::Cursor;
+use std::ops::Range;
 
 /// Reads a file in one piece and as a stream, the same both ways.
 fn read(bytes: &[u8], options: ReadOptions) -> rahmen::Result<Picture> {
@@ -458,9 +460,18 @@ fn what_stands_beside_the_pixels_is_carried() {
     }
 }
 
+/// Whether a region of a file, read through a chain, is that of the whole picture.
+fn region_is_that_of(file: Vec<u8>, (x, y): (Range<u32>, Range<u32>), whole: &Picture) -> bool {
+    let reader = Reader::from_seekable(Cursor::new(file), ReadOptions::default()).unwrap();
+    let region = Region::new(x, y).unwrap();
+    let mut chain = Chain::new(Box::new(reader), vec![Box::new(Crop::new(region))]).unwrap();
+    let mut sink = PictureSink::new(chain.facts()).unwrap();
+    chain.run_into(&mut sink).unwrap();
+    *sink.into_picture().unwrap().content() == whole.content().crop(region).unwrap()
+}
+
 #[test]
 fn only_the_tiles_of_a_region_are_looked_at() {
-    use rahmen::flow::{Chain, Crop, PictureSink};
     let (width, height) = (160usize, 96usize);
     let samples = codes(width * height * 3, 8, 5);
     let mut page = Page::new((width, height), 8, 3, 2, samples.clone());
@@ -491,18 +502,12 @@ fn only_the_tiles_of_a_region_are_looked_at() {
             at = (at + length).next_multiple_of(2);
         }
         assert!(kept < 15);
-        let reader = Reader::from_seekable(Cursor::new(spoiled), ReadOptions::default()).unwrap();
-        let region = rahmen::Region::new(x, y).unwrap();
-        let mut chain = Chain::new(Box::new(reader), vec![Box::new(Crop::new(region))]).unwrap();
-        let mut sink = PictureSink::new(chain.facts()).unwrap();
-        chain.run_into(&mut sink).unwrap();
-        assert!(*sink.into_picture().unwrap().content() == whole.content().crop(region).unwrap());
+        assert!(region_is_that_of(spoiled, (x, y), &whole));
     }
 }
 
 #[test]
 fn large_tiles_that_are_not_packed_are_read_some_rows_at_a_time() {
-    use rahmen::flow::{Chain, Crop, PictureSink};
     let (width, height) = (600usize, 530usize);
     // Tiles of 64 KiB and far more, whose rows come in several bands; those at the bottom and at the right reach beyond the picture.
     for (bits, channels, photometric, planar) in
@@ -518,12 +523,7 @@ fn large_tiles_that_are_not_packed_are_read_some_rows_at_a_time() {
             let file = tiff::file(kind, &[page.clone()]);
             assert!(plain(&file).content() == strips.content(), "{bits} {channels} {planar} {kind:?}");
             for (x, y) in [(0..600u32, 3..4u32), (500..530, 200..530), (511..513, 511..513)] {
-                let reader = Reader::from_seekable(Cursor::new(file.clone()), ReadOptions::default()).unwrap();
-                let region = rahmen::Region::new(x, y).unwrap();
-                let mut chain = Chain::new(Box::new(reader), vec![Box::new(Crop::new(region))]).unwrap();
-                let mut sink = PictureSink::new(chain.facts()).unwrap();
-                chain.run_into(&mut sink).unwrap();
-                assert!(*sink.into_picture().unwrap().content() == strips.content().crop(region).unwrap());
+                assert!(region_is_that_of(file.clone(), (x, y), &strips));
             }
         }
     }

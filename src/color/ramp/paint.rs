@@ -6,7 +6,7 @@ use crate::convert::depth::Window;
 use crate::error::{Error, Result};
 use crate::frame::{AnyNumbers, AnySamplesMut, Content, Frame, Pixels, SampleViewMut, View, ViewMut, same_size};
 use crate::pixel::{Depth, Gray, Layout, Number, NumberKind, NumbersRef, Rgb};
-use crate::simd::ahead;
+use crate::simd::prefetch;
 use crate::threads::{COMPUTED, Threads};
 
 /// Rules of false colour.
@@ -256,7 +256,7 @@ fn packed_bytes(row: &[u8], table: &[Color; 256], to: &mut [u8]) {
     for eight in eights {
         // Two bytes behind the block are written too: not by the last.
         let Some(to) = to.get_mut(3 * done..).and_then(<[u8]>::first_chunk_mut::<26>) else { break };
-        ahead::ask(to, 0);
+        prefetch::ahead(to, 0);
         let mut codes = u64::from_le_bytes(*eight);
         let mut next = || {
             let color = u32::from_le_bytes(table[usize::from(codes as u8)]);

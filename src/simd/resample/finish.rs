@@ -1,7 +1,7 @@
 //! Sums of floats back to samples: colours divided by the alpha they were weighted by, rounded once, halves up, clamped.
 
 use super::lanes::{Lanes, Wide};
-use crate::simd::{Level, ahead};
+use crate::simd::{Level, prefetch};
 
 /// How colours are divided by the alpha that comes behind them.
 #[derive(Debug, Clone, Copy)]
@@ -121,7 +121,9 @@ impl<T: FromFloat> Finish<'_, T> {
         if const { C == 4 } {
             let each = L::FLOATS;
             for to in to.chunks_exact_mut(4 * each) {
-                (0..4).for_each(|i| ahead::ask(to, i * each));
+                for i in 0..4 {
+                    prefetch::ahead(to, i * each);
+                }
                 let load = |i: usize| lanes.load_floats(from, at + i * each);
                 let [a, b, c, d] = lanes.unweigh_four([load(0), load(1), load(2), load(3)], divide.full, divide.least);
                 T::put(lanes, a, to, 0);
@@ -132,7 +134,7 @@ impl<T: FromFloat> Finish<'_, T> {
             }
         }
         for to in to[at..].chunks_exact_mut(L::FLOATS) {
-            ahead::ask(to, 0);
+            prefetch::ahead(to, 0);
             let v = lanes.load_floats(from, at);
             let v = if C == 1 { v } else { lanes.unweigh::<C>(v, divide.full, divide.least) };
             T::put(lanes, v, to, 0);

@@ -7,7 +7,7 @@
 //! Not here: floats ([`mix_floats`](super::mix_floats)).
 
 use super::lanes::{Lanes, Wide};
-use crate::simd::{Level, ahead};
+use crate::simd::{Level, prefetch};
 
 /// Outputs that are summed at once.
 pub(crate) const TOGETHER: usize = 4;
@@ -147,7 +147,7 @@ impl Paired<u8> for i16 {
     #[inline(always)]
     fn put<L: Lanes>(lanes: L, sums: [L::Ints; 4], to: &mut [u8], at: usize) {
         // The target's own rows.
-        ahead::ask(to, at);
+        prefetch::ahead(to, at);
         lanes.put_bytes(sums, to, at);
     }
 }

@@ -18,7 +18,7 @@ const HALF: i32 = (1 << (BITS - 1)) + 60;
 
 /// What green's two shares are less than the nearest: sums of two rounded shares of BT.2020 would be on the wrong side of a tie for some pairs,
 /// whatever is added.
-const LESS: i32 = 3;
+const GREEN_LESS: i32 = 3;
 
 /// What a step of Cr adds to red, of Cb and Cr to green, of Cb to blue.
 pub(super) struct WholeBack {
@@ -32,7 +32,11 @@ impl WholeBack {
     pub(super) fn new(rules: &YcbcrRules, back: &ToRgb) -> Option<WholeBack> {
         let step = |share: f64| (share * f64::from(1u32 << BITS)).round() as i32;
         let (red, green, blue) = back.shares;
-        let of = WholeBack { red: step(red), green: (step(green.0) - LESS, step(green.1) - LESS), blue: step(blue) };
+        let of = WholeBack {
+            red: step(red),
+            green: (step(green.0) - GREEN_LESS, step(green.1) - GREEN_LESS),
+            blue: step(blue),
+        };
         (rules.range == YcbcrRange::Full).then_some(of)
     }
 
