@@ -311,8 +311,8 @@ fn squares_of_bytes<T: Copy, const N: usize>(from: &[&[T]; N], to: &mut [&mut [T
 #[inline(always)]
 fn chunks_of<'a, T: Copy, const N: usize>(rows: &[&'a [T]; N], x: usize) -> Option<[&'a [T; N]; N]> {
     let mut out = [rows[0][x..].first_chunk::<N>()?; N];
-    for (slot, row) in out.iter_mut().zip(rows) {
-        *slot = row[x..].first_chunk()?;
+    for i in 0..N {
+        out[i] = rows[i][x..].first_chunk()?;
     }
     Some(out)
 }

@@ -170,8 +170,9 @@ pub(super) fn pad_row<T: Copy, E>(from: &[T], left: u32, edge: &Edge<E>, outside
     let (inner, behind) = rest.split_at_mut(from.len());
     inner.copy_from_slice(from);
     let beyond = |to: &mut [T], first: i64| {
-        for (x, p) in (first..).zip(to) {
-            *p = edge.inside(x, from.len() as u32).map_or(outside, |x| from[x as usize]);
+        for i in 0..to.len() {
+            let x = edge.inside(first + i as i64, from.len() as u32);
+            to[i] = if let Some(x) = x { from[x as usize] } else { outside };
         }
     };
     beyond(before, -i64::from(left));

@@ -40,8 +40,8 @@ pub(super) fn flatten_any(view: AnySamples<'_>, layout: Layout, background: [f64
 fn flatten_row<S: Sample>(from: &[S], to: &mut [S], count: usize, channels: &[usize], background: &[f64]) {
     for (from, to) in from.chunks_exact(count).zip(to.chunks_exact_mut(channels.len())) {
         let alpha = from[count - 1].to_fraction();
-        for ((to, &channel), below) in to.iter_mut().zip(channels).zip(background) {
-            *to = S::from_fraction(from[channel].to_fraction() * alpha + below * (1.0 - alpha));
+        for i in 0..channels.len() {
+            to[i] = S::from_fraction(from[channels[i]].to_fraction() * alpha + background[i] * (1.0 - alpha));
         }
     }
 }

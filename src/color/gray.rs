@@ -195,16 +195,18 @@ pub(super) fn gray_alpha_any(
 fn gray_alpha_samples<S: Sample>(
     from: SampleView<'_, S>,
     layout: Layout,
-    to: SampleViewMut<'_, S>,
+    mut to: SampleViewMut<'_, S>,
     weights: GrayWeights,
     threads: Threads,
 ) -> Result<()> {
     let mut plain = Frame::<Gray<S>>::new(from.size())?;
     gray_samples(from, layout, plain.view_mut().into_samples(), weights, threads);
     let channels = from.channels();
-    for ((from, plain), to) in from.rows().zip(plain.rows()).zip(to.into_rows()) {
-        for ((from, gray), to) in from.chunks_exact(channels.count).zip(plain).zip(to.as_chunks_mut::<2>().0) {
-            *to = [gray.value, if channels.alpha { from[channels.count - 1] } else { S::FULL }];
+    for y in 0..from.height() {
+        let (pixels, plain, to) = (from.row(y), plain.row(y), to.row_mut(y).as_chunks_mut::<2>().0);
+        for x in 0..plain.len() {
+            let alpha = if channels.alpha { pixels[(x + 1) * channels.count - 1] } else { S::FULL };
+            to[x] = [plain[x].value, alpha];
         }
     }
     Ok(())
@@ -286,8 +288,11 @@ impl<S: Sample> RowMaker<S> {
 
 #[inline(always)]
 fn each_pixel<S: Sample, const C: usize>(from: &[S], to: &mut [S], gray: impl Fn(&[S; C]) -> S) {
-    for (p, to) in from.as_chunks::<C>().0.iter().zip(to) {
-        *to = gray(p);
+    let from = from.as_chunks::<C>().0;
+    let count = from.len().min(to.len());
+    let (from, to) = (&from[..count], &mut to[..count]);
+    for i in 0..count {
+        to[i] = gray(&from[i]);
     }
 }
 

@@ -141,7 +141,9 @@ impl RawLayout {
                 }
                 ordered.resize(view.width() as usize * self.channels(), S::default());
                 select_row(row, channels.count, &mut ordered, &takes);
-                put(ordered.iter().copied(), to, self.swapped());
+                for (i, to) in to.chunks_exact_mut(size_of::<S>()).enumerate() {
+                    ordered[i].store(to, self.swapped());
+                }
             }
         });
         Ok(())
@@ -161,11 +163,10 @@ impl RawLayout {
         let starts = self.starts(measures, y);
         for (channel, &place) in self.order.places().iter().enumerate() {
             let at = starts + place * measures.plane;
-            let plane = row.iter().copied().skip(channel.min(channels.count - 1)).step_by(channels.count);
             let to = &mut bytes[at..at + measures.row];
-            match channel < channels.count {
-                true => put(plane, to, self.swapped()),
-                false => put(std::iter::repeat_n(S::FULL, self.size.width as usize), to, self.swapped()),
+            for (x, to) in to.chunks_exact_mut(size_of::<S>()).enumerate() {
+                let v = if channel < channels.count { row[x * channels.count + channel] } else { S::FULL };
+                v.store(to, self.swapped());
             }
         }
     }
@@ -253,12 +254,6 @@ impl<S: Sample> Scratch<S> {
         self.0.clear();
         self.0.extend_from_slice(row);
         work(&self.0, row);
-    }
-}
-
-fn put<S: Sample>(samples: impl Iterator<Item = S>, bytes: &mut [u8], swap: bool) {
-    for (v, to) in samples.zip(bytes.chunks_exact_mut(size_of::<S>())) {
-        v.store(to, swap);
     }
 }
 

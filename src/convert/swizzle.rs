@@ -52,8 +52,9 @@ impl<S: Copy, const N: usize, const M: usize, F: Fn(&[S; N], &mut [S; M])> Work 
 
 /// Samples to one channel's place among `N`.
 pub(crate) fn place<S: Copy, const N: usize>(from: &[S], to: &mut [S], channel: usize) {
-    for (from, to) in from.iter().zip(to.as_chunks_mut::<N>().0) {
-        to[channel] = *from;
+    let to = to.as_chunks_mut::<N>().0;
+    for i in 0..from.len().min(to.len()) {
+        to[i][channel] = from[i];
     }
 }
 
@@ -76,42 +77,101 @@ pub(crate) fn interleave<S: Copy>(from: [&[S]; 4], to: &mut [S]) {
 
 /// [`interleave`] of a few pixels between work that takes longer: nothing is fetched ahead.
 pub(crate) fn interleave_run<S: Copy>(level: Level, from: [&[S]; 4], to: &mut [S]) {
-    level.fan_in(from, to, |a, b, c, d, to| match (c, d) {
-        ([], []) => {
-            for (to, (a, b)) in to.as_chunks_mut::<2>().0.iter_mut().zip(a.iter().zip(b)) {
-                *to = [*a, *b];
-            }
+    level.work_in_256_bits(Interleave(from, to));
+}
+
+/// The work of [`interleave_run`].
+struct Interleave<'a, S>([&'a [S]; 4], &'a mut [S]);
+
+impl<S: Copy> Work for Interleave<'_, S> {
+    type Out = ();
+
+    #[inline(always)]
+    fn work(self) {
+        let Interleave([a, b, c, d], to) = self;
+        match (c, d) {
+            ([], []) => two_in(a, b, to.as_chunks_mut().0),
+            (c, []) => three_in(a, b, c, to.as_chunks_mut().0),
+            (c, d) => four_in(a, b, c, d, to.as_chunks_mut().0),
         }
-        (c, []) => {
-            for (to, ((a, b), c)) in to.as_chunks_mut::<3>().0.iter_mut().zip(a.iter().zip(b).zip(c)) {
-                *to = [*a, *b, *c];
-            }
-        }
-        (c, d) => {
-            for (to, (((a, b), c), d)) in to.as_chunks_mut::<4>().0.iter_mut().zip(a.iter().zip(b).zip(c).zip(d)) {
-                *to = [*a, *b, *c, *d];
-            }
-        }
-    });
+    }
 }
 
 /// One row of pixels as rows of planes: two, three or four of them, the others empty.
 pub(crate) fn separate<S: Copy>(from: &[S], to: [&mut [S]; 4]) {
-    Level::best().fan_out(from, to, |from, a, b, c, d| match (c, d) {
-        ([], []) => {
-            for (from, (a, b)) in from.as_chunks::<2>().0.iter().zip(a.iter_mut().zip(b)) {
-                [*a, *b] = *from;
-            }
+    Level::best().work_in_256_bits(Separate(from, to));
+}
+
+/// The work of [`separate`].
+struct Separate<'a, S>(&'a [S], [&'a mut [S]; 4]);
+
+impl<S: Copy> Work for Separate<'_, S> {
+    type Out = ();
+
+    #[inline(always)]
+    fn work(self) {
+        let Separate(from, [a, b, c, d]) = self;
+        match (c, d) {
+            ([], []) => two_out(from.as_chunks().0, a, b),
+            (c, []) => three_out(from.as_chunks().0, a, b, c),
+            (c, d) => four_out(from.as_chunks().0, a, b, c, d),
         }
-        (c, []) => {
-            for (from, ((a, b), c)) in from.as_chunks::<3>().0.iter().zip(a.iter_mut().zip(b).zip(c)) {
-                [*a, *b, *c] = *from;
-            }
-        }
-        (c, d) => {
-            for (from, (((a, b), c), d)) in from.as_chunks::<4>().0.iter().zip(a.iter_mut().zip(b).zip(c).zip(d)) {
-                [*a, *b, *c, *d] = *from;
-            }
-        }
-    });
+    }
+}
+
+// The rows come as arguments of their own: such are known not to overlap, without which four of them are not vectorised. All are cut
+// to one length before the loop.
+
+#[inline(always)]
+fn two_in<S: Copy>(a: &[S], b: &[S], to: &mut [[S; 2]]) {
+    let n = to.len().min(a.len()).min(b.len());
+    let (a, b, to) = (&a[..n], &b[..n], &mut to[..n]);
+    for i in 0..n {
+        to[i] = [a[i], b[i]];
+    }
+}
+
+#[inline(always)]
+fn three_in<S: Copy>(a: &[S], b: &[S], c: &[S], to: &mut [[S; 3]]) {
+    let n = to.len().min(a.len()).min(b.len()).min(c.len());
+    let (a, b, c, to) = (&a[..n], &b[..n], &c[..n], &mut to[..n]);
+    for i in 0..n {
+        to[i] = [a[i], b[i], c[i]];
+    }
+}
+
+#[inline(always)]
+fn four_in<S: Copy>(a: &[S], b: &[S], c: &[S], d: &[S], to: &mut [[S; 4]]) {
+    let n = to.len().min(a.len()).min(b.len()).min(c.len()).min(d.len());
+    let (a, b, c, d, to) = (&a[..n], &b[..n], &c[..n], &d[..n], &mut to[..n]);
+    for i in 0..n {
+        to[i] = [a[i], b[i], c[i], d[i]];
+    }
+}
+
+#[inline(always)]
+fn two_out<S: Copy>(from: &[[S; 2]], a: &mut [S], b: &mut [S]) {
+    let n = from.len().min(a.len()).min(b.len());
+    let (from, a, b) = (&from[..n], &mut a[..n], &mut b[..n]);
+    for i in 0..n {
+        [a[i], b[i]] = from[i];
+    }
+}
+
+#[inline(always)]
+fn three_out<S: Copy>(from: &[[S; 3]], a: &mut [S], b: &mut [S], c: &mut [S]) {
+    let n = from.len().min(a.len()).min(b.len()).min(c.len());
+    let (from, a, b, c) = (&from[..n], &mut a[..n], &mut b[..n], &mut c[..n]);
+    for i in 0..n {
+        [a[i], b[i], c[i]] = from[i];
+    }
+}
+
+#[inline(always)]
+fn four_out<S: Copy>(from: &[[S; 4]], a: &mut [S], b: &mut [S], c: &mut [S], d: &mut [S]) {
+    let n = from.len().min(a.len()).min(b.len()).min(c.len()).min(d.len());
+    let (from, a, b, c, d) = (&from[..n], &mut a[..n], &mut b[..n], &mut c[..n], &mut d[..n]);
+    for i in 0..n {
+        [a[i], b[i], c[i], d[i]] = from[i];
+    }
 }

@@ -88,9 +88,9 @@ impl Formats {
         if let Some(format) = added {
             return Ok(FileFormat::Other(format.name()));
         }
-        let own = writable_extensions().into_iter();
-        let all = own.chain(self.added.iter().flat_map(|format| format.extensions().iter().copied()));
-        let known = all.map(|e| format!(".{e}")).collect::<Vec<_>>().join(", ");
+        let mut all = writable_extensions();
+        self.added.iter().for_each(|format| all.extend_from_slice(format.extensions()));
+        let known = format!(".{}", all.join(", ."));
         Err(ErrorKind::UnknownExtension { extension, known }.into())
     }
 }

@@ -31,7 +31,9 @@ pub(super) fn extend_words_be(out: &mut Vec<u8>, numbers: &[u16]) {
 /// The first characters of text from a file, without what a terminal or a line would take amiss.
 #[cfg(any(feature = "npy", feature = "pnm", feature = "pfm"))]
 pub(super) fn shown(text: &str, most: usize) -> String {
-    text.chars().take(most).flat_map(char::escape_default).collect()
+    let mut out = String::new();
+    text.chars().take(most).for_each(|c| out.extend(c.escape_default()));
+    out
 }
 
 /// A float of 16 bits (IEEE 754 binary16) as one of 32, which holds each exactly.

@@ -77,9 +77,7 @@ impl Levels {
             [one] => Ok(vec![*one; channels.count]),
             each if each.len() == channels.count => Ok(each.to_vec()),
             // Alpha, which no tone changes, may be left out.
-            colors if channels.alpha && colors.len() == channels.colors() => {
-                Ok(colors.iter().copied().chain([full]).collect())
-            }
+            colors if channels.alpha && colors.len() == channels.colors() => Ok([colors, &[full]].concat()),
             list => {
                 let (found, wanted) = (list.len(), channels.count);
                 Err(Error::wrong_count(
@@ -171,18 +169,19 @@ impl Levels {
         let (Levels::Scaled(_), Some(full)) = (self, view.depth().max_code()) else { return Ok(()) };
         let (channels, full) = (view.channels(), u32::from(full));
         let max_codes = self.max_codes(channels, full)?;
+        let mut used = vec![vec![0u64; full as usize + 1]; channels.count];
         with_samples!(view, view => {
-            let mut used = vec![vec![false; full as usize + 1]; channels.count];
             for row in view.rows() {
-                for pixel in row.chunks_exact(channels.count) {
+                for (i, v) in row.iter().enumerate() {
                     // As many entries as the depth has values.
-                    pixel.iter().zip(&mut used).for_each(|(v, used)| used[v.to_f64() as usize] = true);
+                    used[i % channels.count][v.to_f64() as usize] = 1;
                 }
             }
-            used.into_iter().zip(max_codes).try_for_each(|(used, max)| {
-                self.count(used.into_iter().map(u64::from).collect(), max, true).map(|_| ())
-            })
-        })
+        });
+        for (used, max) in used.into_iter().zip(max_codes) {
+            self.count(used, max, true)?;
+        }
+        Ok(())
     }
 }
 

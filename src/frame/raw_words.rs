@@ -120,9 +120,15 @@ pub(crate) fn wrong(name: &str, value: &str, known: &str) -> Error {
 }
 
 pub(crate) fn pick<T: Copy>(name: &str, value: &str, known: &[(&str, T)]) -> Result<T> {
-    let found = known.iter().find(|(word, _)| *word == value).map(|(_, meaning)| *meaning);
-    let list = || known.iter().map(|(word, _)| *word).collect::<Vec<_>>().join(", ");
-    found.ok_or_else(|| wrong(name, value, &list()))
+    // A loop: this is compiled for each kind of meaning.
+    let mut words = Vec::new();
+    for (word, meaning) in known {
+        if *word == value {
+            return Ok(*meaning);
+        }
+        words.push(*word);
+    }
+    Err(wrong(name, value, &words.join(", ")))
 }
 
 pub(crate) fn bytes(name: &str, value: &str) -> Result<usize> {

@@ -428,5 +428,7 @@ pub(crate) fn row_pairs<A: Number, B: Number>(
     if let (Some(from), Some(to)) = (from.as_packed(), to.as_packed_mut()) {
         return work(from, to);
     }
-    from.rows().zip(to.into_rows()).for_each(|(from, to)| work(from, to));
+    for y in 0..from.height().min(to.height()) {
+        work(from.row(y), to.row_mut(y));
+    }
 }

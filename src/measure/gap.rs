@@ -109,9 +109,14 @@ fn rows_of<'a>(
                 }
             };
             if max > gap.max {
-                a.gather(channel, channels, &mut first);
-                b.gather(channel, channels, &mut second);
-                (gap.max, gap.at) = (max, place(&first, &second, max).map(|x| (x, y)));
+                let x = match (a, b) {
+                    (NumbersRef::U8(a), NumbersRef::U8(b)) => place(a, b, channel, channels, max),
+                    (NumbersRef::U16(a), NumbersRef::U16(b)) => place(a, b, channel, channels, max),
+                    (NumbersRef::F32(a), NumbersRef::F32(b)) => place(a, b, channel, channels, max),
+                    // Gathered above.
+                    _ => place(&first, &second, channel, channels, max),
+                };
+                (gap.max, gap.at) = (max, x.map(|x| (x, y)));
             }
             if let Some(row) = row {
                 gap.add(&row);
@@ -191,9 +196,10 @@ impl<T: Number + Ord, const L: usize> Whole<T, L> {
     }
 }
 
-/// Where in a row a difference is first met.
-fn place(a: &[f64], b: &[f64], wanted: f64) -> Option<u32> {
-    (0u32..).zip(a.iter().zip(b)).find(|(_, (a, b))| (*a - *b).abs() == wanted).map(|(x, _)| x)
+/// Where in a row a difference of a channel is first met.
+fn place<T: Number>(a: &[T], b: &[T], channel: usize, channels: usize, wanted: f64) -> Option<u32> {
+    let at = (channel..a.len().min(b.len())).step_by(channels);
+    (0u32..).zip(at).find(|&(_, i)| (a[i].to_f64() - b[i].to_f64()).abs() == wanted).map(|(x, _)| x)
 }
 
 /// Chunks after which 32-bit lanes go over into 64 bits: 65,536 x 255^2 is below 2^32.

@@ -80,6 +80,9 @@ const ORDERS: [[u8; 3]; 5] = [[2, 1, 0], [1, 0, 2], [0, 2, 1], [1, 2, 0], [2, 0,
 const BAND: u32 = 8;
 const FIRST_LOOK: u32 = 8;
 
+/// Differences after which a change that is far off is given up: a row or more of a picture that is large, all bands of a small one.
+const ENOUGH: u64 = 4096;
+
 /// How much closer, in dB, a change must bring two pictures, and how close at least, to be worth a word.
 const GAIN: f64 = 6.0;
 const CLOSE: f64 = 20.0;
@@ -117,7 +120,7 @@ struct Pair<'a> {
 }
 
 impl Pair<'_> {
-    /// PSNR of a band of rows every `step` rows once the second picture is changed; that of the bands so far where it falls below
+    /// PSNR of a band of rows every `step` rows once the second picture is changed; that of the rows so far where it falls below
     /// `hopeless`.
     fn psnr(&self, fix: Fix, step: u32, hopeless: f64) -> f64 {
         let channels = self.a.channels().count / self.kind.bytes();
@@ -146,9 +149,9 @@ impl Pair<'_> {
                     }
                 }
                 count += u64::from(self.a.width()) * self.colors as u64;
-            }
-            if so_far(sum, count) < hopeless {
-                break;
+                if count >= ENOUGH && so_far(sum, count) < hopeless {
+                    return so_far(sum, count);
+                }
             }
         }
         so_far(sum, count)

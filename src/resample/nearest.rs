@@ -71,7 +71,8 @@ fn rows_of<const N: usize>(
 ) {
     let rows = &rows.of[first as usize..][..target.height() as usize];
     let mut before: Option<(u32, &mut [[u8; N]])> = None;
-    for (out, &from) in target.into_rows().zip(rows) {
+    for (y, out) in target.into_rows().enumerate() {
+        let from = rows[y];
         let out = bytes::pixels_mut::<N>(out);
         match &before {
             // The same source row again: copy the finished one.
@@ -82,10 +83,15 @@ fn rows_of<const N: usize>(
                     Some(2) => repeat::<N, 2>(row, out),
                     Some(3) => repeat::<N, 3>(row, out),
                     Some(4) => repeat::<N, 4>(row, out),
-                    Some(n) => out.chunks_exact_mut(n).zip(row).for_each(|(to, &p)| to.fill(p)),
+                    Some(n) => {
+                        for (x, to) in out.chunks_exact_mut(n).enumerate() {
+                            to.fill(row[x]);
+                        }
+                    }
                     None => {
-                        for (to, &x) in out.iter_mut().zip(&columns.of) {
-                            *to = row[x as usize];
+                        let columns = &columns.of[..out.len()];
+                        for x in 0..columns.len() {
+                            out[x] = row[columns[x] as usize];
                         }
                     }
                 }

@@ -178,10 +178,15 @@ impl<'a> TapSums<'a> {
     #[inline(always)]
     fn add_colors<S: Sample>(&mut self, colors: &[S], weight: f64) {
         match self.curve {
-            None => self.sums.iter_mut().zip(colors).for_each(|(sum, v)| *sum += v.to_f64() * weight),
+            None => {
+                for i in 0..colors.len().min(4) {
+                    self.sums[i] += colors[i].to_f64() * weight;
+                }
+            }
             Some(curve) => {
-                let light = |v: &S| f64::from(curve.decode(*v));
-                self.sums.iter_mut().zip(colors).for_each(|(sum, v)| *sum += light(v) * weight);
+                for i in 0..colors.len().min(4) {
+                    self.sums[i] += f64::from(curve.decode(colors[i])) * weight;
+                }
             }
         }
     }
@@ -194,14 +199,18 @@ impl<'a> TapSums<'a> {
             Some(curve) => curve.encode::<S>(sum as f32),
         };
         if !self.channels.alpha {
-            to.iter_mut().zip(&self.sums).for_each(|(to, &sum)| *to = number(sum));
+            for i in 0..to.len().min(4) {
+                to[i] = number(self.sums[i]);
+            }
             return;
         }
         if let Some((alpha, colors)) = to.split_last_mut() {
             let sum = self.sums[self.channels.colors() & 3];
             *alpha = S::from_f64(sum);
             let scale = if alpha.to_f64() > 0.0 { S::FULL.to_f64() / sum } else { 0.0 };
-            colors.iter_mut().zip(&self.sums).for_each(|(to, &from)| *to = number(from * scale));
+            for i in 0..colors.len().min(4) {
+                colors[i] = number(self.sums[i] * scale);
+            }
         }
     }
 }

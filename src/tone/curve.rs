@@ -151,7 +151,7 @@ impl Curve {
             return Err(Error::invalid("threshold", "a threshold needs a number"));
         }
         let mut sorted = limits.to_vec();
-        sorted.sort_by(f64::total_cmp);
+        sorted.sort_unstable_by(f64::total_cmp);
         Ok(Curve(CurveKind::Steps(sorted.into())))
     }
 

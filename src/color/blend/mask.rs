@@ -59,8 +59,9 @@ fn put_alpha(to: &mut AnySamplesMut<'_>, y: u32, mask: AnySamples<'_>, multiply:
 }
 
 fn put_row<S: Sample, M: Sample>(to: &mut [S], channels: Channels, mask: SampleView<'_, M>, y: u32, multiply: bool) {
-    for (pixel, share) in to.chunks_exact_mut(channels.count).zip(mask.row(y)) {
-        let Some(alpha) = pixel.last_mut() else { continue };
+    let mask = mask.row(y);
+    for (x, pixel) in to.chunks_exact_mut(channels.count).enumerate() {
+        let (Some(alpha), Some(share)) = (pixel.last_mut(), mask.get(x)) else { continue };
         *alpha = match multiply {
             true => S::from_fraction(alpha.to_fraction() * share.to_fraction()),
             false => share.to_depth(),

@@ -49,7 +49,8 @@ fn matrix_tag(matrix: &Matrix) -> Vec<u8> {
 
 /// A text in one language (10.15).
 fn text(words: &str) -> Vec<u8> {
-    let units: Vec<u8> = words.encode_utf16().flat_map(u16::to_be_bytes).collect();
+    let units: Vec<[u8; 2]> = words.encode_utf16().map(u16::to_be_bytes).collect();
+    let units = units.into_flattened();
     let mut tag = b"mluc\0\0\0\0".to_vec();
     for number in [1, 12] {
         tag.extend(u32::to_be_bytes(number));

@@ -13,7 +13,7 @@ use crate::frame::{
     AnySamples, AnySamplesMut, Frame, Pixels, Planes, SampleViewMut, View, ViewMut, same_size, with_samples_mut,
 };
 use crate::pixel::{Depth, Gray, Layout, PicturePixel, Sample};
-use crate::simd::Level;
+use crate::simd::{Level, arrays};
 use crate::threads::COMPUTED;
 
 /// The way back from a model to pixels of a space: alpha is full. One pass.
@@ -104,18 +104,17 @@ impl FromModel {
     }
 
     fn store<S: Sample>(&self, level: Level, run: &[Lane; 3], codes: &mut Lanes<S>) {
-        for (lane, codes) in run.iter().zip(codes) {
+        for i in 0..run.len() {
+            let (lane, codes) = (&run[i], &mut codes[i]);
             match self.steps.as_ref().filter(|_| S::DEPTH == Depth::U8) {
                 Some(steps) => {
                     let mut found = [0; RUN];
                     steps.codes(level, lane, &mut found);
-                    for (code, found) in codes.iter_mut().zip(found) {
-                        *code = S::from_u8(found);
-                    }
+                    *codes = arrays::map(found, S::from_u8);
                 }
                 None => {
-                    for (code, light) in codes.iter_mut().zip(lane) {
-                        *code = self.encoded.encode(f64::from(*light));
+                    for k in 0..RUN {
+                        codes[k] = self.encoded.encode(f64::from(lane[k]));
                     }
                 }
             }

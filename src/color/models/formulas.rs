@@ -3,7 +3,7 @@
 use super::Model;
 use super::values;
 use crate::color::space::Matrix;
-use crate::simd::Work;
+use crate::simd::{Work, arrays};
 
 pub(super) use crate::color::lanes::RUN;
 
@@ -44,12 +44,12 @@ impl Work for Forth<'_> {
             Model::Oklab | Model::Oklch => {
                 by_matrix(&formula.matrix, run);
                 run.iter_mut().for_each(|lane| lane.iter_mut().for_each(|v| *v = cbrt(*v)));
-                by_matrix(&values::TO_AXES.map(|row| row.map(|v| v as f32)), run);
+                by_matrix(&single(&values::TO_AXES), run);
             }
             Model::Hsv => each(run, hsv),
             Model::Hsl => each(run, hsl),
             Model::Ycbcr(weights) => {
-                by_matrix(&weights.matrix().map(|row| row.map(|v| v as f32)), run);
+                by_matrix(&single(&weights.matrix()), run);
             }
             // Few ask for these: a colour at a time.
             Model::Xyy => {
@@ -94,6 +94,10 @@ impl Work for Back<'_> {
     }
 }
 
+fn single(matrix: &Matrix) -> [[f32; 3]; 3] {
+    arrays::map(*matrix, |row| arrays::map(row, |v| v as f32))
+}
+
 #[inline(always)]
 fn by_matrix(m: &[[f32; 3]; 3], run: &mut [Lane; 3]) {
     let [a, b, c] = run;
@@ -115,7 +119,10 @@ fn each(run: &mut [Lane; 3], formula: impl Fn([f32; 3]) -> [f32; 3]) {
 
 #[inline(always)]
 fn each_exact(run: &mut [Lane; 3], formula: impl Fn([f64; 3]) -> [f64; 3]) {
-    each(run, |v| formula(v.map(f64::from)).map(|v| v as f32));
+    each(run, |[a, b, c]| {
+        let [a, b, c] = formula([a.into(), b.into(), c.into()]);
+        [a as f32, b as f32, c as f32]
+    });
 }
 
 /// L\*a\*b\* of CIE XYZ over the white.

@@ -10,7 +10,7 @@ use super::YcbcrRules;
 use super::code::{YcbcrCode, whole};
 use crate::color::lanes::{RUN, interleave, separate};
 use crate::pixel::{Depth, Sample};
-use crate::simd::{Level, Work};
+use crate::simd::{Level, Work, arrays};
 
 /// More than a sum of codes of 16 bits is off.
 const BIAS: f64 = 1e-10;
@@ -226,10 +226,10 @@ impl<S: Sample> Work for ExactRgb<'_, S> {
             let (b, r) = (f64::from(cb[i]) - back.chroma, f64::from(cr[i]) - back.chroma);
             let rgb = [luma + red * r, luma + green.0 * b + green.1 * r, luma + blue * b];
             let rgb = match S::DEPTH {
-                Depth::U8 => rgb.map(|v| S::from_u8(whole((v + bias).max(0.0).min(full)) as u8)),
-                Depth::U16 => rgb.map(|v| S::from_u16(whole((v + bias).max(0.0).min(full)) as u16)),
+                Depth::U8 => arrays::map(rgb, |v| S::from_u8(whole((v + bias).max(0.0).min(full)) as u8)),
+                Depth::U16 => arrays::map(rgb, |v| S::from_u16(whole((v + bias).max(0.0).min(full)) as u16)),
                 // Floats keep what lies outside.
-                Depth::F32 => rgb.map(S::from_f64),
+                Depth::F32 => arrays::map(rgb, S::from_f64),
             };
             (to_r[i], to_g[i], to_b[i]) = (rgb[0], rgb[1], rgb[2]);
         }

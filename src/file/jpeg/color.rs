@@ -3,8 +3,8 @@
 #![allow(clippy::arithmetic_side_effects)]
 
 use super::strips::Code;
-use crate::simd::Level;
-use crate::simd::arrays;
+use crate::convert::swizzle::interleave_run;
+use crate::simd::{Level, Work, arrays};
 
 /// What the components of a pixel are.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -42,6 +42,29 @@ fn rgb_of<S: Code>(y: S, cb: S, cr: S, middle: i32) -> [S; 3] {
     ]
 }
 
+/// YCbCr of a row to rgb. The loop goes by indices, so that no linker has to inline what walks three rows at once.
+struct ToRgb<'a, S> {
+    rows: [&'a [S]; 3],
+    to: &'a mut [[S; 3]],
+    middle: i32,
+}
+
+impl<S: Code> Work for ToRgb<'_, S> {
+    type Out = ();
+
+    #[inline(always)]
+    // All four are cut to one length before the loop.
+    #[allow(clippy::indexing_slicing)]
+    fn work(self) {
+        let ([y, cb, cr], middle) = (self.rows, self.middle);
+        let n = self.to.len().min(y.len()).min(cb.len()).min(cr.len());
+        let (to, y, cb, cr) = (&mut self.to[..n], &y[..n], &cb[..n], &cr[..n]);
+        for i in 0..n {
+            to[i] = rgb_of(y[i], cb[i], cr[i], middle);
+        }
+    }
+}
+
 /// A row of pixels from a row of each component. `full` is the largest code.
 pub(super) fn row<S: Code>(model: Model, from: &[Vec<S>], to: &mut [S], full: S) {
     let [a, b, c, d] = arrays::map([0, 1, 2, 3], |i| from.get(i).map_or(&[][..], Vec::as_slice));
@@ -53,14 +76,15 @@ pub(super) fn row<S: Code>(model: Model, from: &[Vec<S>], to: &mut [S], full: S)
     };
     match model {
         Model::Gray => to.iter_mut().zip(a).for_each(|(to, v)| *to = *v),
-        Model::Rgb => Level::best().fan_in([a, b, c, d], to, |a, b, c, _, to| {
-            let pixels = to.as_chunks_mut::<3>().0.iter_mut().zip(a.iter().zip(b).zip(c));
-            pixels.for_each(|(to, ((r, g), b))| *to = [*r, *g, *b]);
-        }),
-        Model::Ycbcr => Level::best().fan_in([a, b, c, d], to, |a, b, c, _, to| {
-            let pixels = to.as_chunks_mut::<3>().0.iter_mut().zip(a.iter().zip(b).zip(c));
-            pixels.for_each(|(to, ((y, cb), cr))| *to = rgb_of(*y, *cb, *cr, middle));
-        }),
+        Model::Rgb => {
+            let n = (to.len() / 3).min(a.len()).min(b.len()).min(c.len());
+            let [a, b, c] = [a, b, c].map(|row| row.get(..n).unwrap_or_default());
+            interleave_run(Level::best(), [a, b, c, &[]], to.get_mut(..3 * n).unwrap_or_default());
+        }
+        Model::Ycbcr => {
+            let to = to.as_chunks_mut::<3>().0;
+            Level::best().work_in_256_bits(ToRgb { rows: [a, b, c], to, middle });
+        }
         Model::Cmyk { inverted } => {
             let pixels = to.as_chunks_mut::<4>().0.iter_mut().zip(a.iter().zip(b).zip(c.iter().zip(d)));
             pixels.for_each(|(to, ((c, m), (y, k)))| *to = arrays::map([*c, *m, *y, *k], |v| flip(v, inverted)));

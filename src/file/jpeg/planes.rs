@@ -2,8 +2,9 @@
 // Sums of bytes times constants below 2^16: far from the ends of i32.
 #![allow(clippy::arithmetic_side_effects)]
 
-use super::fdct::{Samples, quantised};
+use super::fdct::quantised;
 use super::shape::{McuLayout, Row};
+use crate::convert::swizzle::separate;
 use crate::simd::arrays;
 use crate::simd::{Level, Work};
 
@@ -28,6 +29,31 @@ fn ycbcr(r: u8, g: u8, b: u8) -> [u8; 3] {
     [y as u8, cb as u8, cr as u8]
 }
 
+/// Rgb of a row to its luminance and chroma. The loop goes by indices, so that no linker has to inline what walks several rows at once.
+struct ToYcbcr<'a>(&'a [[u8; 3]], [&'a mut [u8]; 3]);
+
+impl Work for ToYcbcr<'_> {
+    type Out = ();
+
+    #[inline(always)]
+    fn work(self) {
+        /// Rows that come as arguments of their own are known not to overlap.
+        #[inline(always)]
+        // All are cut to one length before the loop.
+        #[allow(clippy::indexing_slicing)]
+        fn rows(from: &[[u8; 3]], y: &mut [u8], cb: &mut [u8], cr: &mut [u8]) {
+            let n = from.len().min(y.len()).min(cb.len()).min(cr.len());
+            let (from, y, cb, cr) = (&from[..n], &mut y[..n], &mut cb[..n], &mut cr[..n]);
+            for i in 0..n {
+                let [r, g, b] = from[i];
+                [y[i], cb[i], cr[i]] = ycbcr(r, g, b);
+            }
+        }
+        let ToYcbcr(from, [y, cb, cr]) = self;
+        rows(from, y, cb, cr);
+    }
+}
+
 /// Transforms and quantises a row of MCUs: `pixels` are its rows, the last one standing for those that are missing.
 pub(super) fn row_of_mcus(forward: &Forward, pixels: &[u8]) -> Row {
     let shape = &forward.shape;
@@ -41,32 +67,21 @@ pub(super) fn row_of_mcus(forward: &Forward, pixels: &[u8]) -> Row {
     for y in 0..down {
         let Some(row) = pixels.chunks_exact(row_bytes.max(1)).take(y + 1).next_back() else { continue };
         let parts = [&mut *a, &mut *b, &mut *c, &mut *d];
-        let [a, b, c, d] = parts.map(|p| p.get_mut(y * across..).and_then(|p| p.get_mut(..across)).unwrap_or_default());
+        let mut parts = parts.map(|p| p.get_mut(y * across..).and_then(|p| p.get_mut(..across)).unwrap_or_default());
         match channels {
-            // Ink is stored inverted.
-            4 => level.fan_out(row, [a, b, c, d], |row, a, b, c, d| {
-                let rows = a.iter_mut().zip(b.iter_mut()).zip(c.iter_mut().zip(d.iter_mut()));
-                for (&[ci, m, y, k], ((a, b), (c, d))) in row.as_chunks::<4>().0.iter().zip(rows) {
-                    [*a, *b, *c, *d] = [!ci, !m, !y, !k];
-                }
-                for plane in [a, b, c, d] {
-                    extend(plane, width);
-                }
-            }),
-            3 => level.fan_out(row, [a, b, c, &mut []], |row, a, b, c, _| {
-                let pixels = row.as_chunks::<3>().0.iter();
-                for (&[r, g, bb], (a, (b, c))) in pixels.zip(a.iter_mut().zip(b.iter_mut().zip(c.iter_mut()))) {
-                    [*a, *b, *c] = ycbcr(r, g, bb);
-                }
-                for plane in [a, b, c] {
-                    extend(plane, width);
-                }
-            }),
-            _ => {
-                a.iter_mut().zip(row).for_each(|(to, v)| *to = *v);
-                extend(a, width);
+            4 => {
+                let [a, b, c, d] = &mut parts;
+                separate(row, [a, b, c, d]);
+                // Ink is stored inverted.
+                parts.iter_mut().flat_map(|plane| plane.iter_mut()).for_each(|v| *v = !*v);
             }
+            3 => {
+                let [y, cb, cr, _] = &mut parts;
+                level.work_in_256_bits(ToYcbcr(row.as_chunks().0, [y, cb, cr]));
+            }
+            _ => parts[0].iter_mut().zip(row).for_each(|(to, v)| *to = *v),
         }
+        parts.into_iter().for_each(|plane| extend(plane, width));
     }
     if channels == 4 {
         return planes.iter().map(|plane| blocks_of(plane, across, &forward.luminance, level)).collect();
@@ -106,14 +121,14 @@ fn shrunk(plane: &[u8], across: usize, h: usize, v: usize) -> Vec<u8> {
 }
 
 /// A block's transform and quantising, to be compiled for wide registers.
-struct Transform<'a>(&'a Samples, &'a [f32; 64]);
+struct Transform<'a>(&'a [u8; 64], &'a [f32; 64]);
 
 impl Work for Transform<'_> {
     type Out = [i16; 64];
 
     #[inline(always)]
     fn work(self) -> [i16; 64] {
-        quantised(self.0, self.1)
+        quantised(&arrays::map(*self.0, |v| f32::from(v) - 128.0), self.1)
     }
 }
 
@@ -122,10 +137,10 @@ fn blocks_of(plane: &[u8], across: usize, reciprocals: &[f32; 64], level: Level)
     let mut out = Vec::with_capacity(plane.len() / 64);
     for rows in plane.chunks_exact(across.max(1) * 8) {
         for x in (0..across).step_by(8) {
-            let mut block: Samples = [0.0; 64];
-            for (to, row) in block.as_chunks_mut::<8>().0.iter_mut().zip(rows.chunks_exact(across)) {
-                if let Some(from) = row.get(x..).and_then(|r| r.first_chunk::<8>()) {
-                    *to = arrays::map(*from, |v| f32::from(v) - 128.0);
+            let mut block = [0u8; 64];
+            for (y, to) in block.as_chunks_mut::<8>().0.iter_mut().enumerate() {
+                if let Some(from) = rows.get(y * across + x..).and_then(|r| r.first_chunk::<8>()) {
+                    *to = *from;
                 }
             }
             out.push(level.work(Transform(&block, reciprocals)));

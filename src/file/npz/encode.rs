@@ -126,13 +126,20 @@ impl NpzEncoder {
 }
 
 fn sizes(entry: &Entry) -> Vec<u8> {
-    [entry.crc, entry.packed as u32, entry.size as u32].iter().flat_map(|v| v.to_le_bytes()).collect()
+    let mut out = Vec::with_capacity(12);
+    for size in [entry.crc, entry.packed as u32, entry.size as u32] {
+        out.extend_from_slice(&size.to_le_bytes());
+    }
+    out
 }
 
 /// What a local header and an entry of the central directory share, from the version on to the length of the name.
 fn fixed(entry: &Entry, known: bool) -> Vec<u8> {
     let method: u16 = if entry.deflated { 8 } else { 0 };
-    let mut out: Vec<u8> = [20u16, FLAGS, method, 0, DATE].iter().flat_map(|v| v.to_le_bytes()).collect();
+    let mut out = Vec::with_capacity(24);
+    for word in [20u16, FLAGS, method, 0, DATE] {
+        out.extend_from_slice(&word.to_le_bytes());
+    }
     out.extend(if known { sizes(entry) } else { vec![0; 12] });
     out.extend((entry.name.len().saturating_add(4) as u16).to_le_bytes());
     out

@@ -182,7 +182,8 @@ pub(super) fn write(
     // Samples of few bits say it themselves, indices have no codes.
     let codes = metadata.max_codes.as_ref().filter(|_| header.bits >= 8 && header.color != Color::Palette);
     if let Some(codes) = codes {
-        before.push((*MAX_CODES, codes.iter().flat_map(|code| code.to_be_bytes()).collect()));
+        let bytes: Vec<[u8; 4]> = codes.iter().map(|code| code.to_be_bytes()).collect();
+        before.push((*MAX_CODES, bytes.into_flattened()));
     }
     let counted = codes.and_then(|codes| codes.iter().map(|code| bits_of(*code)).collect::<Option<Vec<u8>>>());
     match metadata.significant_bits.as_ref().or(counted.as_ref()) {
@@ -204,8 +205,8 @@ pub(super) fn write(
             ResolutionUnit::Metre => (1.0, 1),
             ResolutionUnit::Inch => (1.0 / INCH, 1),
         };
-        let [x, y] = arrays::map([x, y], |v| ((v * scale + 0.5) as u32).to_be_bytes());
-        behind.push((*b"pHYs", x.into_iter().chain(y).chain([code]).collect()));
+        let number = |v: f64| ((v * scale + 0.5) as u32).to_be_bytes();
+        behind.push((*b"pHYs", [&number(x)[..], &number(y), &[code]].concat()));
     }
     if let Some(block) = exif::for_picture(metadata.exif.as_deref(), metadata.orientation, header.size) {
         behind.push((*b"eXIf", block));

@@ -10,7 +10,7 @@ use crate::file::encoder::{Encoder, Output, cannot_hold, check_indices, palette_
 use crate::file::options::WriteOptions;
 use crate::file::words::extend_words_be;
 use crate::frame::{Content, Facts, FileFormat, Metadata, Palette, PixelFormat, SamplesRef};
-use crate::pixel::{Depth, Layout, codes};
+use crate::pixel::{Depth, Layout, Rgba, codes};
 use crate::threads::Threads;
 
 /// Bytes of packed data a chunk at most.
@@ -55,12 +55,13 @@ impl PngEncoder {
         let palette = palette_of(facts)?;
         let interlaced = options.interlaced;
         let header = Header { size: facts.size, interlaced, ..form_of(depth, layout, &facts.metadata, palette) };
-        let colors: Vec<[u8; 3]> = palette.iter().flat_map(|p| p.colors()).map(|c| [c.r, c.g, c.b]).collect();
+        let colors = palette.map_or_else(Vec::new, |palette| rgb_of(palette.colors()));
         let (before, behind, mut remarks) = chunks::write(&facts.metadata, &facts.pixel_format, &header, &colors)?;
         put_bytes(out, &SIGNATURE)?;
         put_chunk(out, *b"IHDR", &header.chunk_body())?;
-        for (kind, body) in before.into_iter().chain(palette.into_iter().flat_map(palette_chunks)).chain(behind) {
-            put_chunk(out, kind, &body)?;
+        let palette_chunks = palette.map_or_else(Vec::new, palette_chunks);
+        for (kind, body) in [before, palette_chunks, behind].iter().flatten() {
+            put_chunk(out, *kind, body)?;
         }
         let mut frames = Frames { all: options.pages.max(1), begun: 1, sequence: 0 };
         if frames.all > 1 {
@@ -198,10 +199,15 @@ fn form_of(depth: Depth, layout: Layout, metadata: &Metadata, palette: Option<&P
     Header { size: crate::frame::Size::new(0, 0), bits, color, interlaced: false }
 }
 
+/// Red, green and blue of the colours of a palette.
+fn rgb_of(colors: &[Rgba<u8>]) -> Vec<[u8; 3]> {
+    colors.iter().map(|c| [c.r, c.g, c.b]).collect()
+}
+
 /// PLTE and, where a colour has alpha, tRNS up to the last such colour (11.2.2, 11.3.1.1).
 fn palette_chunks(palette: &Palette) -> Vec<([u8; 4], Vec<u8>)> {
     let colors = palette.colors();
-    let mut chunks = vec![(*b"PLTE", colors.iter().flat_map(|c| [c.r, c.g, c.b]).collect())];
+    let mut chunks = vec![(*b"PLTE", rgb_of(colors).into_flattened())];
     let translucent = colors.iter().rposition(|c| c.a != 255).map_or(0, |last| last.saturating_add(1));
     if translucent > 0 {
         chunks.push((*b"tRNS", colors.iter().take(translucent).map(|c| c.a).collect()));

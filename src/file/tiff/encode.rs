@@ -6,7 +6,7 @@ use super::page_out::{PageOut, Place, Plan};
 use super::page_tags::{Link, camera, layout_tags, metadata_tags, remarks_on};
 use super::shape::Packing;
 use super::tags;
-use super::tags_out::Tags;
+use super::tags_out::{Tags, offset_bytes};
 use crate::error::{Error, Help, Result};
 use crate::file::encoder::{Encoder, Output, cannot_hold, palette_of, put_bytes};
 use crate::file::options::{TiffCompression, WriteOptions};
@@ -197,10 +197,6 @@ impl TiffEncoder {
         }
         self.behind(out).append(&bytes)
     }
-}
-
-fn offset_bytes(all: &[u64], wide: bool) -> Vec<u8> {
-    all.iter().flat_map(|v| v.to_le_bytes().into_iter().take(if wide { 8 } else { 4 })).collect()
 }
 
 impl Chunks {

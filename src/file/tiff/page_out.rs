@@ -302,8 +302,12 @@ impl PageOut {
 
 /// Numbers of one plane to their place in every pixel.
 fn together<const N: usize>(from: &[u8], to: &mut [u8], place: usize, samples: usize) {
-    let places = to.as_chunks_mut::<N>().0.iter_mut().skip(place).step_by(samples.max(1));
-    places.zip(from.as_chunks::<N>().0).for_each(|(to, v)| *to = *v);
+    let (from, samples) = (from.as_chunks::<N>().0, samples.max(1));
+    for (i, pixel) in to.as_chunks_mut::<N>().0.chunks_exact_mut(samples).enumerate() {
+        if let (Some(to), Some(v)) = (pixel.get_mut(place), from.get(i)) {
+            *to = *v;
+        }
+    }
 }
 
 /// Codes of so many bits one behind the other, the highest bit first, filled up to whole bytes.

@@ -402,8 +402,11 @@ fn float_of(code: u32, bits: u16) -> f32 {
 
 /// Numbers of `N` bytes from every `each`th place of a row.
 fn numbers<const N: usize>(row: &[u8], from: usize, each: usize, to: &mut [u8]) {
-    let numbers = row.as_chunks::<N>().0.iter().skip(from).step_by(each.max(1));
-    to.as_chunks_mut::<N>().0.iter_mut().zip(numbers).for_each(|(to, v)| *to = *v);
+    let mut numbers = row.as_chunks::<N>().0.iter().skip(from).step_by(each.max(1));
+    for to in to.as_chunks_mut::<N>().0 {
+        let Some(v) = numbers.next() else { return };
+        *to = *v;
+    }
 }
 
 /// Codes of one sample to its place in every pixel.

@@ -13,30 +13,35 @@ pub(super) struct Tag {
     bytes: Vec<u8>,
 }
 
+/// Offsets or counts of bytes, as wide as the file's are.
+pub(super) fn offset_bytes(values: &[u64], wide: bool) -> Vec<u8> {
+    let mut bytes = Vec::with_capacity(values.len().saturating_mul(8));
+    for v in values {
+        let all = v.to_le_bytes();
+        bytes.extend_from_slice(if wide { &all } else { all.get(..4).unwrap_or_default() });
+    }
+    bytes
+}
+
 /// The tags of a directory.
 #[derive(Debug, Clone, Default)]
 pub(super) struct Tags(Vec<Tag>);
 
 impl Tags {
     pub(super) fn words(&mut self, tag: u16, values: &[u16]) {
-        let bytes = values.iter().flat_map(|v| v.to_le_bytes()).collect();
-        self.put(tag, tags::SHORT, values.len() as u64, bytes);
+        let bytes: Vec<[u8; 2]> = values.iter().map(|v| v.to_le_bytes()).collect();
+        self.put(tag, tags::SHORT, values.len() as u64, bytes.into_flattened());
     }
 
     pub(super) fn longs(&mut self, tag: u16, values: &[u32]) {
-        let bytes = values.iter().flat_map(|v| v.to_le_bytes()).collect();
-        self.put(tag, tags::LONG, values.len() as u64, bytes);
+        let bytes: Vec<[u8; 4]> = values.iter().map(|v| v.to_le_bytes()).collect();
+        self.put(tag, tags::LONG, values.len() as u64, bytes.into_flattened());
     }
 
     /// Offsets or counts of bytes, as wide as the file's are.
     pub(super) fn offsets(&mut self, tag: u16, values: &[u64], wide: bool) {
         let kind = if wide { tags::LONG8 } else { tags::LONG };
-        let mut bytes = Vec::with_capacity(values.len().saturating_mul(8));
-        for v in values {
-            let all = v.to_le_bytes();
-            bytes.extend_from_slice(if wide { &all } else { all.get(..4).unwrap_or_default() });
-        }
-        self.put(tag, kind, values.len() as u64, bytes);
+        self.put(tag, kind, values.len() as u64, offset_bytes(values, wide));
     }
 
     pub(super) fn text(&mut self, tag: u16, text: &str) {
@@ -63,7 +68,7 @@ impl Tags {
     /// A place beyond 4 GiB in a file whose offsets have 32 bits.
     pub(super) fn directory(&self, at: u64, wide: bool) -> Result<(Vec<u8>, usize)> {
         let mut all: Vec<&Tag> = self.0.iter().collect();
-        all.sort_by_key(|t| t.tag);
+        all.sort_unstable_by_key(|t| t.tag);
         let room = if wide { 8 } else { 4 };
         let count = all.len() as u64;
         let mut out = number(count, if wide { 8 } else { 2 }, at)?;

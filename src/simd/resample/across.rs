@@ -105,8 +105,13 @@ impl AcrossWords {
             for (x, to) in out.chunks_exact_mut(channels).enumerate().skip(done) {
                 for (c, to) in to.iter_mut().enumerate() {
                     let values = row[starts[x] as usize * pixels * channels + c..].iter().step_by(channels);
-                    let weights = weights[x * each..][..*each].iter().flat_map(|&w| [w as i16, (w >> 16) as i16]);
-                    let sum = values.zip(weights).map(|(&v, w)| i32::from(v) * i32::from(w)).sum();
+                    let weights = &weights[x * each..][..*each];
+                    let mut sum = 0;
+                    for (k, &v) in values.take(2 * each).enumerate() {
+                        // Two weights of 16 bits in each number.
+                        let weight = (weights[k / 2] >> (16 * (k % 2))) as i16;
+                        sum += i32::from(v) * i32::from(weight);
+                    }
                     *to = narrowed(sum, shift);
                 }
             }

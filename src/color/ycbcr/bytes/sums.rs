@@ -66,7 +66,8 @@ pub(super) fn codes<T, const LUMA: bool, const DIFFERENCES: bool>(
 {
     let wanted = [LUMA, DIFFERENCES, DIFFERENCES];
     let [y, cb, cr] = to;
-    let from = rows.lanes.each_ref().map(|lane| &lane[..rows.width]);
+    let [red, green, blue] = &rows.lanes;
+    let from = [&red[..rows.width], &green[..rows.width], &blue[..rows.width]];
     if (0..3).all(|n| !wanted[n] || quick.sure[n] >= 1.0) {
         level.work_fused(Codes::<_, LUMA, DIFFERENCES, true> { quick, from, to: [y, cb, cr], far });
         return;
@@ -80,8 +81,8 @@ pub(super) fn codes<T, const LUMA: bool, const DIFFERENCES: bool>(
                 let part = run * RUN..rows.width.min((run + 1) * RUN);
                 let mut lanes = [[0.0; RUN]; 3];
                 let [r, g, b] = &mut lanes;
-                let [from_r, from_g, from_b] = from.map(|lane| &lane[part.clone()]);
-                let from = [as_codes(from_r, numbers, r), as_codes(from_g, numbers, g), as_codes(from_b, numbers, b)];
+                let codes = |lane: usize, to| as_codes(&from[lane][part.clone()], numbers, to);
+                let from = [codes(0, r), codes(1, g), codes(2, b)];
                 level.work(Exact { sum: &sums[n], from, most: 255.0, to: &mut to[n][part] });
             }
         }
