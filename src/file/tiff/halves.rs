@@ -123,6 +123,8 @@ fn mean_row(a: &AnyNumbers<'_>, b: &AnyNumbers<'_>) -> Vec<f64> {
 }
 
 /// The means of two by two pixels; at the end of a row of odd length of two.
+// Pixels of `n` samples, four at most.
+#[allow(clippy::indexing_slicing)]
 fn means<S: Copy>(
     upper: &[S],
     lower: &[S],
@@ -132,21 +134,29 @@ fn means<S: Copy>(
     number: impl Fn(S) -> f64,
     sample: impl Fn(f64) -> S,
 ) {
-    let pairs = upper.chunks(2 * n).zip(lower.chunks(2 * n));
-    for (to, (a, b)) in to.chunks_exact_mut(n).zip(pairs) {
-        let pixels = || a.chunks_exact(n).chain(b.chunks_exact(n));
-        let count = pixels().count().max(1) as f64;
-        let weight = |p: &[S]| if alpha { p.last().map_or(1.0, |v| number(*v)) } else { 1.0 };
-        let weights: f64 = pixels().map(weight).sum();
-        for (c, to) in to.iter_mut().enumerate() {
-            let own = |p: &[S]| p.get(c).map_or(0.0, |v| number(*v));
+    // Loops by indices: all of this is compiled for each kind of sample.
+    let width = upper.len().min(lower.len()) / n;
+    for (x, to) in to.chunks_exact_mut(n).enumerate() {
+        let (first, last) = (2 * x, width.min(2 * x + 2));
+        let (mut sums, mut all, mut weights, mut count) = ([0.0; 4], [0.0; 4], 0.0, 0.0);
+        for row in [upper, lower] {
+            for pixel in row.get(first * n..last * n).unwrap_or_default().chunks_exact(n) {
+                let weight = if alpha { pixel.last().map_or(1.0, |v| number(*v)) } else { 1.0 };
+                (weights, count) = (weights + weight, count + 1.0);
+                for c in 0..n.min(4) {
+                    let v = number(pixel[c]);
+                    (sums[c], all[c]) = (sums[c] + v * weight, all[c] + v);
+                }
+            }
+        }
+        for c in 0..n.min(4) {
             let is_alpha = alpha && c + 1 == n;
             let value = match (is_alpha, weights > 0.0) {
-                (true, _) => pixels().map(own).sum::<f64>() / count,
-                (false, true) => pixels().map(|p| own(p) * weight(p)).sum::<f64>() / weights,
+                (true, _) => all[c] / f64::max(count, 1.0),
+                (false, true) => sums[c] / weights,
                 (false, false) => 0.0,
             };
-            *to = sample(value);
+            to[c] = sample(value);
         }
     }
 }
