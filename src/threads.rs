@@ -9,7 +9,7 @@
 #[cfg(feature = "parallel")]
 use crate::memory;
 use std::num::NonZeroUsize;
-use std::sync::{Mutex, PoisonError};
+use std::sync::{Mutex, MutexGuard, PoisonError};
 
 /// How many threads a step may use. Results never depend on it.
 #[derive(Debug, Clone, Copy, PartialEq, Eq, Default)]
@@ -79,13 +79,12 @@ pub(crate) fn spread(threads: Threads, count: usize, work: &(dyn Fn(usize) + Syn
 
 /// Runs the jobs, at most as many at a time as are allowed.
 pub(crate) fn each<J: Send>(threads: Threads, jobs: Vec<J>, run: impl Fn(J) + Sync) {
-    // Loops, not chains of iterators: all of this is compiled for each kind of job.
-    let mut slots = Vec::with_capacity(jobs.len());
-    for job in jobs {
-        slots.push(Mutex::new(Some(job)));
-    }
-    spread(threads, slots.len(), &|index| {
-        if let Some(job) = taken(&slots[index]) {
+    // As little as can be, here and below: all of this is compiled for each kind of job.
+    let count = jobs.len();
+    let queue = Mutex::new(jobs.into_iter());
+    spread(threads, count, &|_| {
+        let job = held(&queue).next();
+        if let Some(job) = job {
             run(job);
         }
     });
@@ -93,30 +92,37 @@ pub(crate) fn each<J: Send>(threads: Threads, jobs: Vec<J>, run: impl Fn(J) + Sy
 
 /// Runs the jobs like [`each`] and gives their results in the jobs' order.
 pub(crate) fn collect<J: Send, R: Send>(threads: Threads, jobs: Vec<J>, run: impl Fn(J) -> R + Sync) -> Vec<R> {
-    let mut slots = Vec::with_capacity(jobs.len());
-    for job in jobs {
-        slots.push((Mutex::new(Some(job)), Mutex::new(None)));
+    let count = jobs.len();
+    let mut places = Vec::with_capacity(count);
+    for _ in 0..count {
+        places.push(None);
     }
-    spread(threads, slots.len(), &|index| {
-        let (job, result) = &slots[index];
-        if let Some(job) = taken(job) {
+    // A job is taken out together with its number.
+    let (queue, places) = (Mutex::new((0, jobs.into_iter())), Mutex::new(places));
+    spread(threads, count, &|_| {
+        let (index, job) = {
+            let mut queue = held(&queue);
+            queue.0 += 1;
+            (queue.0 - 1, queue.1.next())
+        };
+        if let Some(job) = job {
             let found = run(job);
-            *result.lock().unwrap_or_else(PoisonError::into_inner) = Some(found);
+            held(&places)[index] = Some(found);
         }
     });
-    let mut results = Vec::with_capacity(slots.len());
-    for (_, result) in &slots {
+    let mut results = Vec::with_capacity(count);
+    for place in held(&places).iter_mut() {
         // Each has been set: a job that ends otherwise ends all of this too.
-        if let Some(result) = taken(result) {
-            results.push(result);
+        if let Some(found) = place.take() {
+            results.push(found);
         }
     }
     results
 }
 
-/// What a slot holds; it is asked for once, and nothing panics meanwhile.
-fn taken<T>(slot: &Mutex<Option<T>>) -> Option<T> {
-    slot.lock().unwrap_or_else(PoisonError::into_inner).take()
+/// What a lock holds; nothing panics while it is held.
+fn held<T>(lock: &Mutex<T>) -> MutexGuard<'_, T> {
+    lock.lock().unwrap_or_else(PoisonError::into_inner)
 }
 
 /// `rows` rows cut into `bands` runs that differ by at most one row; empty ones are left out.

@@ -62,8 +62,8 @@ pub(super) fn same_layout(from: Layout, to: Layout) -> Result<()> {
 
 /// Plain numbers through a window into samples of another type, row for row. One pass, in `f64`.
 fn window_row<T: Number, S: Sample>(from: &[T], to: &mut [S], window: Window) {
-    for (from, to) in from.iter().zip(to) {
-        *to = S::from_fraction(window.fraction(from.to_f64()));
+    for i in 0..from.len().min(to.len()) {
+        to[i] = S::from_fraction(window.fraction(from[i].to_f64()));
     }
 }
 
@@ -87,15 +87,16 @@ pub(crate) fn window_into_any(source: AnySamples<'_>, target: AnySamplesMut<'_>,
     with_samples!(source, from => with_samples_mut!(target, to => window_samples(from, to, window)));
 }
 
-fn window_samples<A: Sample, B: Sample>(from: SampleView<'_, A>, to: SampleViewMut<'_, B>, window: Window) {
-    let channels = from.channels();
-    for (from, to) in from.rows().zip(to.into_rows()) {
+fn window_samples<A: Sample, B: Sample>(from: SampleView<'_, A>, mut to: SampleViewMut<'_, B>, window: Window) {
+    let (channels, color) = (from.channels(), from.channels().colors());
+    for y in 0..from.height() {
+        let (from, to) = (from.row(y), to.row_mut(y));
         if !channels.alpha {
             window_row(from, to, window);
             continue;
         }
-        let color = channels.colors();
-        for (from, to) in from.chunks_exact(channels.count).zip(to.chunks_exact_mut(channels.count)) {
+        for (x, to) in to.chunks_exact_mut(channels.count).enumerate() {
+            let from = &from[x * channels.count..][..channels.count];
             window_row(&from[..color], &mut to[..color], window);
             plain_row(&from[color..], &mut to[color..]);
         }

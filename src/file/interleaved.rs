@@ -7,7 +7,9 @@ pub(super) fn apart<const N: usize>(row: &[u8], planes: &mut [AnyNumbersMut<'_>]
     let (elements, channels) = (row.as_chunks::<N>().0, planes.len().max(1));
     for (channel, plane) in planes.iter_mut().enumerate() {
         let to = plane.row_bytes_mut(y).as_chunks_mut::<N>().0;
-        for (to, bytes) in to.iter_mut().zip(elements.iter().skip(channel).step_by(channels)) {
+        let mut from = elements.iter().skip(channel).step_by(channels);
+        for to in to {
+            let Some(bytes) = from.next() else { break };
             *to = *bytes;
             if swapped {
                 to.reverse();
@@ -22,8 +24,9 @@ pub(super) fn together<const N: usize>(planes: &[AnyNumbers<'_>], y: u32, swappe
     let width = planes.first().map_or(0, |plane| plane.size().width as usize);
     row.resize(width.saturating_mul(channels).saturating_mul(N), 0);
     for (channel, plane) in planes.iter().enumerate() {
-        let places = row.as_chunks_mut::<N>().0.iter_mut().skip(channel).step_by(channels.max(1));
-        for (to, number) in places.zip(plane.as_bytes().row(y).as_chunks::<N>().0) {
+        let mut places = row.as_chunks_mut::<N>().0.iter_mut().skip(channel).step_by(channels.max(1));
+        for number in plane.as_bytes().row(y).as_chunks::<N>().0 {
+            let Some(to) = places.next() else { break };
             *to = *number;
             if swapped {
                 to.reverse();

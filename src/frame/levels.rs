@@ -185,6 +185,11 @@ impl Levels {
     }
 }
 
+fn beyond(code: f64, max: u32, x: usize, y: u32) -> Error {
+    let line = format!("code {code} at x {x}, y {y} is beyond 0..={max}, which the max code allows");
+    Error::out_of_range("max_codes", code, (0.0, f64::from(max)), line)
+}
+
 /// Whether no integer sample is above the max code of its channel. The first row is row `first_row` of a picture.
 ///
 /// # Errors
@@ -192,13 +197,14 @@ impl Levels {
 pub(crate) fn check_codes(view: AnySamples<'_>, max_codes: &[u32], first_row: u32) -> Result<()> {
     fn find<S: Sample>(view: SampleView<'_, S>, max_codes: &[u32], first_row: u32) -> Result<()> {
         let count = max_codes.len();
-        for (y, row) in (first_row..).zip(view.rows()) {
+        for y in 0..view.height() {
+            let row = view.row(y);
             for (channel, &max) in max_codes.iter().enumerate() {
-                let mut values = row.iter().skip(channel).step_by(count);
-                if let Some(x) = values.position(|v| v.to_f64() > f64::from(max)) {
-                    let code = row[x * count + channel];
-                    let line = format!("code {code} at x {x}, y {y} is beyond 0..={max}, which the max code allows");
-                    return Err(Error::out_of_range("max_codes", code.to_f64(), (0.0, f64::from(max)), line));
+                for x in 0..row.len() / count {
+                    let code = row[x * count + channel].to_f64();
+                    if code > f64::from(max) {
+                        return Err(beyond(code, max, x, y.saturating_add(first_row)));
+                    }
                 }
             }
         }

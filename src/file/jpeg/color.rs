@@ -75,28 +75,29 @@ pub(super) fn row<S: Code>(model: Model, from: &[Vec<S>], to: &mut [S], full: S)
         S::of(if inverted { top - v } else { v })
     };
     match model {
-        Model::Gray => to.iter_mut().zip(a).for_each(|(to, v)| *to = *v),
-        Model::Rgb => {
-            let n = (to.len() / 3).min(a.len()).min(b.len()).min(c.len());
-            let [a, b, c] = [a, b, c].map(|row| row.get(..n).unwrap_or_default());
-            interleave_run(Level::best(), [a, b, c, &[]], to.get_mut(..3 * n).unwrap_or_default());
+        Model::Gray => {
+            let n = to.len().min(a.len());
+            if let (Some(to), Some(from)) = (to.get_mut(..n), a.get(..n)) {
+                to.copy_from_slice(from);
+            }
         }
+        Model::Rgb => interleave_run(Level::best(), [a, b, c, &[]], to),
         Model::Ycbcr => {
             let to = to.as_chunks_mut::<3>().0;
             Level::best().work_in_256_bits(ToRgb { rows: [a, b, c], to, middle });
         }
         Model::Cmyk { inverted } => {
-            let pixels = to.as_chunks_mut::<4>().0.iter_mut().zip(a.iter().zip(b).zip(c.iter().zip(d)));
-            pixels.for_each(|(to, ((c, m), (y, k)))| *to = arrays::map([*c, *m, *y, *k], |v| flip(v, inverted)));
+            interleave_run(Level::best(), [a, b, c, d], to);
+            to.iter_mut().for_each(|v| *v = flip(*v, inverted));
         }
         Model::Ycck { inverted } => {
-            let pixels = to.as_chunks_mut::<4>().0.iter_mut().zip(a.iter().zip(b).zip(c.iter().zip(d)));
-            pixels.for_each(|(to, ((y, cb), (cr, k)))| {
+            interleave_run(Level::best(), [a, b, c, d], to);
+            for to in to.as_chunks_mut::<4>().0 {
                 // The three are what is left of the light: red of cyan, and so on; stored inverted they are ink.
-                let [r, g, b] = rgb_of(*y, *cb, *cr, middle);
-                let [c, m, y] = arrays::map([r, g, b], |v| flip(v, !inverted));
-                *to = [c, m, y, flip(*k, inverted)];
-            });
+                let [y, cb, cr, k] = *to;
+                let [c, m, y] = arrays::map(rgb_of(y, cb, cr, middle), |v| flip(v, !inverted));
+                *to = [c, m, y, flip(k, inverted)];
+            }
         }
     }
 }
