@@ -28,14 +28,20 @@ pub(super) fn count_levels(view: AnyNumbers<'_>, mask: &Mask<'_>, threads: Threa
     let bands = threads::bands(size.height, threads.bands(view.bytes()));
     let mut parts = threads::collect(threads, bands, |rows| match (mask.is_all(), levels) {
         (false, _) => count_weighed(&row, size.width, rows, mask, channels, levels),
+        // Bytes of four pixels side by side.
         (true, 256) => match channels {
-            1 => count_bytes::<4>(&row, width, rows, 1),
-            2 => count_bytes::<8>(&row, width, rows, 2),
-            3 => count_bytes::<12>(&row, width, rows, 3),
-            _ => count_bytes::<16>(&row, width, rows, 4),
+            1 => count::<u8, 4, 256>(&row, bytes, width, rows, 1),
+            2 => count::<u8, 8, 256>(&row, bytes, width, rows, 2),
+            3 => count::<u8, 12, 256>(&row, bytes, width, rows, 3),
+            _ => count::<u8, 16, 256>(&row, bytes, width, rows, 4),
         },
         (true, 0) => vec![Vec::new(); channels],
-        (true, _) => count_words(&row, width, rows, channels),
+        // Words of one, of gray two: more would leave the inner caches.
+        (true, _) => match channels {
+            1 | 2 => count::<u16, 2, 65_536>(&row, words, width, rows, channels),
+            3 => count::<u16, 3, 65_536>(&row, words, width, rows, 3),
+            _ => count::<u16, 4, 65_536>(&row, words, width, rows, 4),
+        },
     })
     .into_iter();
     let mut counts = parts.next().unwrap_or_else(|| vec![vec![0; levels]; channels]);
@@ -47,82 +53,55 @@ pub(super) fn count_levels(view: AnyNumbers<'_>, mask: &Mask<'_>, threads: Threa
     counts
 }
 
-/// Bytes: a table for each of four neighbouring pixels' channels, `N` = 4 x channels, so that runs of one value do not wait
-/// for their own count to be stored.
-fn count_bytes<'a, const N: usize>(
+/// `N` tables of `LEVELS` counts for the channels of neighbouring pixels, `N` a multiple of the channels, so that runs of one value do
+/// not wait for their own count to be stored.
+fn count<'a, T: Copy + Into<usize>, const N: usize, const LEVELS: usize>(
     row: &dyn Fn(u32) -> NumbersRef<'a>,
+    numbers: fn(NumbersRef<'a>) -> Option<&'a [T]>,
     width: u64,
     rows: Range<u32>,
     channels: usize,
 ) -> Vec<Vec<u64>> {
-    let mut tables = [[0u32; 256]; N];
-    let mut counts = vec![vec![0u64; 256]; channels];
+    let mut memory = vec![0u32; N * LEVELS];
+    let mut counts = vec![vec![0u64; LEVELS]; channels];
+    let Some(tables) = memory.as_chunks_mut::<LEVELS>().0.first_chunk_mut::<N>() else { return counts };
     let mut pending = 0;
     for y in rows {
-        let NumbersRef::U8(row) = row(y) else { break };
+        let Some(row) = numbers(row(y)) else { break };
         pending += width;
         if pending > FLUSH {
-            flush(&mut tables, &mut counts);
+            flush(tables, &mut counts);
             pending = width;
         }
         let (chunks, rest) = row.as_chunks::<N>();
         // By indices: a pair of iterators made for each chunk would be a call, where the linker does not inline it.
         for chunk in chunks {
             for k in 0..N {
-                tables[k][usize::from(chunk[k])] += 1;
+                tables[k][chunk[k].into()] += 1;
             }
         }
         for (k, &value) in rest.iter().enumerate() {
-            tables[k][usize::from(value)] += 1;
+            tables[k][value.into()] += 1;
         }
     }
-    flush(&mut tables, &mut counts);
+    flush(tables, &mut counts);
     counts
 }
 
-fn flush(tables: &mut [[u32; 256]], counts: &mut [Vec<u64>]) {
-    let channels = counts.len();
-    for (k, table) in tables.iter_mut().enumerate() {
-        for (count, more) in counts[k % channels].iter_mut().zip(table) {
-            *count += u64::from(std::mem::take(more));
-        }
-    }
+fn bytes(row: NumbersRef<'_>) -> Option<&[u8]> {
+    if let NumbersRef::U8(row) = row { Some(row) } else { None }
 }
 
-/// Words: a table a channel, two for gray; more would leave the inner caches.
-fn count_words<'a>(
-    row: &dyn Fn(u32) -> NumbersRef<'a>,
-    width: u64,
-    rows: Range<u32>,
-    channels: usize,
-) -> Vec<Vec<u64>> {
-    let copies = if channels == 1 { 2 } else { 1 };
-    let mut tables = vec![vec![0u32; 65_536]; channels * copies];
-    let mut counts = vec![vec![0u64; 65_536]; channels];
-    let mut pending = 0;
-    for y in rows {
-        let NumbersRef::U16(row) = row(y) else { break };
-        pending += width;
-        if pending > FLUSH {
-            flush_words(&mut tables, &mut counts);
-            pending = width;
-        }
-        for chunk in row.chunks(tables.len()) {
-            for (k, &value) in chunk.iter().enumerate() {
-                // As many entries as 16 bits have values.
-                tables[k][usize::from(value)] += 1;
-            }
-        }
-    }
-    flush_words(&mut tables, &mut counts);
-    counts
+fn words(row: NumbersRef<'_>) -> Option<&[u16]> {
+    if let NumbersRef::U16(row) = row { Some(row) } else { None }
 }
 
-fn flush_words(tables: &mut [Vec<u32>], counts: &mut [Vec<u64>]) {
+fn flush<const LEVELS: usize>(tables: &mut [[u32; LEVELS]], counts: &mut [Vec<u64>]) {
     let channels = counts.len();
     for (k, table) in tables.iter_mut().enumerate() {
-        for (count, more) in counts[k % channels].iter_mut().zip(table) {
-            *count += u64::from(std::mem::take(more));
+        let counts = &mut counts[k % channels];
+        for level in 0..LEVELS {
+            counts[level] += u64::from(std::mem::take(&mut table[level]));
         }
     }
 }
