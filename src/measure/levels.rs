@@ -36,7 +36,7 @@ pub(super) fn count_levels(view: AnyNumbers<'_>, mask: &Mask<'_>, threads: Threa
             _ => count::<u8, 16, 256>(&row, bytes, width, rows, 4),
         },
         (true, 0) => vec![Vec::new(); channels],
-        // Words of one, of gray two: more would leave the inner caches.
+        // Words of one, of gray of two: more tables would leave the inner caches.
         (true, _) => match channels {
             1 | 2 => count::<u16, 2, 65_536>(&row, words, width, rows, channels),
             3 => count::<u16, 3, 65_536>(&row, words, width, rows, 3),
