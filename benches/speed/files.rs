@@ -3,10 +3,10 @@
 use crate::pictures;
 use crate::ratio::{Bench, Load};
 use flate2::{Compression, read::ZlibDecoder, write::ZlibEncoder};
-use rahmen::file::{ReadOptions, Reader, WriteOptions, Writer};
+use rahmen::file::{ReadAs, ReadOptions, Reader, TiffCompression, WriteOptions, Writer};
 use rahmen::flow::{PictureSource, Sink, Source};
-use rahmen::frame::{ChannelOrder, RawAlpha, RawLayout};
-use rahmen::{Depth, FileFormat, Frame, Gray, Picture, Size, Threads};
+use rahmen::frame::{ChannelOrder, Palette, RawAlpha, RawLayout};
+use rahmen::{Content, Depth, FileFormat, Frame, Gray, Meaning, Metadata, Picture, Rgba, Size, Threads};
 use std::hint::black_box;
 use std::io::{Cursor, Read, Seek, SeekFrom, Write};
 use std::sync::{Arc, Mutex};
@@ -161,4 +161,39 @@ fn plain_formats(bench: &mut Bench, source: &mut PictureSource, size: Size) {
         let load = Load { pixels, read: memory, written: stored };
         bench.row(&format!("{name} write in strips"), load, || written_into(source, options));
     }
+}
+
+/// Pictures of indices, read as colours and as they are, and codes of twelve bits: what is packed into bytes and looked up.
+pub(crate) fn index_rows(bench: &mut Bench) {
+    let size = Size::new(4096, 4096);
+    let pixels = size.pixels();
+    let as_indices = ReadOptions::default().read_as(ReadAs::Indices);
+    for (colors, formats) in [
+        (256u32, &[FileFormat::Bmp, FileFormat::Tga, FileFormat::Tiff][..]),
+        (16, &[FileFormat::Bmp, FileFormat::Tiff]),
+        (2, &[FileFormat::Bmp, FileFormat::Tiff]),
+    ] {
+        let frame = Frame::from_fn(size, |x, y| Gray::new(((x ^ y) % colors) as u8)).expect("memory");
+        let palette = (0..colors).map(|i| Rgba::new(i as u8, (i * 7) as u8, 255 - i as u8, 255)).collect();
+        let mut metadata = Metadata::default();
+        metadata.meaning = Meaning::Indices;
+        metadata.palette = Some(Palette::new(palette).expect("few"));
+        let mut source = PictureSource::new(Picture::new(Content::Pixels(frame.into()), metadata));
+        for &format in formats {
+            let options = WriteOptions::default().format(format).tiff_compression(TiffCompression::None);
+            let file: Arc<[u8]> = written(&mut source, options).into();
+            let load = Load { pixels, read: file.len(), written: 3 * pixels as usize };
+            bench.row(&format!("{format} read, {colors} colours"), load, || read(&file));
+            let load = Load { pixels, read: file.len(), written: pixels as usize };
+            bench.row(&format!("{format} read, {colors} colours, as indices"), load, || read_with(&file, as_indices));
+        }
+    }
+    let frame = Frame::from_fn(size, |x, y| Gray::new(((x * 13 + y) % 4096 * 65_535 / 4095) as u16)).expect("memory");
+    let mut metadata = Metadata::default();
+    metadata.max_codes = Some(vec![4095]);
+    let mut source = PictureSource::new(Picture::new(Content::Pixels(frame.into()), metadata));
+    let options = WriteOptions::default().format(FileFormat::Tiff).tiff_compression(TiffCompression::None);
+    let file: Arc<[u8]> = written(&mut source, options).into();
+    let load = Load { pixels, read: file.len(), written: 2 * pixels as usize };
+    bench.row("TIFF read, gray of 12 bits", load, || read(&file));
 }

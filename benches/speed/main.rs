@@ -29,6 +29,7 @@ fn main() {
     measures::rows(&mut bench);
     resizing::rows(&mut bench);
     files::rows(&mut bench);
+    files::index_rows(&mut bench);
     jpeg::rows(&mut bench);
     tiff::rows(&mut bench);
     tiff::gif_rows(&mut bench);

@@ -1,6 +1,7 @@
 //! What every encoder is: it is given rows and gives bytes. And what each format can hold.
 
 use super::options::WriteOptions;
+use super::words::largest;
 use crate::error::{Error, ErrorKind, Help, Result};
 use crate::frame::{Content, Facts, FileFormat, Metadata, Palette, PixelFormat};
 use crate::pixel::{Depth, Layout, Meaning, Primaries, Transfer};
@@ -197,15 +198,12 @@ pub(super) fn palette_of(facts: &Facts) -> Result<Option<&Palette>> {
     allow(dead_code)
 )]
 pub(super) fn check_indices(indices: &[u8], colors: usize) -> Result<()> {
-    match indices.iter().max() {
-        Some(&most) if usize::from(most) >= colors => Err(Error::not_there(
-            "pixels",
-            most.into(),
-            colors as u64,
-            format!("an index of {most}; the palette has {colors} colours, from 0"),
-        )),
-        _ => Ok(()),
+    let most = largest(indices);
+    if indices.is_empty() || usize::from(most) < colors {
+        return Ok(());
     }
+    let line = format!("an index of {most}; the palette has {colors} colours, from 0");
+    Err(Error::not_there("pixels", most.into(), colors as u64, line))
 }
 
 /// Writes bytes, or says what failed.

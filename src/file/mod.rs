@@ -8,6 +8,8 @@
 #![cfg_attr(not(test), deny(clippy::indexing_slicing, clippy::arithmetic_side_effects, clippy::unwrap_used))]
 
 mod as_picture;
+#[cfg(any(feature = "png", feature = "bmp", feature = "tiff"))]
+mod bits;
 #[cfg(feature = "bmp")]
 mod bmp;
 #[cfg(any(feature = "png", feature = "jpeg"))]

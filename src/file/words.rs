@@ -2,6 +2,12 @@
 //!
 //! Written once and without generics where that is possible: what is made of iterators is compiled for each use.
 
+/// The largest of some bytes; 0 of none.
+pub(super) fn largest(bytes: &[u8]) -> u8 {
+    // Not by `max` of the iterator, which keeps the place of the largest and is not done side by side.
+    bytes.iter().fold(0, |most, &v| if v > most { v } else { most })
+}
+
 /// Numbers one behind the other, the lowest byte first.
 #[cfg(feature = "tga")]
 pub(super) fn words_le(numbers: &[u16]) -> Vec<u8> {

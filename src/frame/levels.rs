@@ -172,9 +172,13 @@ impl Levels {
         let mut used = vec![vec![0u64; full as usize + 1]; channels.count];
         with_samples!(view, view => {
             for row in view.rows() {
-                for (i, v) in row.iter().enumerate() {
-                    // As many entries as the depth has values.
-                    used[i % channels.count][v.to_f64() as usize] = 1;
+                for (channel, used) in used.iter_mut().enumerate() {
+                    let mut at = channel;
+                    while at < row.len() {
+                        // As many entries as the depth has values.
+                        used[row[at].to_f64() as usize] = 1;
+                        at += channels.count;
+                    }
                 }
             }
         });

@@ -4,8 +4,10 @@ use super::header::{FIRST, Field, Header, Kind, enough};
 use super::runs::Runs;
 use crate::convert::swizzle::each;
 use crate::error::{Error, Result};
+use crate::file::bits::take_apart;
 use crate::file::decoder::{Decoder, Jump, RowsOut, Slot, Start, Stop, gather};
 use crate::file::stored::StoredRows;
+use crate::file::words::largest;
 use crate::frame::{Facts, FileFormat, Metadata, Palette, PixelFormat, RowOrder, SamplesMut};
 use crate::memory::Charge;
 use crate::pixel::{Depth, Layout, Meaning, Rgba, codes};
@@ -31,6 +33,8 @@ struct Expander {
     layout: Layout,
     /// Whether indices are given as they are.
     indices: bool,
+    /// Indices of a row that shared bytes.
+    apart: Vec<u8>,
 }
 
 struct Body {
@@ -112,7 +116,8 @@ impl BmpDecoder {
         facts.format = Some(FileFormat::Bmp);
         facts.stored = Some(header.describe());
         self.facts = Some(facts);
-        self.body = Some(Body { expander: Expander { header, layout, indices: self.start.indices }, rows });
+        self.body =
+            Some(Body { expander: Expander { header, layout, indices: self.start.indices, apart: Vec::new() }, rows });
         Ok(())
     }
 
@@ -260,8 +265,7 @@ fn give_runs(expander: &Expander, runs: &Runs, given: &mut u32, out: &mut RowsOu
         match out.next_row() {
             Slot::Full => return Ok(Stop::RowsGiven),
             Slot::Row(to) => {
-                let row = runs.row(*given).iter().copied();
-                expander.indices(row, to).inspect_err(|_| out.spoil())?;
+                expander.indices(runs.row(*given), to).inspect_err(|_| out.spoil())?;
             }
             Slot::Skip | Slot::Planes(..) => {}
         }
@@ -275,7 +279,7 @@ fn give_runs(expander: &Expander, runs: &Runs, given: &mut u32, out: &mut RowsOu
 
 impl Expander {
     /// A stored row as samples.
-    fn row(&self, row: &[u8], slot: Slot<'_>) -> Result<()> {
+    fn row(&mut self, row: &[u8], slot: Slot<'_>) -> Result<()> {
         let Slot::Row(to) = slot else { return Ok(()) };
         let width = self.header.size.width as usize;
         match &self.header.kind {
@@ -291,36 +295,41 @@ impl Expander {
                 fields_into(pixels.map(number), fields, to);
                 Ok(())
             }
+            Kind::Indices(_) | Kind::Runs(_) if self.header.bits == 8 => self.indices(row, to),
             Kind::Indices(_) | Kind::Runs(_) => {
-                // The leftmost index is in the highest bits; bits are 1, 4 or 8, so they divide a byte.
-                let bits = u32::from(self.header.bits);
-                let each = 8u32.checked_div(bits).unwrap_or(1);
-                let mask = (1u32 << bits.min(8)).saturating_sub(1);
-                let indices = row.iter().flat_map(|&byte| {
-                    (1..=each).map(move |i| {
-                        let shift = 8u32.saturating_sub(bits.saturating_mul(i));
-                        ((u32::from(byte) >> shift) & mask) as u8
-                    })
-                });
-                self.indices(indices.take(width), to)
+                let mut apart = std::mem::take(&mut self.apart);
+                apart.resize(width, 0);
+                take_apart(row, self.header.bits as u8, &mut apart);
+                let done = self.indices(&apart, to);
+                self.apart = apart;
+                done
             }
         }
     }
 
-    fn indices(&self, indices: impl Iterator<Item = u8>, to: SamplesMut<'_>) -> Result<()> {
+    /// Indices as they are, or their colours.
+    fn indices(&self, indices: &[u8], to: SamplesMut<'_>) -> Result<()> {
         let (Kind::Indices(palette) | Kind::Runs(palette), SamplesMut::U8(to)) = (&self.header.kind, to) else {
             return Ok(());
         };
-        let channels = self.layout.channels();
-        for (to, index) in to.chunks_exact_mut(channels).zip(indices) {
-            let color = palette.get(usize::from(index)).ok_or_else(|| {
+        let color = |index: u8| {
+            palette.get(usize::from(index)).ok_or_else(|| {
                 Error::malformed(format!("a pixel has index {index}; the palette has {} colours", palette.len()))
-            })?;
-            if self.indices {
-                to.fill(index);
-                continue;
+            })
+        };
+        if self.indices {
+            let indices = indices.get(..to.len()).unwrap_or(indices);
+            // None is beyond the palette if the largest is not.
+            color(largest(indices))?;
+            to.iter_mut().zip(indices).for_each(|(to, &index)| *to = index);
+        } else if self.layout == Layout::Gray {
+            for (to, &index) in to.iter_mut().zip(indices) {
+                [*to, ..] = *color(index)?;
             }
-            to.iter_mut().zip(color).for_each(|(to, v)| *to = *v);
+        } else {
+            for (to, &index) in to.as_chunks_mut::<3>().0.iter_mut().zip(indices) {
+                *to = *color(index)?;
+            }
         }
         Ok(())
     }

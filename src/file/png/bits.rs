@@ -1,4 +1,4 @@
-//! Codes of fewer than 8 bits as bytes; they are taken apart again by [`expand`](super::expand).
+//! Codes of fewer than 8 bits as bytes; they are taken apart again by [`take_apart`](crate::file::bits::take_apart).
 
 /// Samples as codes of `bits` bits, the leftmost in the highest bits of each byte (7.2).
 pub(super) fn put_together(samples: &[u8], bits: u8, row: &mut Vec<u8>, code: impl Fn(u8) -> u8) {

@@ -3,6 +3,7 @@
 
 use super::header::{Color, Header};
 use crate::error::{Error, Result};
+use crate::file::words::largest;
 use crate::frame::SamplesMut;
 use crate::pixel::Depth;
 use crate::pixel::codes::samples_of_codes;
@@ -76,23 +77,6 @@ impl Colors {
     }
 }
 
-/// Takes the samples of a row apart: `bits` below 8 become a byte each, unscaled; others are copied.
-pub(super) fn take_apart(row: &[u8], bits: u8, to: &mut [u8]) {
-    if bits >= 8 {
-        return to.iter_mut().zip(row).for_each(|(to, v)| *to = *v);
-    }
-    // 7.2: the leftmost sample is in the highest bits. Bits are 1, 2 or 4, so they divide a byte.
-    let each = 8usize.checked_div(usize::from(bits)).unwrap_or(1);
-    let mask = 0xffu8.checked_shr(8u32.saturating_sub(u32::from(bits))).unwrap_or(0xff);
-    for (to, &byte) in to.chunks_mut(each).zip(row) {
-        let mut shift = 8u32;
-        for v in to {
-            shift = shift.saturating_sub(u32::from(bits));
-            *v = byte.checked_shr(shift).unwrap_or(0) & mask;
-        }
-    }
-}
-
 /// Turns rows whose samples are apart into what is delivered.
 #[derive(Debug)]
 pub(super) struct Expander {
@@ -160,8 +144,9 @@ impl Expander {
 
     /// Indices as they are, if the palette has them.
     fn numbers(&self, apart: &[u8], to: &mut [u8]) -> Result<()> {
-        if let Some(&index) = apart.iter().max().filter(|&&index| usize::from(index) >= self.colors.palette.len()) {
-            return Err(self.beyond(index));
+        let most = largest(apart);
+        if usize::from(most) >= self.colors.palette.len() {
+            return Err(self.beyond(most));
         }
         to.iter_mut().zip(apart).for_each(|(to, v)| *to = *v);
         Ok(())

@@ -1,10 +1,11 @@
 //! The pixel data: inflated, unfiltered, put together where interlaced, given as rows.
 
-use super::expand::{Colors, Expander, take_apart};
+use super::expand::{Colors, Expander};
 use super::header::Header;
 use super::passes::{Pass, passes, scatter};
 use super::unfilter::unfilter;
 use crate::error::{Error, Result};
+use crate::file::bits::take_apart;
 use crate::file::decoder::{RowsOut, Slot};
 use crate::frame::SamplesMut;
 use flate2::{Decompress, FlushDecompress, Status};

@@ -364,26 +364,38 @@ impl Expander {
         }
     }
 
+    /// The colours of indices of a byte or two.
+    fn look_up<const N: usize>(&self, row: &[u8], bits: u8, to: &mut [u8]) -> Result<()> {
+        let each = if bits == 8 { 1 } else { 2 };
+        for (to, index) in to.as_chunks_mut::<N>().0.iter_mut().zip(row.chunks_exact(each)) {
+            let index = match *index {
+                [low, high] => u16::from_le_bytes([low, high]),
+                _ => index.first().copied().map_or(0, u16::from),
+            };
+            let color = index.checked_sub(self.header.map.0).and_then(|i| self.map.get(usize::from(i)));
+            *to = *color.and_then(|color| color.first_chunk()).ok_or_else(|| self.beyond(index))?;
+        }
+        Ok(())
+    }
+
+    #[cold]
+    fn beyond(&self, index: u16) -> Error {
+        let (first, count) = (self.header.map.0, self.map.len());
+        Error::malformed(format!("a pixel has index {index}; the palette has {count} colours from {first} on"))
+    }
+
     fn bytes(&self, row: &[u8], to: &mut [u8]) -> Result<()> {
         match (self.header.kind, self.header.bits, self.layout) {
-            (Kind::Indices, bits, layout) => {
-                let each = if bits == 8 { 1 } else { 2 };
-                let (channels, indices) = (layout.channels(), row.chunks_exact(each));
-                for (to, index) in to.chunks_exact_mut(channels).zip(indices) {
-                    let index = index.iter().rev().fold(0u16, |n, &b| (n << 8) | u16::from(b));
-                    let color = index.checked_sub(self.header.map.0).and_then(|i| self.map.get(usize::from(i)));
-                    let Some(color) = color else {
-                        let (first, count) = (self.header.map.0, self.map.len());
-                        let line =
-                            format!("a pixel has index {index}; the palette has {count} colours from {first} on");
-                        return Err(Error::malformed(line));
-                    };
-                    match self.indices {
-                        true => to.fill(index as u8),
-                        false => to.iter_mut().zip(color).for_each(|(to, v)| *to = *v),
-                    }
+            (Kind::Indices, ..) if self.indices => {
+                // The palette has a colour for each number up to its last; those before its first are missing.
+                let (first, count) = (usize::from(self.header.map.0), self.map.len());
+                match row.iter().find(|&&index| usize::from(index).checked_sub(first).is_none_or(|i| i >= count)) {
+                    Some(&index) => return Err(self.beyond(index.into())),
+                    None => to.iter_mut().zip(row).for_each(|(to, v)| *to = *v),
                 }
             }
+            (Kind::Indices, bits, Layout::Rgb) => self.look_up::<3>(row, bits, to)?,
+            (Kind::Indices, bits, _) => self.look_up::<4>(row, bits, to)?,
             (Kind::Color, 24, _) => each::<u8, 3, 3>(row, to, |&[b, g, r], to| *to = [r, g, b]),
             (Kind::Color, 32, Layout::Rgb) => each::<u8, 4, 3>(row, to, |&[b, g, r, _], to| *to = [r, g, b]),
             (Kind::Color, 32, _) => each::<u8, 4, 4>(row, to, |&[b, g, r, a], to| *to = [r, g, b, a]),

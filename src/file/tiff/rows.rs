@@ -7,6 +7,7 @@ use super::unpack::{codes, float24, signed};
 use crate::convert::premultiply::unpremultiply_row;
 use crate::convert::swizzle;
 use crate::error::{Error, Result};
+use crate::file::bits::take_apart;
 use crate::file::decoder::Slot;
 use crate::file::words::half_to_f32;
 use crate::frame::{AnyNumbersMut, AnyPlanes, PixelFormat, SamplesMut};
@@ -192,6 +193,13 @@ impl Converter {
                     None => to.iter_mut().zip(row).for_each(|(to, v)| *to = *v),
                 }
             }
+            Way::Indices if !self.lowest_first && matches!(self.held[..], [1 | 2 | 4 | 8]) => {
+                // What a row does not have is zero.
+                to.fill(0);
+                let (row, bits) =
+                    (rows.first().copied().unwrap_or_default(), self.held.first().map_or(8, |&b| b as u8));
+                take_apart(row, bits, to);
+            }
             Way::Ycbcr(ycbcr) => {
                 let row = rows.first().copied().unwrap_or_default();
                 if self.planar {
@@ -371,25 +379,28 @@ fn tables(shape: &Shape, form: &Form, depth: Depth, invert: bool) -> Vec<Vec<u16
 
 /// Codes through the table of their place in a pixel.
 fn through<S: Sample>(codes: &[u32], tables: &[Vec<u16>], sample: impl Fn(u16) -> S, to: &mut [S]) {
-    let samples = tables.len().max(1);
-    for (to, codes) in to.chunks_exact_mut(samples).zip(codes.chunks_exact(samples)) {
-        for ((to, &code), table) in to.iter_mut().zip(codes).zip(tables) {
+    let samples = tables.len();
+    for (place, table) in tables.iter().enumerate() {
+        let mut at = place;
+        while let (Some(to), Some(&code)) = (to.get_mut(at), codes.get(at)) {
             *to = sample(table.get(code as usize).copied().unwrap_or(0));
+            at = at.saturating_add(samples);
         }
     }
 }
 
+/// Indices through a palette.
 fn expand<S: Sample>(codes: &[u32], colors: &[[u16; 3]], sample: impl Fn(u16) -> S, to: &mut [S]) -> Result<()> {
     for (to, &code) in to.as_chunks_mut::<3>().0.iter_mut().zip(codes) {
-        let Some(color) = colors.get(code as usize) else {
-            return Err(Error::malformed(format!(
-                "a pixel has index {code}; the palette has {} colours",
-                colors.len()
-            )));
-        };
-        *to = color.map(&sample);
+        let Some(&[r, g, b]) = colors.get(code as usize) else { return Err(beyond(code, colors.len())) };
+        *to = [sample(r), sample(g), sample(b)];
     }
     Ok(())
+}
+
+#[cold]
+fn beyond(code: u32, count: usize) -> Error {
+    Error::malformed(format!("a pixel has index {code}; the palette has {count} colours"))
 }
 
 fn float_of(code: u32, bits: u16) -> f32 {

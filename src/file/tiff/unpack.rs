@@ -2,6 +2,8 @@
 // Shifts within 64 bits.
 #![allow(clippy::arithmetic_side_effects)]
 
+use crate::file::bits::take_apart;
+
 /// The codes of `width` pixels whose samples have these bits (up to 32 each), the highest bit first; samples of 16 and 32 bits that are
 /// all alike lie in this machine's byte order, those of 24 in the file's.
 pub(super) fn codes(row: &[u8], bits: &[u16], lowest_first: bool, little_24: bool, width: usize, out: &mut Vec<u32>) {
@@ -19,6 +21,25 @@ pub(super) fn codes(row: &[u8], bits: &[u16], lowest_first: bool, little_24: boo
             out.extend(row.as_chunks::<3>().0.iter().take(count).map(|&[a, b, c]| u32::from_le_bytes([a, b, c, 0])));
         }
         _ if lowest_first && alike && first < 8 => lowest(row, u32::from(first), count, out),
+        1 | 2 | 4 if alike => {
+            let mut apart = [0; 1024];
+            for part in row.chunks(apart.len() / 8 * usize::from(first)) {
+                let codes = part.len() * 8 / usize::from(first);
+                let apart = apart.get_mut(..codes).unwrap_or_default();
+                take_apart(part, first as u8, apart);
+                out.extend(apart.iter().map(|&v| u32::from(v)));
+            }
+        }
+        12 if alike => {
+            let (pairs, last) = row.as_chunks::<3>();
+            for pair in pairs {
+                let [a, b, c] = pair.map(u32::from);
+                out.extend_from_slice(&[a << 4 | b >> 4, (b & 15) << 8 | c]);
+            }
+            if let [a, b] = last {
+                out.push(u32::from(*a) << 4 | u32::from(*b) >> 4);
+            }
+        }
         _ => highest(row, bits, count, out),
     }
     out.resize(count, 0);
@@ -90,6 +111,11 @@ mod tests {
         assert_eq!(out, [2, 1, 15]);
         codes(&[0x12, 0x34, 0x56], &[12], false, false, 2, &mut out);
         assert_eq!(out, [0x123, 0x456]);
+        codes(&[0x12, 0x34, 0x56, 0x78, 0x9a], &[12], false, false, 3, &mut out);
+        assert_eq!(out, [0x123, 0x456, 0x789]);
+        // Longer than what is taken apart at once.
+        codes(&[0b0001_1011; 300], &[2, 2], false, false, 600, &mut out);
+        assert_eq!(out, [0, 1, 2, 3].repeat(300));
         codes(&[0b1111_1000, 0b0000_0001], &[5, 6, 5], false, false, 1, &mut out);
         assert_eq!(out, [31, 0, 1]);
         codes(&[0x12, 0x34, 0x56], &[24], false, false, 1, &mut out);
