@@ -3,6 +3,7 @@
 
 mod common;
 
+mod animations;
 mod array_files;
 mod bitmap_files;
 mod blending;
@@ -56,6 +57,8 @@ mod targa_files;
 mod tiff_curves;
 mod tiff_files;
 mod tiff_hostile;
+mod tiff_places;
+mod tiff_values;
 mod tiff_written;
 mod tone_follows_definitions;
 mod warp_maps_places;
