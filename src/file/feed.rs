@@ -19,31 +19,7 @@ pub(super) fn begin(
     options: &ReadOptions,
     formats: &Formats,
 ) -> Result<(Box<dyn Decoder>, Facts)> {
-    input.fill(sniff::ENOUGH)?;
-    let format = match options.raw.is_some() || options.raw_ycbcr.is_some() {
-        true => FileFormat::Raw,
-        false => match sniff::format_of(input.at_hand(), formats) {
-            Some(format) => format,
-            None => {
-                let start = input.at_hand();
-                return Err(sniff::not_a_picture(start.get(..sniff::ENOUGH).unwrap_or(start)));
-            }
-        },
-    };
-    // What a TGA file says of its alpha stands at its end, below 4 GiB: places in it have 32 bits. A header alone is not
-    // worth reading all of a stream.
-    if format == FileFormat::Tga && cfg!(feature = "tga") && input.length().is_none() && !input.has_budget() {
-        input.keep(u64::from(u32::MAX))?;
-        input.fill(sniff::ENOUGH)?;
-    }
-    // Directories lead anywhere; frames are counted first.
-    let anywhere = format == FileFormat::Tiff && cfg!(feature = "tiff")
-        || format == FileFormat::Gif && cfg!(feature = "gif")
-        || format == FileFormat::Npz && cfg!(feature = "npy");
-    if anywhere && input.length().is_none() {
-        input.keep(u64::MAX)?;
-        input.fill(sniff::ENOUGH)?;
-    }
+    let format = format_of(input, options, formats)?;
     if options.reduced != Reduced::Full && format != FileFormat::Jpeg {
         return Err(Error::invalid("reduced", "only JPEG can be read at a part of its size; resize it instead"));
     }
@@ -89,6 +65,36 @@ pub(super) fn begin(
         }
         _ => Err(Error::malformed("no picture in the file").in_format(format, Some(input.used()))),
     }
+}
+
+/// The format of what is at hand. What its decoder has to look for elsewhere in a stream is kept.
+fn format_of(input: &mut Input<'_>, options: &ReadOptions, formats: &Formats) -> Result<FileFormat> {
+    input.fill(sniff::ENOUGH)?;
+    let format = match options.raw.is_some() || options.raw_ycbcr.is_some() {
+        true => FileFormat::Raw,
+        false => match sniff::format_of(input.at_hand(), formats) {
+            Some(format) => format,
+            None => {
+                let start = input.at_hand();
+                return Err(sniff::not_a_picture(start.get(..sniff::ENOUGH).unwrap_or(start)));
+            }
+        },
+    };
+    // What a TGA file says of its alpha stands at its end, below 4 GiB: places in it have 32 bits. A header alone is not
+    // worth reading all of a stream.
+    if format == FileFormat::Tga && cfg!(feature = "tga") && input.length().is_none() && !input.has_budget() {
+        input.keep(u64::from(u32::MAX))?;
+        input.fill(sniff::ENOUGH)?;
+    }
+    // Directories lead anywhere; frames are counted first.
+    let anywhere = format == FileFormat::Tiff && cfg!(feature = "tiff")
+        || format == FileFormat::Gif && cfg!(feature = "gif")
+        || format == FileFormat::Npz && cfg!(feature = "npy");
+    if anywhere && input.length().is_none() {
+        input.keep(u64::MAX)?;
+        input.fill(sniff::ENOUGH)?;
+    }
+    Ok(format)
 }
 
 /// Feeds the decoder until it stops for another reason than wanting input.

@@ -73,6 +73,49 @@ pub(crate) enum Of {
 
 /// Reads the pixels about a place and sums them.
 pub(crate) fn report(file: &Path, of: Of, kernel: Kernel, edge: EdgeWord, shared: &Shared) -> Done<Between> {
+    let read = read(file, of, &kernel, edge, shared)?;
+    let taps = read.counted();
+    let facts = &read.facts;
+    let alpha = matches!(facts.pixel_format, PixelFormat::Pixels { layout, .. } if layout.has_alpha())
+        .then_some(read.numbers.len() - 1);
+    let sums = sums(&taps, read.numbers.len(), alpha.filter(|_| kernel != Kernel::Nearest));
+    // Only the nearest pixel keeps the file's codes: a mean is a sample over the full range.
+    let rescaled = facts.metadata.scale == Scale::Codes && kernel != Kernel::Nearest;
+    let channels = read.numbers.iter().zip(sums).enumerate().map(|(c, ((name, _), sum))| {
+        let full = full(facts, c);
+        let held = if rescaled { sum / full * depth_full(facts) } else { sum };
+        Sum { name: name.clone(), sum, fraction: sum / full, value: rounded(facts, held) }
+    });
+    let (x, y) = match of {
+        Of::Place(x, y) => (x, y),
+        Of::Resized(_, x, y) => (x.into(), y.into()),
+    };
+    Ok(Between {
+        file: open::name_of(file),
+        x,
+        y,
+        kernel: kernel.to_string(),
+        channels: channels.collect(),
+        taps,
+        holds: format!("{} {}", facts.size, facts.pixel_format.describe()),
+        weighed: alpha.is_some(),
+        resized: matches!(of, Of::Resized(..)),
+        rescaled: rescaled.then(|| depth_full(facts)),
+    })
+}
+
+/// The pixels about a place.
+struct Read {
+    facts: Facts,
+    taps: Taps,
+    /// What was read of the picture.
+    region: Region,
+    edge: Edge<[f64; 4]>,
+    /// The values of each channel there, row by row.
+    numbers: Vec<(String, Vec<f64>)>,
+}
+
+fn read(file: &Path, of: Of, kernel: &Kernel, edge: EdgeWord, shared: &Shared) -> Done<Read> {
     let mut known: Option<(Facts, Taps, Region, Edge<[f64; 4]>)> = None;
     let mut steps = |facts: &Facts| {
         let edge = match facts.pixel_format {
@@ -83,7 +126,7 @@ pub(crate) fn report(file: &Path, of: Of, kernel: Kernel, edge: EdgeWord, shared
             .into()),
         };
         let found = match of {
-            Of::Place(x, y) => taps(facts.size, x, y, &kernel, edge.kind())?,
+            Of::Place(x, y) => taps(facts.size, x, y, kernel, edge.kind())?,
             Of::Resized(target, x, y) => {
                 let (area, to) = target.of_area(facts.size, Area::of(facts.size))?;
                 Plan::of_area(facts.size, area, to, &ResizeRules::new(kernel.clone()).edge(edge))?.taps(x, y)?
@@ -97,55 +140,41 @@ pub(crate) fn report(file: &Path, of: Of, kernel: Kernel, edge: EdgeWord, shared
     // Loading has planned the steps.
     let Some((mut facts, taps, region, edge)) = known else { return Err(anyhow::anyhow!("nothing was read").into()) };
     facts.metadata = picture.metadata().clone();
-    let numbers = numbers_of(picture.content());
-    let full = |channel| full(&facts, channel);
-    let value = |channel: usize, x: Option<u32>, y: Option<u32>| match (x, y, edge) {
-        (Some(x), Some(y), _) => {
-            let at = (y - region.y()) as usize * region.width() as usize + (x - region.x()) as usize;
-            numbers.get(channel).and_then(|(_, values)| values.get(at)).copied().unwrap_or(f64::NAN)
+    Ok(Read { facts, taps, region, edge, numbers: numbers_of(picture.content()) })
+}
+
+impl Read {
+    /// Every pixel that counts, with its weights and values.
+    fn counted(&self) -> Vec<Counted> {
+        let mut counted = Vec::new();
+        for down in &self.taps.y {
+            for across in &self.taps.x {
+                counted.push(Counted {
+                    x: across.at,
+                    y: down.at,
+                    weight_x: across.weight,
+                    weight_y: down.weight,
+                    weight: across.weight * down.weight,
+                    outside: [across, down].iter().any(|t| t.inside.is_none_or(|i| i64::from(i) != t.at)),
+                    values: (0..self.numbers.len()).map(|c| self.value(c, across.inside, down.inside)).collect(),
+                });
+            }
         }
-        (.., Edge::Constant(all)) => all.get(channel).copied().unwrap_or(0.0) * full(channel),
-        _ => f64::NAN,
-    };
-    let mut counted = Vec::new();
-    for down in &taps.y {
-        for across in &taps.x {
-            counted.push(Counted {
-                x: across.at,
-                y: down.at,
-                weight_x: across.weight,
-                weight_y: down.weight,
-                weight: across.weight * down.weight,
-                outside: [across, down].iter().any(|t| t.inside.is_none_or(|i| i64::from(i) != t.at)),
-                values: (0..numbers.len()).map(|c| value(c, across.inside, down.inside)).collect(),
-            });
+        counted
+    }
+
+    /// The value at a place inside, or what the edge shows where there is none.
+    fn value(&self, channel: usize, x: Option<u32>, y: Option<u32>) -> f64 {
+        match (x, y, self.edge) {
+            (Some(x), Some(y), _) => {
+                let (row, column) = (y - self.region.y(), x - self.region.x());
+                let at = row as usize * self.region.width() as usize + column as usize;
+                self.numbers.get(channel).and_then(|(_, values)| values.get(at)).copied().unwrap_or(f64::NAN)
+            }
+            (.., Edge::Constant(all)) => all.get(channel).copied().unwrap_or(0.0) * full(&self.facts, channel),
+            _ => f64::NAN,
         }
     }
-    let alpha = matches!(facts.pixel_format, PixelFormat::Pixels { layout, .. } if layout.has_alpha())
-        .then_some(numbers.len() - 1);
-    let sums = sums(&counted, numbers.len(), alpha.filter(|_| kernel != Kernel::Nearest));
-    // Only the nearest pixel keeps the file's codes: a mean is a sample over the full range.
-    let rescaled = facts.metadata.scale == Scale::Codes && kernel != Kernel::Nearest;
-    let channels = numbers.iter().zip(sums).enumerate().map(|(c, ((name, _), sum))| {
-        let held = if rescaled { sum / full(c) * depth_full(&facts) } else { sum };
-        Sum { name: name.clone(), sum, fraction: sum / full(c), value: rounded(&facts, held) }
-    });
-    let (x, y) = match of {
-        Of::Place(x, y) => (x, y),
-        Of::Resized(_, x, y) => (x.into(), y.into()),
-    };
-    Ok(Between {
-        file: open::name_of(file),
-        x,
-        y,
-        kernel: kernel.to_string(),
-        channels: channels.collect(),
-        taps: counted,
-        holds: format!("{} {}", facts.size, facts.pixel_format.describe()),
-        weighed: alpha.is_some(),
-        resized: matches!(of, Of::Resized(..)),
-        rescaled: rescaled.then(|| depth_full(&facts)),
-    })
 }
 
 /// The rows or columns inside that stand for taps: one at least, so that there is something to read.

@@ -10,6 +10,7 @@ use crate::recipe::{Line, Made, Recipe, Values};
 use anyhow::Context as _;
 use clap::Args;
 use rahmen::ErrorKind;
+use rahmen::MemoryBudget;
 use std::collections::HashMap;
 use std::path::{Path, PathBuf};
 use std::sync::Mutex;
@@ -141,6 +142,37 @@ impl Run {
 
     /// Makes all of it.
     fn make(&self, recipe: &Recipe, (lines, values): (&[Line], &Values), all: Vec<Named>, shared: &Shared) -> Done {
+        self.make_folders(&all)?;
+        let (report, known) = self.begin_report(recipe, shared)?;
+        let count = all.len();
+        let todo: Vec<Named> = all.into_iter().filter(|named| !self.is_done(named, &known)).collect();
+        let skipped = count - todo.len();
+        let threads = shared.threads().count();
+        let workers = threads.min(todo.len()).max(1);
+        process::keep_memory_at_hand();
+        let work = AtWork {
+            into: &self.into,
+            lines,
+            values,
+            shared,
+            // A file each where there are enough of them; else each gets what is left.
+            each: Shared { threads: (threads / workers).max(1), ..shared.clone() },
+            budget: process::budget(shared),
+            recipes: Mutex::new(Vec::new()),
+            report,
+            tally: Mutex::new(Tally::default()),
+            bar: progress::files(todo.len(), shared),
+            stop: Stop::listen(),
+        };
+        let begun = Instant::now();
+        batch::each(todo.len(), workers, &work.budget, &work.stop, &|number, alone| work.one(&todo[number], alone));
+        work.bar.end();
+        let tally = work.tally.into_inner().unwrap_or_else(PoisonError::into_inner);
+        self.sum_up(tally, (todo.len(), skipped), begun, shared)
+    }
+
+    /// Makes the folders that the files go into.
+    fn make_folders(&self, all: &[Named]) -> Done {
         let mut folders: Vec<PathBuf> =
             all.iter().filter_map(|named| self.into.join(&named.output).parent().map(Path::to_path_buf)).collect();
         folders.push(self.into.clone());
@@ -149,75 +181,20 @@ impl Run {
         for folder in &folders {
             std::fs::create_dir_all(folder).with_context(|| format!("{}: cannot make the folder", folder.display()))?;
         }
+        Ok(())
+    }
+
+    /// The report, begun or gone on with, and what it knows of an earlier run.
+    fn begin_report(&self, recipe: &Recipe, shared: &Shared) -> Done<(Report, HashMap<String, Entry>)> {
         let path = self.report.clone().unwrap_or_else(|| self.into.join(REPORT));
-        let (report, known) = match self.resume {
-            true => Report::go_on(&path, recipe.texts())?,
-            false => (Report::start(&path, recipe.texts())?, Some(HashMap::new())),
-        };
+        if !self.resume {
+            return Ok((Report::start(&path, recipe.texts())?, HashMap::new()));
+        }
+        let (report, known) = Report::go_on(&path, recipe.texts())?;
         if known.is_none() {
             shared.note("the steps are others than those of the report: all files are made again");
         }
-        let known = known.unwrap_or_default();
-        let count = all.len();
-        let todo: Vec<Named> = all.into_iter().filter(|named| !self.is_done(named, &known)).collect();
-        let skipped = count - todo.len();
-        let budget = process::budget(shared);
-        let threads = shared.threads().count();
-        let workers = threads.min(todo.len()).max(1);
-        let stop = Stop::listen();
-        process::keep_memory_at_hand();
-        let bar = progress::files(todo.len(), shared);
-        // What a step leaves behind is its own: each thread at work has its steps.
-        let recipes = Mutex::new(Vec::new());
-        let tally = Mutex::new(Tally::default());
-        let begun = Instant::now();
-        // A file each where there are enough of them; else each gets what is left.
-        let each = Shared { threads: (threads / workers).max(1), ..shared.clone() };
-        let one = |number: usize, alone: bool| {
-            let named = &todo[number];
-            let shared = if alone { shared } else { &each };
-            let begun = Instant::now();
-            let output = self.into.join(&named.output);
-            let mine = recipes.lock().unwrap_or_else(PoisonError::into_inner).pop();
-            let mine = mine.map_or_else(|| Recipe::parse(lines, values, shared), Ok);
-            let made = mine.and_then(|recipe| {
-                let made = recipe.run(&named.input, &output, &budget, shared);
-                recipes.lock().unwrap_or_else(PoisonError::into_inner).push(recipe);
-                made
-            });
-            if !alone && made.as_ref().is_err_and(is_memory) {
-                return Ended::NoRoom;
-            }
-            let entry = entry_of(named, &output, begun, made.as_ref());
-            let mut tally = tally.lock().unwrap_or_else(PoisonError::into_inner);
-            match &made {
-                Ok(done) => {
-                    tally.done += 1;
-                    bar.above(|| {
-                        shared.tell(|| format!("{} -> {}", open::name_of(&named.input), output.display()));
-                        done.remarks
-                            .iter()
-                            .for_each(|r| shared.tell(|| format!("{}: {r}", open::name_of(&named.input))));
-                    });
-                }
-                Err(failure) => {
-                    tally.failed += 1;
-                    bar.above(|| {
-                        failure.report();
-                    });
-                }
-            }
-            if let Err(failure) = report.add(&entry) {
-                // Without a report nobody could go on.
-                tally.report = Some(failure);
-                stop.ask();
-            }
-            bar.step();
-            Ended::Done
-        };
-        batch::each(todo.len(), workers, &budget, &stop, &one);
-        bar.end();
-        self.sum_up(tally.into_inner().unwrap_or_else(PoisonError::into_inner), (todo.len(), skipped), begun, shared)
+        Ok((report, known.unwrap_or_default()))
     }
 
     /// Whether the report says that this was done, and nothing has changed since.
@@ -259,6 +236,67 @@ impl Run {
         }
         shared.say(&self.into, || line)?;
         if failed > 0 { Err(Failure::Reported) } else { Ok(()) }
+    }
+}
+
+/// What all threads at work share.
+struct AtWork<'a> {
+    into: &'a Path,
+    lines: &'a [Line],
+    values: &'a Values,
+    shared: &'a Shared,
+    /// For a file that is worked on beside others.
+    each: Shared,
+    budget: MemoryBudget,
+    /// What a step leaves behind is its own: each thread at work has its steps.
+    recipes: Mutex<Vec<Recipe>>,
+    report: Report,
+    tally: Mutex<Tally>,
+    bar: progress::Bar,
+    stop: Stop,
+}
+
+impl AtWork<'_> {
+    /// Makes one file; `alone` where no other is worked on.
+    fn one(&self, named: &Named, alone: bool) -> Ended {
+        let shared = if alone { self.shared } else { &self.each };
+        let begun = Instant::now();
+        let output = self.into.join(&named.output);
+        let mine = self.recipes.lock().unwrap_or_else(PoisonError::into_inner).pop();
+        let mine = mine.map_or_else(|| Recipe::parse(self.lines, self.values, shared), Ok);
+        let made = mine.and_then(|recipe| {
+            let made = recipe.run(&named.input, &output, &self.budget, shared);
+            self.recipes.lock().unwrap_or_else(PoisonError::into_inner).push(recipe);
+            made
+        });
+        if !alone && made.as_ref().is_err_and(is_memory) {
+            return Ended::NoRoom;
+        }
+        let entry = entry_of(named, &output, begun, made.as_ref());
+        let mut tally = self.tally.lock().unwrap_or_else(PoisonError::into_inner);
+        match &made {
+            Ok(done) => {
+                tally.done += 1;
+                let input = open::name_of(&named.input);
+                self.bar.above(|| {
+                    shared.tell(|| format!("{input} -> {}", output.display()));
+                    done.remarks.iter().for_each(|remark| shared.tell(|| format!("{input}: {remark}")));
+                });
+            }
+            Err(failure) => {
+                tally.failed += 1;
+                self.bar.above(|| {
+                    failure.report();
+                });
+            }
+        }
+        if let Err(failure) = self.report.add(&entry) {
+            // Without a report nobody could go on.
+            tally.report = Some(failure);
+            self.stop.ask();
+        }
+        self.bar.step();
+        Ended::Done
     }
 }
 

@@ -6,7 +6,7 @@ use crate::file::decoder::Stop;
 use crate::file::jpeg::bits::Place;
 use crate::file::jpeg::canvas::{self, canvas};
 use crate::file::jpeg::color::Model;
-use crate::file::jpeg::frame::{Coding, FrameHeader};
+use crate::file::jpeg::frame::{Coding, Component, FrameHeader};
 use crate::file::jpeg::picture::PartialPicture;
 use crate::file::jpeg::pile::Pile;
 use crate::file::jpeg::running::Running;
@@ -122,24 +122,35 @@ impl JpegDecoder {
     /// The first scan says that the header is complete.
     fn begin(&mut self, scan: &Scan) -> Result<()> {
         let Some(frame) = &self.frame else { return Err(Error::malformed("a scan before the frame header")) };
-        let limits = self.start.limits;
-        limits.check_size(frame.size)?;
         let one_scan = frame.coding != Coding::Progressive && scan.parts.len() == frame.components.len();
         let streams = one_scan && !self.collects;
-        if !streams {
-            limits.check_memory("the coefficients, which are held whole,", frame.coefficient_bytes())?;
-        }
+        let held = if streams { 0 } else { frame.coefficient_bytes() };
+        let limits = self.start.limits;
+        limits.check_size(frame.size)?;
+        limits.check_memory("the coefficients, which are held whole,", held)?;
         limits.check_memory("two rows of blocks", canvas::memory(frame))?;
         if !self.start.header_only {
-            let coefficients = if streams { 0 } else { frame.coefficient_bytes() };
-            self.charge = Charge::take(coefficients.saturating_add(canvas::memory(frame)))?;
+            self.charge = Charge::take(held.saturating_add(canvas::memory(frame)))?;
         }
         self.notes.finish();
         let model = self.notes.model(frame, self.start.ycbcr);
-        let layout = match model {
-            Model::Gray => Layout::Gray,
-            Model::Rgb | Model::Ycbcr => Layout::Rgb,
-            Model::Cmyk { .. } | Model::Ycck { .. } => Layout::Cmyk,
+        let facts = self.facts_of(frame, model, one_scan);
+        let height = facts.size.height;
+        if !self.start.header_only {
+            self.picture = Some(self.picture_of(frame, model, height, streams));
+        }
+        self.facts = Some(Facts { remarks: std::mem::take(&mut self.notes.remarks), ..facts });
+        Ok(())
+    }
+
+    /// What is known of the picture before its pixels.
+    fn facts_of(&self, frame: &FrameHeader, model: Model, one_scan: bool) -> Facts {
+        let (name, layout) = match model {
+            Model::Gray => ("gray", Layout::Gray),
+            Model::Rgb => ("rgb", Layout::Rgb),
+            Model::Ycbcr => ("YCbCr", Layout::Rgb),
+            Model::Cmyk { .. } => ("cmyk", Layout::Cmyk),
+            Model::Ycck { .. } => ("YCCK", Layout::Cmyk),
         };
         let depth = if frame.bits == 8 { Depth::U8 } else { Depth::U16 };
         let mut metadata = self.notes.metadata.clone();
@@ -151,13 +162,6 @@ impl JpegDecoder {
         let size = Size::new(part(frame.size.width), part(frame.size.height));
         let mut facts = Facts::new(size, PixelFormat::Pixels { depth, layout }, metadata);
         facts.format = Some(FileFormat::Jpeg);
-        let name = match model {
-            Model::Gray => "gray",
-            Model::Rgb => "rgb",
-            Model::Ycbcr => "YCbCr",
-            Model::Cmyk { .. } => "cmyk",
-            Model::Ycck { .. } => "YCCK",
-        };
         let first = frame.components.first().and_then(|c| self.quantisers.get(usize::from(c.quantiser)));
         let quality = match first.and_then(|q| q.as_ref()).and_then(quality_of) {
             Some(quality) => format!(", quality about {quality}"),
@@ -166,13 +170,12 @@ impl JpegDecoder {
         let (bits, sampling, coding) = (frame.bits, frame.sampling(), frame.coding_name());
         let scans = if one_scan { "" } else { SEVERAL_SCANS };
         facts.stored = Some(format!("{bits}-bit {name}{sampling}, {coding}{quality}{scans}"));
-        facts.remarks = std::mem::take(&mut self.notes.remarks);
-        self.facts = Some(facts);
-        if self.start.header_only {
-            return Ok(());
-        }
-        let blocks =
-            |c: &crate::file::jpeg::frame::Component| (c.padded.0 as usize).saturating_mul(c.padded.1 as usize);
+        facts
+    }
+
+    /// The picture that rows or, unless it `streams`, coefficients go into.
+    fn picture_of(&self, frame: &FrameHeader, model: Model, height: u32, streams: bool) -> PartialPicture {
+        let blocks = |c: &Component| (c.padded.0 as usize).saturating_mul(c.padded.1 as usize);
         let coefficients = match streams {
             true => Vec::new(),
             false => frame.components.iter().map(|c| vec![[0; 64]; blocks(c)]).collect(),
@@ -181,10 +184,11 @@ impl JpegDecoder {
             Chroma::Triangle => Stretch::Triangle,
             Chroma::Repeated => Stretch::Repeat,
         };
-        self.picture = Some(PartialPicture {
+        let n = self.start.reduced.block();
+        PartialPicture {
             canvas: canvas(frame, model, n, stretch),
             n,
-            height: size.height,
+            height,
             streams,
             coefficients,
             quantisers: vec![None; frame.components.len()],
@@ -192,8 +196,7 @@ impl JpegDecoder {
             given: 0,
             damaged: Vec::new(),
             lost: Vec::new(),
-        });
-        Ok(())
+        }
     }
 
     fn start_scan(&mut self, body: &[u8]) -> Result<Step> {
