@@ -259,15 +259,15 @@ fn side_by_side_they_stay_within_the_budget() {
     let from = folder.path("in");
     std::fs::create_dir(&from).unwrap();
     for i in 0..4 {
-        out(&["blank", &format!("{from}/{i}.png"), "--size", "3000x3000", "--color", &format!("{i},2,3"), "--quiet"]);
+        out(&["blank", &format!("{from}/{i}.png"), "--size", "2000x2000", "--color", &format!("{i},2,3"), "--quiet"]);
     }
-    // A rotation holds the picture, 27 MB and as much again: one fits, two do not.
+    // A rotation holds the picture, 12 MB and as much again: one fits, two do not.
     let into = folder.path("out");
     let words =
-        ["run", "--step", "rotate --degrees 10", &from, "--into", &into, "--limit-memory", "70MiB", "--threads", "4"];
+        ["run", "--step", "rotate --degrees 10", &from, "--into", &into, "--limit-memory", "32MiB", "--threads", "4"];
     assert!(out(&words).contains(": 4 done in "));
     let none = folder.path("none");
-    let words = ["run", "--step", "rotate --degrees 10", &from, "--into", &none, "--limit-memory", "20MiB"];
+    let words = ["run", "--step", "rotate --degrees 10", &from, "--into", &none, "--limit-memory", "9MiB"];
     let done = rahmen(&words).output().unwrap();
     assert_eq!(done.status.code(), Some(1));
     assert_eq!(String::from_utf8(done.stderr).unwrap().matches("--limit-memory").count(), 4);
