@@ -32,7 +32,9 @@ const BLOCK: usize = 512;
 struct Each<'a, S, const N: usize, const M: usize, F> {
     from: &'a [[S; N]],
     to: &'a mut [[S; M]],
-    change: F,
+    // Not a type that is a closure or a reference to one: the call through such a reference is the standard library's, and none that is inlined
+    // into wide registers without the linker's help.
+    change: &'a F,
 }
 
 impl<S: Copy, const N: usize, const M: usize, F: Fn(&[S; N], &mut [S; M])> Work for Each<'_, S, N, M, F> {
