@@ -19,7 +19,7 @@ pub(super) fn begin(
     options: &ReadOptions,
     formats: &Formats,
 ) -> Result<(Box<dyn Decoder>, Facts)> {
-    let format = format_of(input, options, formats)?;
+    let format = format_at_hand(input, options, formats)?;
     if options.reduced != Reduced::Full && format != FileFormat::Jpeg {
         return Err(Error::invalid("reduced", "only JPEG can be read at a part of its size; resize it instead"));
     }
@@ -68,7 +68,7 @@ pub(super) fn begin(
 }
 
 /// The format of what is at hand. What its decoder has to look for elsewhere in a stream is kept.
-fn format_of(input: &mut Input<'_>, options: &ReadOptions, formats: &Formats) -> Result<FileFormat> {
+fn format_at_hand(input: &mut Input<'_>, options: &ReadOptions, formats: &Formats) -> Result<FileFormat> {
     input.fill(sniff::ENOUGH)?;
     let format = match options.raw.is_some() || options.raw_ycbcr.is_some() {
         true => FileFormat::Raw,

@@ -55,7 +55,7 @@ fn rows(rows: &[Vec<u8>], from_below: bool) -> Vec<u8> {
 fn indices_of_every_depth_are_looked_up_from_either_end() {
     for bits in [1u16, 4, 8] {
         let colors: Vec<[u8; 3]> = noise(3 << bits, 7).chunks(3).map(|c| [c[0], c[1], c[2]]).collect();
-        for width in [1usize, 2, 7, 8, 9, 33] {
+        for width in [1usize, 2, 7, 8, 9, 33, 1024, 2051] {
             let indices: Vec<usize> = noise(width * 5, 3).iter().map(|&v| usize::from(v) % colors.len()).collect();
             let pack = |row: &[usize]| -> Vec<u8> {
                 let digits: String = row.iter().map(|i| format!("{i:0>w$b}", w = usize::from(bits))).collect();

@@ -33,8 +33,6 @@ struct Expander {
     layout: Layout,
     /// Whether indices are given as they are.
     indices: bool,
-    /// Indices of a row that shared bytes.
-    apart: Vec<u8>,
 }
 
 struct Body {
@@ -116,8 +114,7 @@ impl BmpDecoder {
         facts.format = Some(FileFormat::Bmp);
         facts.stored = Some(header.describe());
         self.facts = Some(facts);
-        self.body =
-            Some(Body { expander: Expander { header, layout, indices: self.start.indices, apart: Vec::new() }, rows });
+        self.body = Some(Body { expander: Expander { header, layout, indices: self.start.indices }, rows });
         Ok(())
     }
 
@@ -279,7 +276,7 @@ fn give_runs(expander: &Expander, runs: &Runs, given: &mut u32, out: &mut RowsOu
 
 impl Expander {
     /// A stored row as samples.
-    fn row(&mut self, row: &[u8], slot: Slot<'_>) -> Result<()> {
+    fn row(&self, row: &[u8], slot: Slot<'_>) -> Result<()> {
         let Slot::Row(to) = slot else { return Ok(()) };
         let width = self.header.size.width as usize;
         match &self.header.kind {
@@ -297,12 +294,18 @@ impl Expander {
             }
             Kind::Indices(_) | Kind::Runs(_) if self.header.bits == 8 => self.indices(row, to),
             Kind::Indices(_) | Kind::Runs(_) => {
-                let mut apart = std::mem::take(&mut self.apart);
-                apart.resize(width, 0);
-                take_apart(row, self.header.bits as u8, &mut apart);
-                let done = self.indices(&apart, to);
-                self.apart = apart;
-                done
+                let SamplesMut::U8(to) = to else { return Ok(()) };
+                let (bits, channels) = (usize::from(self.header.bits), self.layout.channels());
+                // Some pixels at a time, so that a row of any length takes no memory of its own.
+                let mut apart = [0; 1024];
+                let pieces = row.chunks(apart.len().saturating_mul(bits) / 8);
+                for (piece, to) in pieces.zip(to.chunks_mut(apart.len().saturating_mul(channels))) {
+                    let count = to.len().checked_div(channels).unwrap_or(0);
+                    let apart = apart.get_mut(..count).unwrap_or_default();
+                    take_apart(piece, bits as u8, apart);
+                    self.indices(apart, SamplesMut::U8(to))?;
+                }
+                Ok(())
             }
         }
     }

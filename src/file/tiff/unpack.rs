@@ -11,6 +11,9 @@ pub(super) fn codes(row: &[u8], bits: &[u16], lowest_first: bool, little_24: boo
     let count = width.saturating_mul(bits.len());
     let first = bits.first().copied().unwrap_or(8);
     let alike = bits.iter().all(|&b| b == first);
+    // A row may be far longer than the pixels that are asked for.
+    let asked = count.saturating_mul(usize::from(first)).div_ceil(8);
+    let row = if alike { row.get(..asked).unwrap_or(row) } else { row };
     match first {
         8 if alike => out.extend(row.iter().take(count).map(|&v| u32::from(v))),
         16 if alike => {
@@ -116,6 +119,12 @@ mod tests {
         // Longer than what is taken apart at once.
         codes(&[0b0001_1011; 300], &[2, 2], false, false, 600, &mut out);
         assert_eq!(out, [0, 1, 2, 3].repeat(300));
+        // Of a row that is far longer no more is taken apart than is asked for.
+        for bits in [1, 2, 4, 12] {
+            let mut out = Vec::new();
+            codes(&[0x11; 100_000], &[bits], false, false, 16, &mut out);
+            assert!(out.len() == 16 && out.capacity() <= 32, "{bits}: {}", out.capacity());
+        }
         codes(&[0b1111_1000, 0b0000_0001], &[5, 6, 5], false, false, 1, &mut out);
         assert_eq!(out, [31, 0, 1]);
         codes(&[0x12, 0x34, 0x56], &[24], false, false, 1, &mut out);
