@@ -2,10 +2,10 @@
 //!
 //! Usage: `cargo run --example two_spaces -- FOLDER`; leaves `two-spaces.png` in the folder.
 
-use rahmen::color::{ColorSpace, DifferenceFormula, Ramp, RampRules, SpaceRules, color_difference};
+use rahmen::Picture;
+use rahmen::color::{ColorSpace, DifferenceRules, Ramp, RampRules, SpaceRules, color_difference};
 use rahmen::flow::{RampLimits, StateSpace, apply};
 use rahmen::measure::stats;
-use rahmen::{Picture, Threads};
 use rahmen_show::Look;
 use rahmen_show::plot::{Figure, Legend, Panel};
 use std::path::{Path, PathBuf};
@@ -18,7 +18,7 @@ fn main() -> rahmen_show::Result<()> {
     let wide = quay.to_space(&ColorSpace::ADOBE_RGB, &SpaceRules::default())?;
     // As if the file had lost the statement: the numbers of one space taken for those of another.
     let lost = apply(wide.clone(), &[&StateSpace::new(ColorSpace::SRGB)])?;
-    let apart = |other: &Picture| color_difference(&quay, other, DifferenceFormula::Ciede2000, Threads::ALL);
+    let apart = |other: &Picture| color_difference(&quay, other, &DifferenceRules::default());
     let (told, untold) = (apart(&wide)?, apart(&lost)?);
     let figures = |name: &str, map: &rahmen::Frame<rahmen::Gray<f32>>| {
         let all = stats(map.view()).swap_remove(0);

@@ -1,6 +1,7 @@
 //! The words of the command line: the verbs, and the options that several of them share.
 
 use crate::fail::Done;
+use crate::notes::Notes;
 use crate::verbs::Verb;
 use crate::words::{self, RangeWord};
 use clap::{Args, Parser, ValueEnum};
@@ -53,6 +54,9 @@ pub(crate) struct Shared {
     /// Report each step on standard error, with the time since the start
     #[arg(long, global = true, conflicts_with = "quiet", help_heading = "Everywhere")]
     pub(crate) verbose: bool,
+    /// What is said once the work is done.
+    #[arg(skip)]
+    pub(crate) notes: Notes,
 }
 
 impl Shared {
@@ -76,7 +80,9 @@ impl Shared {
             }
         }
         let mut options = ReadOptions::default().limits(limits);
-        (options.page, options.sub_page) = self.page.unwrap_or((1, 0));
+        if let Some((page, below)) = self.page {
+            (options.page, options.sub_page) = (Some(page), below);
+        }
         options.threads = self.threads();
         match self.raw {
             Some(words::Raw::Pixels(layout)) => options.raw = Some(layout),
@@ -109,9 +115,15 @@ impl Shared {
         self.reading_word().or_else(|| words.into_iter().find_map(|(given, word)| given.then_some(word)))
     }
 
+    /// The same words with nothing said yet: for one file of several.
+    pub(crate) fn apart(&self) -> Shared {
+        Shared { notes: Notes::default(), ..self.clone() }
+    }
+
     /// The same words, silent where that is asked for: the second of many files has no news.
     pub(crate) fn quietly(&self, quiet: bool) -> Shared {
-        Shared { quiet: self.quiet || quiet, ..self.clone() }
+        let notes = if quiet { Notes::default() } else { self.notes.clone() };
+        Shared { quiet: self.quiet || quiet, notes, ..self.clone() }
     }
 
     /// What was done: one line on standard output, unless that is where the picture goes.
@@ -122,11 +134,18 @@ impl Shared {
         Ok(())
     }
 
-    /// A remark: one line on standard error.
+    /// A warning: one line on standard error once the work is done, and in reports.
     pub(crate) fn note(&self, line: &str) {
-        if !self.quiet {
-            // Whoever does not listen does not stop the work.
-            let _ = writeln!(std::io::stderr(), "note: {}", crate::text::safe(line));
+        self.notes.warn(line);
+    }
+
+    /// Prints what was said since the last time.
+    pub(crate) fn print_notes(&self) {
+        for line in self.notes.take() {
+            if !self.quiet {
+                // Whoever does not listen does not stop the work.
+                let _ = writeln!(std::io::stderr(), "note: {}", crate::text::safe(&line));
+            }
         }
     }
 

@@ -29,6 +29,9 @@ pub(crate) struct Becomes {
     /// After the work, convert to this sample type, rescaled
     #[arg(long, value_enum, help_heading = "On the way")]
     pub(crate) depth: Option<Depth>,
+    /// After the work, values as codes 0 to N, rounded to the nearest: 4095 for 12 bits; the file remembers N where it can
+    #[arg(long, value_name = "N", value_parser = clap::value_parser!(u32).range(1..=65535), help_heading = "On the way")]
+    pub(crate) max_code: Option<u32>,
     /// After the work, flatten onto a background of this colour
     #[arg(long, value_name = "COLOUR", help_heading = "On the way")]
     pub(crate) flatten: Option<Color>,
@@ -46,6 +49,7 @@ impl Becomes {
             (self.colors.is_some(), "--colors"),
             (self.window.is_some(), "--window"),
             (self.depth.is_some(), "--depth"),
+            (self.max_code.is_some(), "--max-code"),
             (self.flatten.is_some(), "--flatten"),
         ];
         words.into_iter().find_map(|(given, word)| given.then_some(word))
@@ -94,7 +98,18 @@ impl Becomes {
             None => options.read_as(ReadAs::Indices),
         };
         (options.window, options.depth, options.upright) = (self.window()?, self.depth.map(Into::into), self.upright);
-        Ok((options, Becomes { upright: false, read_as: None, colors: None, window: None, depth: None, flatten: None }))
+        Ok((
+            options,
+            Becomes {
+                upright: false,
+                read_as: None,
+                colors: None,
+                window: None,
+                depth: None,
+                max_code: None,
+                flatten: None,
+            },
+        ))
     }
 
     /// The depth that a window's fractions are held in: the picture's own.

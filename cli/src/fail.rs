@@ -121,6 +121,7 @@ fn help_words(help: &Help) -> String {
         }
     };
     match help {
+        Help::Encoded => "add --as encoded if 0 is black and 1 is full".to_string(),
         Help::Window => {
             "add --window LOW,HIGH --depth u16 (or u8) to say which values become black and white".to_string()
         }
@@ -141,6 +142,8 @@ fn help_words(help: &Help) -> String {
         Help::RawAlphaIgnored => "say alpha=ignored in --raw-out".to_string(),
         Help::DropPartialBlocks => "add --partial-blocks drop".to_string(),
         Help::NotLossless => "leave --lossless out".to_string(),
+        Help::FixedTables => "add --fixed-tables to write JPEG in one pass".to_string(),
+        Help::OneScan => "leave --progressive out and add --fixed-tables".to_string(),
         // The library may come to know more that helps than this program has words for.
         other => other.to_string(),
     }

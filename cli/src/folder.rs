@@ -1,6 +1,7 @@
 //! Folders that a verb writes several files into: made where they are not there, and gone again where the work fails.
 
 use crate::fail::Done;
+use crate::outputs::Files;
 use anyhow::Context;
 use std::path::{Path, PathBuf};
 
@@ -14,8 +15,12 @@ pub(crate) struct OutputFolder {
 }
 
 impl OutputFolder {
-    /// The folder, made where it is not there.
-    pub(crate) fn start(path: &Path) -> Done<OutputFolder> {
+    /// The folder, made where it is not there, for files of these names, none of which may be one that is read.
+    pub(crate) fn start(path: &Path, names: impl Iterator<Item = String>, reads: &[&Path]) -> Done<OutputFolder> {
+        let mut files = Files::default();
+        reads.iter().for_each(|read| files.read(read));
+        names.map(|name| path.join(name)).for_each(|file| files.write(file.display().to_string(), &file));
+        files.check()?;
         let made = !path.exists();
         std::fs::create_dir_all(path).with_context(|| path.display().to_string())?;
         Ok(OutputFolder { path: path.to_path_buf(), made, written: Vec::new() })

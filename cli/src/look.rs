@@ -1,6 +1,8 @@
 //! Looking verbs: the same for each of several files, as text or as one JSON array.
 
+use crate::args::Shared;
 use crate::fail::{Done, Failure};
+use crate::notes::With;
 use anyhow::Context;
 use serde::Serialize;
 use serde_json::value::RawValue;
@@ -20,6 +22,7 @@ pub(crate) enum Output {
 pub(crate) fn each<R: Serialize>(
     files: &[PathBuf],
     form: Output,
+    shared: &Shared,
     mut one: impl FnMut(&Path) -> Done<R>,
     text: impl Fn(&R) -> String,
 ) -> Done {
@@ -29,7 +32,7 @@ pub(crate) fn each<R: Serialize>(
     let mut printed = false;
     for file in files {
         match one(file) {
-            Ok(report) if form == Output::Json => reports.push(report),
+            Ok(report) if form == Output::Json => reports.push(With { report, said: shared.notes.said() }),
             Ok(report) => {
                 if printed {
                     writeln!(out)?;
@@ -38,16 +41,22 @@ pub(crate) fn each<R: Serialize>(
                 write!(out, "{}", text(&report))?;
             }
             Err(failure @ (Failure::NobodyReads | Failure::Words(_))) => return Err(failure),
-            Err(failure) if files.len() == 1 => first_failure = Some(failure),
+            Err(failure) if files.len() == 1 => return Err(failure),
             Err(failure) => {
+                // What was said of it is not worth saying any more.
+                shared.notes.take();
                 failure.report();
                 first_failure = Some(Failure::Reported);
             }
         }
+        if files.len() > 1 {
+            out.flush()?;
+            shared.print_notes();
+        }
     }
     if form == Output::Json {
         // An object a line: to be read by programs, and still by people.
-        let lines = reports.iter().map(serde_json::to_string).collect::<Result<Vec<_>, _>>()?;
+        let lines = reports.iter().map(crate::text::json).collect::<Result<Vec<_>, _>>()?;
         writeln!(out, "[{}]", lines.join(",\n "))?;
     }
     out.flush()?;
@@ -77,17 +86,23 @@ pub(crate) fn print_merged(reports: &[PathBuf]) -> Done {
 
 /// Runs `one` on each file and keeps the reports. One that fails is reported and the rest goes on; what it ends with comes
 /// last, to be given once the reports are printed.
-pub(crate) fn all<R>(files: &[PathBuf], mut one: impl FnMut(&Path) -> Done<R>) -> Done<(Vec<R>, Done)> {
+pub(crate) fn all<R>(
+    files: &[PathBuf],
+    shared: &Shared,
+    mut one: impl FnMut(&Path) -> Done<R>,
+) -> Done<(Vec<R>, Done)> {
     let (mut reports, mut end) = (Vec::new(), Ok(()));
     for file in files {
         match one(file) {
             Ok(report) => reports.push(report),
             Err(failure @ (Failure::NobodyReads | Failure::Words(_))) => return Err(failure),
             Err(failure) => {
+                shared.notes.take();
                 failure.report();
                 end = Err(Failure::Reported);
             }
         }
+        shared.print_notes();
     }
     Ok((reports, end))
 }

@@ -13,7 +13,9 @@ mod hints;
 mod look;
 mod lossless;
 mod make;
+mod notes;
 mod open;
+mod outputs;
 mod plots;
 mod process;
 mod progress;
@@ -29,11 +31,16 @@ use clap::FromArgMatches;
 use std::process::ExitCode;
 
 fn main() -> ExitCode {
-    let parsed = examples::command().try_get_matches().and_then(|matches| args::Cli::from_arg_matches(&matches));
+    let parsed = examples::command().try_get_matches().and_then(|matches| {
+        let files = outputs::check(&matches);
+        Ok((args::Cli::from_arg_matches(&matches)?, files))
+    });
     let done = match parsed {
-        Ok(cli) => {
+        Ok((cli, files)) => {
             let shared = cli.shared.clone();
-            process::run(&shared, || verbs::run(cli))
+            let done = files.and_then(|()| process::run(&shared, || verbs::run(cli)));
+            // After a failure there is one line, which says why.
+            done.inspect(|()| shared.print_notes())
         }
         Err(words) => fail::of_words(words),
     };

@@ -7,10 +7,11 @@ use crate::recipe::RecipeStep;
 use crate::{lossless, open, process, progress};
 use clap::Args;
 use rahmen::convert::depth::Window;
-use rahmen::file::{LosslessRules, Writer};
-use rahmen::flow::{Chain, Flatten, Orient, Sink, Step, Strip, ToCodes, ToColor, ToDepth, ToGray};
+use rahmen::file::{LosslessRules, Reader, StatedMeaning, Writer};
+use rahmen::flow::{Chain, Codes, Flatten, Orient, Sink, Step, Strip, ToCodes, ToColor, ToDepth, ToGray};
+use rahmen::frame::Scale;
 use rahmen::pixel::Meaning;
-use rahmen::{Facts, FileFormat, Picture};
+use rahmen::{Facts, FileFormat, Picture, PixelFormat};
 use std::path::{Path, PathBuf};
 
 pub(crate) use crate::becomes::Becomes;
@@ -27,6 +28,11 @@ pub(crate) trait Making: Send {
     /// Whether its steps take care of --window themselves.
     fn takes_window(&self) -> bool {
         false
+    }
+
+    /// What the verb's words say of the numbers of a file that cannot say it.
+    fn meaning(&self) -> Option<StatedMeaning> {
+        None
     }
 
     /// Whether its steps see the picture twice, so that standard input has to be kept.
@@ -80,14 +86,14 @@ pub(crate) struct Make<V: Args> {
 
 /// Starts the file that is to be written.
 pub(crate) fn create(output: &Path, facts: &Facts, written: &Written, shared: &Shared) -> Done<Writer<'static>> {
-    create_pages(output, facts, 1, written, shared)
+    create_pages(output, facts, (1, None), written, shared)
 }
 
-/// [`create`] for a file of so many pages.
+/// [`create`] for a file of so many pages, played so many times where no word says otherwise.
 pub(crate) fn create_pages(
     output: &Path,
     facts: &Facts,
-    pages: u32,
+    (pages, plays): (u32, Option<u32>),
     written: &Written,
     shared: &Shared,
 ) -> Done<Writer<'static>> {
@@ -99,7 +105,8 @@ pub(crate) fn create_pages(
     let facts = &facts;
     limits.check_size(facts.size)?;
     limits.check_memory("a row of the picture", row)?;
-    let options = written.options(output, shared)?.pages(pages);
+    let mut options = written.options(output, shared)?.pages(pages);
+    options.plays = options.plays.or(plays);
     process::check_output(output)?;
     Ok(match output == Path::new("-") {
         true => Writer::to_stream(std::io::stdout(), facts, options).map_err(|e| e.in_file("standard output"))?,
@@ -168,13 +175,49 @@ impl Words<'_> {
             return Err(Failure::words("--plot looks at both files again; give them names instead of -"));
         }
         self.refuse_lossy_copy()?;
-        let (options, becomes) = self.becomes.while_reading(shared.read_options())?;
-        let reader = match self.verb.looks_twice() {
+        let (mut options, becomes) = self.becomes.while_reading(shared.read_options())?;
+        options.meaning = options.meaning.or(self.verb.meaning());
+        let twice = self.verb.looks_twice() || self.becomes.numbers().is_some();
+        let mut reader = match twice {
             true => open::open_twice(self.input, options, shared)?,
             false => open::open_with(self.input, options, shared)?,
         };
+        let (first, stored) = (reader.facts().clone(), reader.stored().clone());
+        let all = pages_of(&stored, self.output, self.written, shared)?;
+        let (mut writer, mut made, mut pages) = (None, None, 0);
+        loop {
+            pages += 1;
+            let output = self.page(&mut reader, &becomes, (&mut writer, all, stored.plays), shared)?;
+            made.get_or_insert(output);
+            let named = |e: rahmen::Error| e.in_file(open::name_of(self.input));
+            if all.is_none() || !reader.next_page().map_err(named)? {
+                break;
+            }
+        }
+        let (Some(mut writer), Some(output)) = (writer, made) else { return Ok(()) };
+        writer.finish().map_err(pipe_is_no_failure)?;
+        shared.tell(|| format!("{}: written", open::name_of(self.output)));
+        writer.remarks().iter().for_each(|remark| shared.note(remark));
+        note_scaled(&output, self.output, self.written, shared)?;
+        // What the verb has changed is told against what it saw.
+        let seen = if becomes.upright { Orient::upright().plan(&first)?.facts().clone() } else { first.clone() };
+        let count = (pages > 1).then(|| format!("{pages} pages"));
+        let told: Vec<String> = self.verb.remark(&seen, &output).into_iter().chain(count).collect();
+        let told = (!told.is_empty()).then(|| told.join("; "));
+        say_done(self.input, self.output, &first, &output, told, shared)?;
+        self.verb.plot(self.input, self.output, shared)
+    }
+
+    /// Makes the page that the reader is at, as the writer's next one; gives its facts as they are written.
+    fn page(
+        &self,
+        reader: &mut Reader<'_>,
+        becomes: &Becomes,
+        (writer, all, plays): (&mut Option<Writer<'static>>, Option<u32>, Option<u32>),
+        shared: &Shared,
+    ) -> Done<Facts> {
         let input = reader.facts().clone();
-        let steps = all_steps(self.verb, &input, &Context { shared, becomes: &becomes });
+        let steps = all_steps(self.verb, &input, &Context { shared, becomes });
         let (steps, _) = steps.map_err(|e| open::in_file(e, self.input))?;
         for step in &steps {
             shared.tell(|| format!("step: {}", step.name()));
@@ -182,22 +225,12 @@ impl Words<'_> {
         let named = |e: rahmen::Error| e.in_file(open::name_of(self.input));
         let mut chain = Chain::new(Box::new(reader), steps).map_err(named)?;
         let output = chain.facts().clone();
-        let mut writer = create(self.output, &output, self.written, shared)?;
+        let writer = begin_page(writer, self.output, &output, (all.unwrap_or(1), plays), self.written, shared)?;
         input.remarks.iter().for_each(|remark| shared.note(remark));
-        let remarks = writer.remarks();
-        progress::run(&mut chain, &mut writer, shared).map_err(named).map_err(pipe_is_no_failure)?;
-        shared.tell(|| format!("{}: written", open::name_of(self.output)));
-        remarks.iter().for_each(|remark| shared.note(remark));
+        progress::run(&mut chain, &mut OnePage(writer), shared).map_err(named).map_err(pipe_is_no_failure)?;
         chain.take_late_remarks().iter().for_each(|remark| shared.note(remark));
         open::note_damage(self.input, chain.take_damage(), shared);
-        // What the verb has changed is told against what it saw.
-        let seen = if becomes.upright {
-            Orient::upright().plan(&input).map_err(named)?.facts().clone()
-        } else {
-            input.clone()
-        };
-        say_done(self.input, self.output, &input, &output, self.verb.remark(&seen, &output), shared)?;
-        self.verb.plot(self.input, self.output, shared)
+        Ok(output)
     }
 
     /// Refuses to replace a file of a lossy format by a copy with new losses.
@@ -211,6 +244,66 @@ impl Words<'_> {
                 "{name} is read and written: JPEG would lose a little each time; name another file for OUT"
             )));
         }
+        Ok(())
+    }
+}
+
+/// Says that arrays hold samples over the full range where the file had codes.
+pub(crate) fn note_scaled(facts: &Facts, output: &Path, written: &Written, shared: &Shared) -> Done {
+    let array = matches!(written.format_of(output, shared)?, Some(FileFormat::Npy | FileFormat::Npz | FileFormat::Raw));
+    let tops = facts.metadata.max_codes.as_ref().filter(|_| array && facts.metadata.scale == Scale::Full);
+    if let (Some(top), PixelFormat::Pixels { depth, .. }) = (tops.and_then(|tops| tops.first()), &facts.pixel_format) {
+        let full = depth.max_code().map_or(String::new(), |full| full.to_string());
+        shared.note(&format!(
+            "the numbers are samples over the full range, 0 to {full}; --as codes writes codes, 0 to {top}"
+        ));
+    }
+    Ok(())
+}
+
+/// How many pages are made of a file, where all are: none is named, and the file that is written holds several. Where it does not, or where
+/// pictures hang below the pages, a warning says so.
+pub(crate) fn pages_of(stored: &Facts, output: &Path, written: &Written, shared: &Shared) -> Done<Option<u32>> {
+    if shared.page.is_some() {
+        return Ok(None);
+    }
+    let several = stored.pages > 1 || stored.more_pages;
+    let all = several && written.holds_pages(output, shared)?;
+    let format = written.format_of(output, shared)?.map_or(String::new(), |format| format.to_string());
+    let further = stored.pages > 1 && !all;
+    rahmen::file::pages_left(stored, &format, further, true).iter().for_each(|line| shared.note(line));
+    Ok(all.then_some(stored.pages))
+}
+
+/// Begins the next page of a file, which is begun itself with its first page.
+pub(crate) fn begin_page<'w>(
+    writer: &'w mut Option<Writer<'static>>,
+    output: &Path,
+    facts: &Facts,
+    (pages, plays): (u32, Option<u32>),
+    written: &Written,
+    shared: &Shared,
+) -> Done<&'w mut Writer<'static>> {
+    match writer {
+        None => Ok(writer.insert(create_pages(output, facts, (pages, plays), written, shared)?)),
+        Some(writer) => {
+            let mut facts = facts.clone();
+            facts.metadata.delay = written.delay.or(facts.metadata.delay);
+            writer.next_page(&facts)?;
+            Ok(writer)
+        }
+    }
+}
+
+/// A writer that goes on behind the page.
+pub(crate) struct OnePage<'w>(pub(crate) &'w mut Writer<'static>);
+
+impl Sink for OnePage<'_> {
+    fn put(&mut self, strip: &Strip) -> rahmen::Result<()> {
+        self.0.put(strip)
+    }
+
+    fn finish(&mut self) -> rahmen::Result<()> {
         Ok(())
     }
 }
@@ -260,6 +353,13 @@ pub(crate) fn all_steps(verb: &dyn Making, input: &Facts, context: &Context<'_>)
     if depth.is_some() || joined {
         let depth = depth.unwrap_or(Becomes::own_depth(input));
         add(&mut steps, &mut facts, Box::new(to_depth(depth, window.filter(|_| joined), context)))?;
+    }
+    if let Some(top) = becomes.max_code {
+        let wanted = if top > 255 { rahmen::Depth::U16 } else { rahmen::Depth::U8 };
+        if Becomes::own_depth(&facts) != wanted {
+            add(&mut steps, &mut facts, Box::new(to_depth(wanted, None, context)))?;
+        }
+        add(&mut steps, &mut facts, Box::new(Codes::new(top)))?;
     }
     if becomes.read_as == Some(As::Codes) {
         add(&mut steps, &mut facts, Box::new(ToCodes))?;

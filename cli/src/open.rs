@@ -2,6 +2,7 @@
 
 use crate::args::Shared;
 use crate::fail::{Done, Failure};
+use crate::notes::Salvaged;
 use crate::progress;
 use rahmen::file::{self, ReadOptions, Reader};
 use rahmen::flow::{Chain, Damage, PictureSink, Step, ToCodes};
@@ -103,6 +104,7 @@ pub(crate) fn load(path: &Path, shared: &Shared, steps: &mut StepsFor<'_>) -> Do
 /// [`load`] with options of reading.
 pub(crate) fn load_with(path: &Path, options: ReadOptions, shared: &Shared, steps: &mut StepsFor<'_>) -> Done<Picture> {
     let reader = open_with(path, options, shared)?;
+    note_pages(path, reader.stored(), shared);
     let steps = steps(reader.facts())?;
     let name = name_of(path);
     let whole = || {
@@ -123,6 +125,14 @@ pub(crate) fn load_with(path: &Path, options: ReadOptions, shared: &Shared, step
     Ok(picture)
 }
 
+/// Says which of several pages is looked at, where nobody has named one.
+pub(crate) fn note_pages(path: &Path, stored: &Facts, shared: &Shared) {
+    if stored.pages > 1 && shared.page.is_none() {
+        let many = if stored.more_pages { "at least " } else { "" };
+        shared.note(&format!("{}: this is page 1 of {many}{}; --page N takes another", name_of(path), stored.pages));
+    }
+}
+
 /// Says what of a damaged file could be read.
 pub(crate) fn note_damage(path: &Path, damage: Option<Damage>, shared: &Shared) {
     let Some(damage) = damage else { return };
@@ -131,7 +141,8 @@ pub(crate) fn note_damage(path: &Path, damage: Option<Damage>, shared: &Shared) 
     let why = why.strip_prefix(&format!("{name}: ")).unwrap_or(&why);
     let (good, suspect, lost) = (damage.rows_good(), damage.rows_suspect(), damage.rows_lost());
     let counts = format!("of {} rows {good} are good, {suspect} suspect, {lost} lost", damage.rows);
-    shared.note(&format!("{name}: {counts}: {why}"));
+    let salvaged = Salvaged { rows: damage.rows, good, suspect, lost };
+    shared.notes.salvage(salvaged, &format!("{name}: {counts}: {why}"));
 }
 
 /// A failure that names the file, unless it does already.

@@ -7,8 +7,8 @@ use crate::progress;
 use clap::Args;
 use rahmen::Picture;
 use rahmen::measure::{Histogram, HistogramRules};
-use rahmen_show::Look;
 use rahmen_show::plot::{Chart, Figure, Panel};
+use rahmen_show::{Look, space_name};
 use std::path::{Path, PathBuf};
 
 /// Where a figure goes.
@@ -29,7 +29,7 @@ impl Plotting {
         let draw = || -> Done { Ok(figure(Figure::new(self.title.as_deref().unwrap_or(title)))?.save(path)?) };
         progress::during("drawing", shared, draw)?;
         // On standard error: standard output may be a report for another program.
-        shared.note(&format!("plot written to {}", path.display()));
+        shared.notes.wrote(&format!("plot written to {}", path.display()));
         Ok(())
     }
 }
@@ -44,9 +44,18 @@ impl From<rahmen_show::Error> for Failure {
     }
 }
 
-/// A picture as a panel.
+/// A picture as a panel: upright, and in the colours of the space that it states, which the title names.
 pub(crate) fn picture_panel(title: impl Into<String>, picture: &Picture) -> Panel {
-    Panel::Picture { title: title.into(), content: picture.content().clone(), look: Look::of(picture.metadata()) }
+    let mut title = title.into();
+    if let Some(space) = space_name(picture.metadata()) {
+        title = format!("{title}, {space}");
+    }
+    let turned = match picture.metadata().orientation.is_upright() {
+        true => None,
+        false => picture.clone().upright().ok(),
+    };
+    let picture = turned.as_ref().unwrap_or(picture);
+    Panel::Picture { title, content: picture.content().clone(), look: Look::of(picture.metadata()) }
 }
 
 /// The histogram of a picture's colours, alpha left out.

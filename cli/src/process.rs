@@ -45,16 +45,23 @@ pub(crate) fn check_output(output: &Path) -> Done {
     Ok(())
 }
 
-/// Whether the program was started without a standard output. Rust opens the null device in its place, for reading and writing, which
-/// a shell does not do.
+/// Whether the program was started without a standard output.
+#[cfg(unix)]
+static WAS_CLOSED: std::sync::atomic::AtomicBool = std::sync::atomic::AtomicBool::new(false);
+
+/// Looks at standard output before Rust's runtime opens the null device in place of one that is closed, which cannot be told from one that
+/// was given afterwards.
+#[cfg(unix)]
+#[ctor::ctor(unsafe)]
+fn look_at_standard_output() {
+    let closed = rustix::io::fcntl_getfd(rustix::stdio::stdout()).is_err();
+    WAS_CLOSED.store(closed, std::sync::atomic::Ordering::Relaxed);
+}
+
+/// Whether the program was started without a standard output.
 #[cfg(unix)]
 pub(crate) fn standard_output_is_closed() -> bool {
-    use rustix::fs::{FileType, OFlags, fcntl_getfl, fstat};
-    let stdout = std::io::stdout();
-    let both = fcntl_getfl(&stdout).is_ok_and(|flags| flags & OFlags::ACCMODE == OFlags::RDWR);
-    let null = || std::fs::metadata("/dev/null").map(|null| std::os::unix::fs::MetadataExt::rdev(&null));
-    let device = || fstat(&stdout).ok().filter(|s| FileType::from_raw_mode(s.st_mode) == FileType::CharacterDevice);
-    both && device().zip(null().ok()).is_some_and(|(out, null)| out.st_rdev == null)
+    WAS_CLOSED.load(std::sync::atomic::Ordering::Relaxed)
 }
 
 /// Whether the program was started without a standard output: not known here.

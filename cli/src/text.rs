@@ -1,12 +1,38 @@
 //! Text for people: aligned tables, plain numbers, and texts from files made safe for a terminal.
 
-/// A text without control characters, which could move the cursor or worse, and without those that turn the direction of writing: each
-/// is shown as an escape.
+/// Whether a character shows nothing, or changes how others are shown: controls, which could move the cursor or worse, what turns the
+/// direction of writing, breaks lines or has no width, and tags.
+fn is_hidden(c: char) -> bool {
+    c.is_control()
+        || matches!(c, '\u{ad}' | '\u{61c}' | '\u{180e}' | '\u{200b}'..='\u{200f}' | '\u{2028}'..='\u{202e}')
+        || matches!(c, '\u{2060}'..='\u{206f}' | '\u{feff}' | '\u{fff9}'..='\u{fffb}' | '\u{e0000}'..='\u{e007f}')
+}
+
+/// A text whose characters all show: hidden ones as escapes.
 pub(crate) fn safe(text: &str) -> String {
-    let turns =
-        |c: char| matches!(c, '\u{200e}' | '\u{200f}' | '\u{061c}' | '\u{202a}'..='\u{202e}' | '\u{2066}'..='\u{2069}');
-    let shown = |c: char| if c.is_control() || turns(c) { c.escape_default().collect() } else { vec![c] };
+    let shown = |c: char| if is_hidden(c) { c.escape_default().collect() } else { vec![c] };
     text.chars().flat_map(shown).collect()
+}
+
+/// A value as JSON, in which hidden characters are escaped: they stand in its texts alone.
+pub(crate) fn json(value: &impl serde::Serialize) -> serde_json::Result<String> {
+    Ok(escaped(&serde_json::to_string(value)?))
+}
+
+/// JSON with hidden characters escaped.
+pub(crate) fn escaped(json: &str) -> String {
+    // Line breaks and blanks between values are its own.
+    if !json.chars().any(|c| is_hidden(c) && c != '\n') {
+        return json.to_string();
+    }
+    let mut out = String::with_capacity(json.len());
+    for c in json.chars() {
+        match is_hidden(c) && c != '\n' {
+            true => c.encode_utf16(&mut [0; 2]).iter().for_each(|unit| out.push_str(&format!("\\u{unit:04x}"))),
+            false => out.push(c),
+        }
+    }
+    out
 }
 
 /// A text of a file as far as people read it in a report.
@@ -98,5 +124,11 @@ mod tests {
         let rows = [["a", "1"], ["long", "22"]].map(|r| r.map(String::from).to_vec());
         assert_eq!(table("  ", &[Align::Left, Align::Right], &rows), "  a      1\n  long  22\n");
         assert_eq!(safe("a\x1b[2Jb\n"), "a\\u{1b}[2Jb\\n");
+        assert_eq!(safe("a\u{2028}\u{200b}\u{feff}\u{e0041}b"), "a\\u{2028}\\u{200b}\\u{feff}\\u{e0041}b");
+        // As JSON has them: of two units beyond the first plane.
+        assert_eq!(
+            json(&"a\u{9b}\u{202e}\u{e0041}\x1b\u{e9}").unwrap(),
+            "\"a\\u009b\\u202e\\udb40\\udc41\\u001b\u{e9}\""
+        );
     }
 }

@@ -4,7 +4,8 @@ use crate::args::Shared;
 use crate::fail::{Done, Failure};
 use crate::words;
 use clap::Args;
-use rahmen::file::{ChromaSampling, WriteOptions};
+use rahmen::FileFormat;
+use rahmen::file::{self, ChromaSampling, Item, WriteOptions};
 use std::path::Path;
 
 /// How the file is written.
@@ -39,6 +40,9 @@ pub(crate) struct Written {
     /// Restart markers in JPEG, every N rows of blocks
     #[arg(long, value_name = "N", help_heading = "Writing")]
     pub(crate) restart_rows: Option<u16>,
+    /// JPEG with fixed code tables: written in one pass with little memory, some percent larger
+    #[arg(long, help_heading = "Writing")]
+    fixed_tables: bool,
     /// Seconds that the picture is shown, in an animation (GIF, PNG)
     #[arg(long, value_name = "SECONDS", value_parser = words::seconds, allow_hyphen_values = true, help_heading = "Writing")]
     pub(crate) delay: Option<f64>,
@@ -72,6 +76,7 @@ impl Written {
             (self.interlaced, "--interlaced"),
             (self.quality.is_some(), "--quality"),
             (self.sampling.is_some(), "--sampling"),
+            (self.fixed_tables, "--fixed-tables"),
             (self.raw_out.is_some(), "--raw-out"),
         ];
         words.into_iter().find_map(|(given, word)| given.then_some(word))
@@ -94,6 +99,7 @@ impl Written {
             (self.progressive, "--progressive"),
             (self.interlaced, "--interlaced"),
             (self.restart_rows.is_some(), "--restart-rows"),
+            (self.fixed_tables, "--fixed-tables"),
             (self.delay.is_some(), "--delay"),
             (self.plays.is_some(), "--plays"),
             (self.raw_out.is_some(), "--raw-out"),
@@ -104,6 +110,16 @@ impl Written {
     /// As one of many files, which are not forced to the disk one by one.
     pub(crate) fn not_forced(self) -> Written {
         Written { not_forced: true, ..self }
+    }
+
+    /// Whether the file that is written holds several pages.
+    pub(crate) fn holds_pages(&self, output: &Path, shared: &Shared) -> Done<bool> {
+        Ok(self.format_of(output, shared)?.is_some_and(|format| file::holds(format).has(Item::Pages)))
+    }
+
+    /// The format of the file that is written, where it is known.
+    pub(crate) fn format_of(&self, output: &Path, shared: &Shared) -> Done<Option<FileFormat>> {
+        Ok(self.options(output, shared)?.format.or_else(|| FileFormat::of_extension(output)))
     }
 
     pub(crate) fn options(&self, output: &Path, shared: &Shared) -> Done<WriteOptions> {
@@ -118,7 +134,9 @@ impl Written {
             Some(words::Compression::Tiff(packing)) => options = options.tiff_compression(packing),
             None => {}
         }
-        options = options.plays(self.plays.unwrap_or(0));
+        if let Some(plays) = self.plays {
+            options = options.plays(plays);
+        }
         if let Some(tile) = self.tiled {
             options = options.tiled(tile);
         }
@@ -136,6 +154,9 @@ impl Written {
         }
         if self.progressive {
             options = options.progressive();
+        }
+        if self.fixed_tables {
+            options = options.fixed_tables();
         }
         if let Some(rows) = self.restart_rows {
             options = options.restart_rows(rows);

@@ -3,10 +3,12 @@
 use rahmen::measure::{Comparison, Histogram, JointHistogram, Profile};
 use rahmen::tone::{BitStudy, Cell, LevelRow};
 
-/// A CSV field, quoted where it has to be.
+/// A CSV field, quoted where it has to be. What a spreadsheet would take for a formula is made text by an apostrophe before it; numbers
+/// stay numbers.
 pub fn field(word: &str) -> String {
-    match word.contains([',', '"', '\n', '\r']) {
-        true => format!("\"{}\"", word.replace('"', "\"\"")),
+    let formula = word.starts_with(['=', '+', '-', '@', '\t', '\r']) && word.parse::<f64>().is_err();
+    match formula || word.contains([',', '"', '\n', '\r']) {
+        true => format!("\"{}{}\"", if formula { "'" } else { "" }, word.replace('"', "\"\"")),
         false => word.to_string(),
     }
 }

@@ -22,8 +22,10 @@ pub mod csv;
 mod error;
 pub mod plot;
 mod render;
+mod screen;
 pub mod sheet;
 pub mod text;
 
 pub use error::{Error, Result};
 pub use render::{Look, look_window};
+pub use screen::space_name;

@@ -1,26 +1,29 @@
 //! Any content as a small picture of 8-bit colours, fit to be looked at.
 
-use crate::Result;
+use crate::{Result, screen};
 use rahmen::convert::depth::Window;
 use rahmen::flow::{ToDepth, apply};
 use rahmen::frame::Pixels;
 use rahmen::resample::{Kernel, ResizeRules};
 use rahmen::{Content, Depth, Frame, Layout, Metadata, Picture, PixelFormat, Rgb, Rgba, Size, Threads, Transfer};
+use std::sync::Arc;
 
 /// Rules of showing a picture.
-#[derive(Debug, Clone, Copy, Default)]
+#[derive(Debug, Clone, Default)]
 #[non_exhaustive]
 pub struct Look {
     /// Window: which values become black and white (default: bytes as they are, other numbers by their minimum and maximum).
     pub window: Option<Window>,
     /// Whether the numbers are linear light, which is encoded to be seen.
     pub linear: bool,
+    /// What the picture states of its colours, where that is not sRGB: they are taken to it.
+    pub(crate) space: Option<Arc<Metadata>>,
 }
 
 impl Look {
     /// How a picture of these metadata is shown.
     pub fn of(metadata: &Metadata) -> Look {
-        Look { window: None, linear: metadata.is_linear() }
+        Look { window: None, linear: metadata.is_linear(), space: screen::stated(metadata).map(Arc::new) }
     }
 
     /// Sets the window; none is the default's.
@@ -57,22 +60,33 @@ pub(crate) fn render(content: &Content, size: Size, look: &Look, square: u32) ->
     let whole = content.size();
     let enlarged = size.width >= whole.width && size.height >= whole.height;
     let rules = ResizeRules::new(if enlarged { Kernel::Nearest } else { Kernel::Box });
+    let layout = match content.pixel_format() {
+        PixelFormat::Pixels { layout, .. } => layout,
+        PixelFormat::Planes { .. } => Layout::Cmyk,
+    };
     let small: Pixels = match content {
         // Nothing changes but the size and the layout: the size first, so that no whole copy is made.
         Content::Pixels(p)
             if p.depth() == Depth::U8 && p.layout() != Layout::Cmyk && window.is_none() && !look.linear =>
         {
-            p.resize(size, &rules)?.color()?
+            // Finer than it is shown where it is still to be taken to another space.
+            let small = p.resize(size, &rules)?.color()?;
+            if look.space.is_some() { small.to_depth(Depth::U16, None, Threads::ALL)? } else { small }
         }
         _ => {
             let pixels = match look.linear {
                 true => encoded(content, window)?,
-                false => content.to_pixels(Depth::U8, window, Threads::ALL)?,
+                false => {
+                    let depth = if look.space.is_some() { Depth::U16 } else { Depth::U8 };
+                    content.to_pixels(depth, window, Threads::ALL)?
+                }
             };
             let color = pixels.color()?;
             if whole == size { color } else { color.resize(size, &rules)? }
         }
     };
+    let small = screen::on_screen(small, layout, look.space.as_deref(), look.linear);
+    let small = if small.depth() == Depth::U8 { small } else { small.to_depth(Depth::U8, None, Threads::ALL)? };
     if small.layout() == Layout::Rgb {
         return Ok(small.into_frame()?);
     }
@@ -129,10 +143,10 @@ mod tests {
         // Half the light is code 188 of sRGB; words of linear light are shown as floats are.
         let light = Frame::from_samples(Size::new(2, 1), vec![0.5f32, 1.0]).unwrap();
         let light: Content = Frame::<Gray<f32>>::into(light);
-        let look = Look { linear: true, window: None }.window(Window::new(0.0, 1.0).unwrap());
+        let look = Look { linear: true, ..Look::default() }.window(Window::new(0.0, 1.0).unwrap());
         let shown = render(&light, Size::new(2, 1), &look, 1).unwrap();
         assert_eq!([shown[(0, 0)].r, shown[(1, 0)].r], [188, 255]);
-        let plain = render(&light, Size::new(2, 1), &Look { linear: false, ..look }, 1).unwrap();
+        let plain = render(&light, Size::new(2, 1), &Look { linear: false, ..look.clone() }, 1).unwrap();
         assert_eq!(plain[(0, 0)].r, 128);
         let words: Content = Frame::<Gray<u16>>::from_samples(Size::new(1, 1), vec![32_768]).unwrap().into();
         let look = look.window(Window::new(0.0, 65_535.0).unwrap());

@@ -91,33 +91,60 @@ fn ciede2000(one: [f64; 3], two: [f64; 3]) -> f64 {
     (l * l + c * c + h * h + rt * c * h).max(0.0).sqrt()
 }
 
-/// The difference at every pixel of two pictures of colour, each by the space that it states, seen under D50 as print and profiles have
-/// it; alpha is left out. One pass over both; samples may be of different depths and layouts.
+/// Options of a colour difference. Default: CIEDE2000 under the first picture's own white.
+#[derive(Debug, Clone, Copy, PartialEq, Default)]
+#[non_exhaustive]
+pub struct DifferenceRules {
+    /// The formula.
+    pub formula: DifferenceFormula,
+    /// The white that L\*a\*b\* is under, as CIE XYZ with Y = 1; the first picture's own by default. D50 is what print and profiles have.
+    pub white: Option<[f64; 3]>,
+    /// Maximum number of threads.
+    pub threads: Threads,
+}
+
+impl DifferenceRules {
+    /// Sets the formula.
+    pub fn formula(self, formula: DifferenceFormula) -> DifferenceRules {
+        DifferenceRules { formula, ..self }
+    }
+
+    /// Sets the white: CIE XYZ, Y = 1; none is the first picture's own.
+    pub fn white(self, white: impl Into<Option<[f64; 3]>>) -> DifferenceRules {
+        DifferenceRules { white: white.into(), ..self }
+    }
+
+    /// Sets the maximum number of threads.
+    pub fn threads(self, threads: Threads) -> DifferenceRules {
+        DifferenceRules { threads, ..self }
+    }
+}
+
+/// The difference at every pixel of two pictures of colour, each by the space that it states, under one white, to which the other is
+/// adapted (Bradford): the values of L\*a\*b\* are those that a conversion to that model gives. Alpha is left out. One pass over both;
+/// samples may be of different depths and layouts.
 ///
 /// # Errors
 /// Sizes that differ, planes, cmyk, values, indices or unscaled codes, or spaces that are not known.
 ///
 /// # Examples
 /// ```
-/// use rahmen::{Frame, Picture, Rgb, Size, color::{self, DifferenceFormula}};
+/// use rahmen::{Frame, Picture, Rgb, Size, color};
 /// let a = Picture::from(Frame::filled(Size::new(2, 1), Rgb::new(200u8, 100, 50))?);
 /// let b = Picture::from(Frame::filled(Size::new(2, 1), Rgb::new(200u16 * 257, 100 * 257, 50 * 257))?);
-/// let apart = color::color_difference(&a, &b, DifferenceFormula::Ciede2000, Default::default())?;
+/// let apart = color::color_difference(&a, &b, &Default::default())?;
 /// assert!(apart[(1, 0)].value < 1e-6);
 /// # Ok::<(), rahmen::Error>(())
 /// ```
-pub fn color_difference(
-    a: &Picture,
-    b: &Picture,
-    formula: DifferenceFormula,
-    threads: Threads,
-) -> Result<Frame<Gray<f32>>> {
+pub fn color_difference(a: &Picture, b: &Picture, rules: &DifferenceRules) -> Result<Frame<Gray<f32>>> {
     same_size("the second picture", a.size(), b.size())?;
-    let (first, second) = (Seen::new(a)?, Seen::new(b)?);
+    let white = rules.white.map_or_else(|| ColorSpace::stated(a.metadata())?.white(), Ok)?;
+    let (first, second) = (Seen::new(a, white)?, Seen::new(b, white)?);
+    let formula = rules.formula;
     let mut out = Frame::<Gray<f32>>::new(a.size())?;
     let bytes = (first.samples.bytes() + second.samples.bytes()).saturating_mul(4 * COMPUTED);
     let width = a.size().width as usize;
-    out.view_mut().into_samples().each_band(threads, bytes, &|top, part: SampleViewMut<'_, f32>| {
+    out.view_mut().into_samples().each_band(rules.threads, bytes, &|top, part: SampleViewMut<'_, f32>| {
         let (mut left, mut right) = (vec![[0.0; 3]; width], vec![[0.0; 3]; width]);
         for (y, to) in (top..).zip(part.into_rows()) {
             first.row(y, &mut left);
@@ -134,13 +161,13 @@ pub fn color_difference(
 struct Seen<'a> {
     samples: AnySamples<'a>,
     curves: Curves,
-    /// From linear light to CIE XYZ under D50.
+    /// From linear light to CIE XYZ under the white.
     to_xyz: Matrix,
     white: [f64; 3],
 }
 
 impl<'a> Seen<'a> {
-    fn new(picture: &'a Picture) -> Result<Seen<'a>> {
+    fn new(picture: &'a Picture, white: [f64; 3]) -> Result<Seen<'a>> {
         let (metadata, pixels) = (picture.metadata(), picture.pixels()?);
         if metadata.meaning != Meaning::Color {
             return Err(Error::invalid("picture", format!("{} are no colours", metadata.meaning_name())));
@@ -154,8 +181,12 @@ impl<'a> Seen<'a> {
         if pixels.layout() == Layout::Cmyk {
             return Err(Error::not_supported("the colours of ink: they need a model of the printer"));
         }
-        let (space, white) = (ColorSpace::of(metadata), ColorSpace::ROMM.white()?);
-        let to_xyz = product(&Adaptation::Bradford.matrix(space.white()?, white), &space.to_xyz()?);
+        let space = ColorSpace::stated(metadata)?;
+        let own = space.white()?;
+        let to_xyz = match own == white {
+            true => space.to_xyz()?,
+            false => product(&Adaptation::Bradford.matrix(own, white), &space.to_xyz()?),
+        };
         let samples = pixels.samples_any();
         let curves = Curves::new(space.transfer, pixels.depth());
         Ok(Seen { samples, curves, to_xyz, white })

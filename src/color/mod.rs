@@ -26,7 +26,7 @@ pub(crate) use blend::is_mask;
 pub use blend::{BlendMode, BlendRules, Gradient, GradientShape, Operator, blend};
 pub use convert::{AlphaRule, ConvertRules, convert, convert_into};
 pub(crate) use convert::{check_layouts, prepared};
-pub use difference::{DifferenceFormula, color_difference};
+pub use difference::{DifferenceFormula, DifferenceRules, color_difference};
 pub(crate) use gray::gray_any;
 pub use gray::{GrayWeights, gray, gray_into};
 pub use icc::{Encoding, Profile};

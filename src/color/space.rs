@@ -79,6 +79,20 @@ impl ColorSpace {
         ColorSpace { primaries: metadata.primaries, transfer: metadata.transfer }
     }
 
+    /// The space of a picture, whose curve has a formula.
+    ///
+    /// # Errors
+    /// A profile whose curve has none.
+    pub(crate) fn stated(metadata: &Metadata) -> Result<ColorSpace> {
+        match metadata.transfer {
+            Transfer::Other if metadata.code_points.is_none() => Err(Error::invalid(
+                "transfer",
+                "the curve of the picture's profile has no formula; convert it to a named space first",
+            )),
+            _ => Ok(ColorSpace::of(metadata)),
+        }
+    }
+
     /// The space of this name; `None` where there is none.
     pub fn named(name: &str) -> Option<ColorSpace> {
         ColorSpace::NAMED.iter().find(|(own, _)| *own == name).map(|(_, space)| *space)
@@ -279,6 +293,6 @@ mod tests {
         ] {
             assert!(space(Primaries::Chromaticities(all)).to_xyz().is_err(), "{all:?}");
         }
-        assert!(space(Primaries::Unknown).matrix_to(&ColorSpace::SRGB, Adaptation::Bradford).is_err());
+        assert!(space(Primaries::Other).matrix_to(&ColorSpace::SRGB, Adaptation::Bradford).is_err());
     }
 }

@@ -136,8 +136,13 @@ pub(crate) fn layout_of_planes(count: usize) -> Result<Layout> {
 
 #[cold]
 pub(crate) fn needs_window(holds: &str) -> Error {
-    Error::invalid("window", format!("{holds} values with a unit become integers only through a window"))
-        .with_help(&[Help::Window])
+    Error::invalid("window", format!("{holds} values become integers only through a window")).with_help(&[Help::Window])
+}
+
+/// The same of floats, which may be encoded colour that the file could not call so.
+#[cold]
+pub(crate) fn needs_meaning(holds: &str) -> Error {
+    needs_window(holds).with_help(&[Help::Encoded, Help::Window])
 }
 
 impl Content {

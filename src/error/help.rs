@@ -8,6 +8,8 @@ use std::fmt;
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 #[non_exhaustive]
 pub enum Help {
+    /// State that the samples are encoded colour, 0 black and 1 full, where a file cannot say so.
+    Encoded,
     /// Give a window: which values become 0 and full.
     Window,
     /// Change the depth to one of these, the first best.
@@ -42,6 +44,10 @@ pub enum Help {
     DropPartialBlocks,
     /// Do it with a loss.
     NotLossless,
+    /// Write JPEG with fixed tables, in one pass.
+    FixedTables,
+    /// Write JPEG in one scan, with fixed tables.
+    OneScan,
 }
 
 impl fmt::Display for Help {
@@ -50,6 +56,9 @@ impl fmt::Display for Help {
             all.iter().enumerate().try_for_each(|(i, d)| write!(f, "{}{d}", if i > 0 { " or " } else { "" }))
         };
         match self {
+            Help::Encoded => {
+                f.write_str("state that they are encoded (`StatedMeaning::Encoded`), if 0 is black and 1 is full")
+            }
             Help::Window => f.write_str("set `window`: Window::new(low, high) says which values become 0 and full"),
             Help::Depth(all) => f.write_str("change the depth (`to_depth`) to ").and_then(|()| depths(f, all)),
             Help::PixelsOfDepth(all) => {
@@ -68,6 +77,8 @@ impl fmt::Display for Help {
             Help::RawAlphaIgnored => f.write_str("let the layout ignore alpha"),
             Help::DropPartialBlocks => f.write_str("drop the blocks that are not whole"),
             Help::NotLossless => f.write_str("do it with a loss"),
+            Help::FixedTables => f.write_str("write it in one pass (`fixed_tables`)"),
+            Help::OneScan => f.write_str("write one scan in one pass (not `progressive`, `fixed_tables`)"),
         }
     }
 }

@@ -25,6 +25,9 @@ pub enum Stop {
     Done,
 }
 
+/// Said of a stream whose next picture has not been read.
+pub(super) const ANOTHER_FOLLOWS: &str = "another picture follows in the stream: only this one was read";
+
 /// Bytes that are enough for most headers.
 const FIRST_LOOK: usize = 256;
 
@@ -69,7 +72,7 @@ pub struct Start {
     pub(super) reduced: Reduced,
     #[cfg_attr(not(feature = "jpeg"), allow(dead_code))]
     pub(super) chroma: Chroma,
-    /// Whether only the header is read, and little of it.
+    /// Whether only facts are wanted: everything that is told beside the pixels, of all pages.
     pub header_only: bool,
     /// Whether the file is salvaged, so that what is missing is no error.
     pub salvages: bool,
@@ -108,13 +111,8 @@ pub trait Decoder: Send {
         let _ = columns;
     }
 
-    /// Told that no more bytes of the header will be read; true where what is known already makes facts.
-    fn header_so_far(&mut self) -> bool {
-        false
-    }
-
-    /// Goes on to the next page, whose facts are known then, where that is cheaper than to begin again at the first byte; false where it is
-    /// not, or where there is none.
+    /// Goes on to the next page once all rows of this one were given, where that is cheaper than to begin again at the first byte; false
+    /// where it is not, or where there is none. Its [facts](Decoder::facts) are known then, or there are none before it is fed.
     ///
     /// # Errors
     /// As [`feed`](Decoder::feed).

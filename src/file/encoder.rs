@@ -3,8 +3,8 @@
 use super::options::WriteOptions;
 use super::words::largest;
 use crate::error::{Error, ErrorKind, Help, Result};
-use crate::frame::{Content, Facts, FileFormat, Metadata, Palette, PixelFormat};
-use crate::pixel::{Depth, Layout, Meaning, Primaries, Transfer};
+use crate::frame::{Content, Facts, FileFormat, Palette, PixelFormat};
+use crate::pixel::{Depth, Layout, Meaning};
 use std::io::Write;
 
 /// Destination of an encoder's bytes.
@@ -44,7 +44,7 @@ pub trait Encoder: Send {
     /// # Errors
     /// A failed write.
     fn finish(&mut self, out: &mut dyn Output) -> Result<()>;
-    /// Remarks on metadata that the file does not hold, each a sentence.
+    /// Warnings beyond those that what its format [holds](super::Format::holds) makes plain, each a sentence.
     fn remarks(&self) -> Vec<String> {
         Vec::new()
     }
@@ -104,7 +104,10 @@ pub(super) fn refuse_what_none_holds(format: FileFormat, facts: &Facts) -> Resul
         _ => false,
     };
     match (&facts.metadata.meaning, &facts.pixel_format) {
-        (Meaning::Values { .. }, _) if !any_number => Err(cannot_hold(format, "values with a unit", &[Help::Window])),
+        (Meaning::Values { unit: None, .. }, PixelFormat::Pixels { depth: Depth::F32, .. }) if !any_number => {
+            Err(cannot_hold(format, "values", &[Help::Encoded, Help::Window]))
+        }
+        (Meaning::Values { .. }, _) if !any_number => Err(cannot_hold(format, "values", &[Help::Window])),
         (_, PixelFormat::Planes { number, .. }) if !any_number => {
             let what = format!("planes of {number}");
             Err(cannot_hold(format, &what, &[Help::PixelsOfDepth(&[Depth::U16, Depth::U8])]))
@@ -143,35 +146,6 @@ pub(super) fn refuse_what_none_holds(format: FileFormat, facts: &Facts) -> Resul
 #[cold]
 pub(super) fn cannot_hold(format: FileFormat, what: &str, help: &'static [Help]) -> Error {
     Error::from(ErrorKind::CannotHold { format, what: what.to_string() }).with_help(help)
-}
-
-/// Remark on the metadata that a format cannot store; `full` where the max code is lost too. What the format has stored in a
-/// way of its own, the caller has taken out before.
-pub(super) fn left_out(m: &Metadata, full: bool) -> Vec<String> {
-    let color = m.meaning == Meaning::Color && m.icc.is_none();
-    let all = [
-        (m.resolution.is_some(), "the resolution"),
-        (m.icc.is_some(), "the ICC profile"),
-        (m.exif.is_some(), "the EXIF block"),
-        (m.xmp.is_some(), "the XMP packet"),
-        (!m.text.is_empty(), "the texts"),
-        (m.max_codes.is_some() && full, "the max code"),
-        (m.code_points.is_some(), "the code points of colour"),
-        (m.significant_bits.is_some(), "the significant bits"),
-        (m.background.is_some(), "the background"),
-        (m.changed.is_some(), "the time"),
-        (m.delay.is_some(), "the delay"),
-        (m.is_linear(), "that the samples are linear light"),
-        (color && !matches!(m.transfer, Transfer::Srgb | Transfer::Linear), "the curve of the samples"),
-        (color && m.primaries != Primaries::Srgb, "the primaries"),
-        (matches!(&m.meaning, Meaning::Values { unit: Some(_), .. }), "the unit"),
-        (m.value_range().is_some(), "the range of the values"),
-    ];
-    let there: Vec<&str> = all.into_iter().filter(|(there, _)| *there).map(|(_, what)| what).collect();
-    match there.is_empty() {
-        true => Vec::new(),
-        false => vec![format!("left out, because the format cannot store it: {}", there.join(", "))],
-    }
 }
 
 /// The palette of a picture of indices; none for any other.

@@ -161,7 +161,7 @@ pub(super) fn color_of(exif: &[u8]) -> Option<(Primaries, Transfer)> {
             match index {
                 // Its curve is a power of 563/256.
                 Some(b"R03") => Some((Primaries::AdobeRgb, Transfer::Power(2.199_218_75))),
-                _ => Some((Primaries::Unknown, Transfer::Srgb)),
+                _ => Some((Primaries::Other, Transfer::Srgb)),
             }
         }
     }
@@ -319,7 +319,7 @@ mod tests {
             out
         };
         assert_eq!(color_of(&make(1, b"R98\0")), Some((Primaries::Srgb, Transfer::Srgb)));
-        assert_eq!(color_of(&make(0xffff, b"R98\0")), Some((Primaries::Unknown, Transfer::Srgb)));
+        assert_eq!(color_of(&make(0xffff, b"R98\0")), Some((Primaries::Other, Transfer::Srgb)));
         let optional = color_of(&make(0xffff, b"R03\0"));
         assert!(matches!(optional, Some((Primaries::AdobeRgb, Transfer::Power(_)))));
         assert_eq!(color_of(&block(true, &[(0x112, 6)])), None);

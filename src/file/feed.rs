@@ -10,9 +10,6 @@ use super::sniff;
 use crate::error::{Error, Result};
 use crate::frame::{Facts, FileFormat};
 
-/// Bytes of a file that are read for its facts alone, at most.
-pub(super) const HEADER_BUDGET: u64 = 60 << 10;
-
 /// The format of what is at hand, its decoder, and the facts of its header.
 pub(super) fn begin(
     input: &mut Input<'_>,
@@ -23,19 +20,20 @@ pub(super) fn begin(
     if options.reduced != Reduced::Full && format != FileFormat::Jpeg {
         return Err(Error::invalid("reduced", "only JPEG can be read at a part of its size; resize it instead"));
     }
-    if options.page == 0 {
+    let page = options.page.unwrap_or(1);
+    if page == 0 {
         return Err(Error::out_of_range("page", 0.0, (1.0, f64::from(u32::MAX)), "pages count from 1"));
     }
     let start = Start {
         limits: options.limits,
-        page: options.page,
+        page,
         sub_page: options.sub_page,
         indices: options.read_as == ReadAs::Indices && options.palette.is_none(),
         raw: options.raw,
         raw_ycbcr: options.raw_ycbcr,
         reduced: options.reduced,
         chroma: options.chroma,
-        header_only: input.has_budget(),
+        header_only: input.header_only(),
         frames_alone: options.frames_alone,
         salvages: options.salvage.is_some(),
         threads: options.threads,
@@ -48,8 +46,8 @@ pub(super) fn begin(
     };
     let stop = push(input, decoder.as_mut(), &mut RowsOut::skip(0), format)?;
     match (stop, decoder.facts()) {
-        (Stop::Facts, Some(facts)) if options.page > facts.pages.max(1) => {
-            let (page, pages) = (options.page, facts.pages);
+        (Stop::Facts, Some(facts)) if page > facts.pages.max(1) => {
+            let pages = facts.pages;
             Err(Error::not_there(
                 "page",
                 page.into(),
@@ -82,13 +80,13 @@ fn format_at_hand(input: &mut Input<'_>, options: &ReadOptions, formats: &Format
     };
     // What a TGA file says of its alpha stands at its end, below 4 GiB: places in it have 32 bits. A header alone is not
     // worth reading all of a stream.
-    if format == FileFormat::Tga && cfg!(feature = "tga") && input.length().is_none() && !input.has_budget() {
+    if format == FileFormat::Tga && cfg!(feature = "tga") && input.length().is_none() && !input.header_only() {
         input.keep(u64::from(u32::MAX))?;
         input.fill(sniff::ENOUGH)?;
     }
-    // Directories lead anywhere; frames are counted first.
+    // Directories lead anywhere; frames are counted first, and drawn then.
     let anywhere = format == FileFormat::Tiff && cfg!(feature = "tiff")
-        || format == FileFormat::Gif && cfg!(feature = "gif")
+        || format == FileFormat::Gif && cfg!(feature = "gif") && !input.header_only()
         || format == FileFormat::Npz && cfg!(feature = "npy");
     if anywhere && input.length().is_none() {
         input.keep(u64::MAX)?;
@@ -123,14 +121,6 @@ pub(super) fn push(
         input.fill(input.portion().max(left.saturating_add(1)))?;
         if input.at_hand().len() > left {
             continue;
-        }
-        if input.is_spent() && decoder.header_so_far() {
-            return Ok(Stop::Facts);
-        }
-        if input.is_spent() {
-            let expected = decoder.expected();
-            let line = format!("facts of a header of over {HEADER_BUDGET} bytes: {expected} expected");
-            return Err(Error::not_supported(line).in_format(format, Some(input.used())));
         }
         if !decoder.input_ended() {
             // A place beyond the end may have been gone to.

@@ -3,6 +3,7 @@
 use super::decoder::{Decoder, Start};
 use super::encoder::{Encoder, Output};
 use super::extensions::writable_extensions;
+use super::holds::{Holds, holds};
 use super::options::WriteOptions;
 use crate::error::{Error, ErrorKind, Result};
 use crate::frame::{Facts, FileFormat};
@@ -19,6 +20,12 @@ pub trait Format: Send + Sync + std::fmt::Debug {
 
     /// Whether a file that begins with these bytes, 32 where it has as many, is of this format.
     fn is_start(&self, bytes: &[u8]) -> bool;
+
+    /// What its files hold beside the pixels of one picture. By default nothing: a picture that has an orientation or a palette is refused
+    /// then, and what else it has is told by the writer's warnings.
+    fn holds(&self) -> Holds {
+        Holds::default()
+    }
 
     /// A decoder for a file that is about to be read.
     ///
@@ -65,6 +72,17 @@ impl Formats {
         found.map(|format| format.as_ref()).ok_or_else(|| {
             Error::invalid("format", format!("no format {name} was added to the formats that are used here"))
         })
+    }
+
+    /// What files of a format hold beside the pixels of one picture.
+    ///
+    /// # Errors
+    /// A format that was not added.
+    pub fn holds(&self, format: FileFormat) -> Result<Holds> {
+        match format {
+            FileFormat::Other(name) => Ok(self.named(name)?.holds()),
+            own => Ok(holds(own)),
+        }
     }
 
     /// The added format whose file begins so.

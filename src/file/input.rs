@@ -9,8 +9,9 @@ use std::io::{Read, Seek, SeekFrom, Write};
 
 /// Bytes at hand at most.
 const BLOCK: usize = 64 << 10;
-/// Bytes read at a time while only a header is wanted.
+/// Bytes read at a time while only a header is wanted, and how many bytes of the file are read so; what is longer is read in blocks.
 const HEADER_BLOCK: usize = 4 << 10;
+const SHORT_HEADER: u64 = 16 << 10;
 /// Bytes of a stream that are kept in memory before a temporary file takes them.
 const KEPT_IN_MEMORY: usize = 16 << 20;
 
@@ -36,21 +37,21 @@ pub(super) struct Input<'a> {
     ended: bool,
     /// Bytes that are wanted behind the last jump and have not been read.
     wanted: usize,
-    /// Bytes that may still be read; those of a whole file if `None`.
-    budget: Option<u64>,
+    /// Whether only facts are wanted, so that little is read at a time.
+    header_only: bool,
 }
 
 impl<'a> Input<'a> {
-    fn new(from: From<'a>, budget: Option<u64>) -> Input<'a> {
-        Input { from, block: vec![0; BLOCK], at: 0, end: 0, used: 0, ended: false, wanted: 0, budget }
+    fn new(from: From<'a>, header_only: bool) -> Input<'a> {
+        Input { from, block: vec![0; BLOCK], at: 0, end: 0, used: 0, ended: false, wanted: 0, header_only }
     }
 
-    pub(super) fn stream(from: impl Read + Send + 'a, budget: Option<u64>) -> Input<'a> {
-        Input::new(From::Stream(Box::new(from)), budget)
+    pub(super) fn stream(from: impl Read + Send + 'a, header_only: bool) -> Input<'a> {
+        Input::new(From::Stream(Box::new(from)), header_only)
     }
 
-    pub(super) fn anywhere(from: impl Read + Seek + Send + 'a, budget: Option<u64>) -> Input<'a> {
-        Input::new(From::Anywhere(Box::new(from), 0), budget)
+    pub(super) fn anywhere(from: impl Read + Seek + Send + 'a, header_only: bool) -> Input<'a> {
+        Input::new(From::Anywhere(Box::new(from), 0), header_only)
     }
 
     /// Bytes of the whole file, where it can be read in any order.
@@ -85,14 +86,14 @@ impl<'a> Input<'a> {
         self.used = self.used.saturating_add(count as u64);
     }
 
-    /// Reads until at least `wanted` bytes are at hand, or the input has ended, or no more may be read.
+    /// Reads until at least `wanted` bytes are at hand, or the input has ended.
     pub(super) fn fill(&mut self, wanted: usize) -> Result<()> {
         if self.at > 0 {
             self.block.copy_within(self.at..self.end, 0);
             self.end = self.end.saturating_sub(self.at);
             self.at = 0;
         }
-        while !self.ended && self.end < wanted.min(BLOCK) && self.budget != Some(0) {
+        while !self.ended && self.end < wanted.min(BLOCK) {
             self.read_on()?;
         }
         Ok(())
@@ -100,26 +101,20 @@ impl<'a> Input<'a> {
 
     /// Bytes it is worth reading at a time.
     pub(super) fn portion(&self) -> usize {
-        match self.budget {
-            _ if self.wanted > 0 => self.wanted,
-            Some(_) => HEADER_BLOCK,
-            None => BLOCK,
+        match self.wanted {
+            0 if self.header_only && self.used < SHORT_HEADER => HEADER_BLOCK,
+            0 => BLOCK,
+            wanted => wanted,
         }
     }
 
-    /// Whether only so much may be read, as for a header.
-    pub(super) fn has_budget(&self) -> bool {
-        self.budget.is_some()
-    }
-
-    /// Whether reading stopped because no more may be read.
-    pub(super) fn is_spent(&self) -> bool {
-        self.budget == Some(0) && !self.ended
+    /// Whether only facts are wanted.
+    pub(super) fn header_only(&self) -> bool {
+        self.header_only
     }
 
     fn read_on(&mut self) -> Result<()> {
-        let most = self.budget.map_or(BLOCK, |left| usize::try_from(left).unwrap_or(BLOCK).min(HEADER_BLOCK));
-        let most = if self.wanted > 0 { most.min(self.wanted) } else { most };
+        let most = self.portion();
         let room = self.block.get_mut(self.end..).unwrap_or_default();
         let most = most.min(room.len());
         let room = room.get_mut(..most).unwrap_or_default();
@@ -130,7 +125,6 @@ impl<'a> Input<'a> {
         self.ended = count == 0;
         self.wanted = self.wanted.saturating_sub(count);
         self.end = self.end.saturating_add(count);
-        self.budget = self.budget.map(|left| left.saturating_sub(count as u64));
         Ok(())
     }
 
@@ -158,11 +152,7 @@ impl<'a> Input<'a> {
                     let ahead = usize::try_from(jump.to.saturating_sub(self.used)).unwrap_or(BLOCK);
                     self.take(ahead.min(self.at_hand().len()));
                     if self.used < jump.to {
-                        // What is passed over is not looked at: a file would go there without reading it.
-                        let budget = self.budget.take();
-                        let filled = self.fill(1);
-                        self.budget = budget;
-                        filled?;
+                        self.fill(1)?;
                     }
                 }
             }

@@ -132,7 +132,7 @@ pub fn orient_lossless(
     rules: LosslessRules,
 ) -> Result<OrientedFile> {
     let path = path.as_ref();
-    let (input, length) = open_input(path, None)?;
+    let (input, length) = open_input(path, false)?;
     let mut oriented = orient_input(input, orientation.into(), &rules).map_err(|e| e.in_file(path))?;
     oriented.before.bytes = length;
     Ok(oriented)
@@ -147,7 +147,7 @@ pub fn orient_lossless_from(
     orientation: impl Into<Option<Orientation>>,
     rules: LosslessRules,
 ) -> Result<OrientedFile> {
-    orient_input(Input::stream(from, None), orientation.into(), &rules)
+    orient_input(Input::stream(from, false), orientation.into(), &rules)
 }
 
 #[cfg(not(feature = "jpeg"))]

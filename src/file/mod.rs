@@ -23,6 +23,7 @@ mod feed;
 mod formats;
 #[cfg(feature = "gif")]
 mod gif;
+mod holds;
 mod input;
 #[cfg(any(feature = "pnm", feature = "npy"))]
 mod interleaved;
@@ -58,6 +59,7 @@ mod stored;
 mod tga;
 #[cfg(feature = "tiff")]
 mod tiff;
+mod transcode;
 mod whole;
 mod with_formats;
 mod words;
@@ -69,6 +71,7 @@ pub use decoder::{Decoder, Jump, RowsOut, Slot, Start, Stop, gather};
 pub use encoder::{Encoder, Output};
 pub use extensions::writable_extensions;
 pub use formats::{Format, Formats};
+pub use holds::{Holds, Item, holds};
 pub use limits::Limits;
 pub use lossless::{LosslessRules, OrientedFile, PartialBlocks, orient_lossless, orient_lossless_from};
 pub use options::{
@@ -76,6 +79,7 @@ pub use options::{
     WriteOptions,
 };
 pub use reader::Reader;
+pub use transcode::{Transcoded, pages_left, transcode};
 pub use whole::{
     decode, encode, facts, facts_from, facts_with, read, read_from, read_with, write, write_bytes, write_with,
 };

@@ -8,7 +8,7 @@ mod write;
 pub use read::{Chroma, ReadAs, ReadOptions, Reduced, Salvage, StatedMeaning};
 pub use write::{JpegOptions, TiffCompression, TiffOptions, WriteOptions};
 
-use crate::frame::{Facts, PixelFormat};
+use crate::frame::{Facts, MEANING_UNSAID, PixelFormat};
 use crate::pixel::{Depth, Meaning};
 
 /// A remark on what floats of a format are taken as that does not say what they mean.
@@ -17,8 +17,9 @@ pub(super) fn unsaid_meaning(facts: &Facts) -> Option<String> {
     let floats = matches!(facts.pixel_format, PixelFormat::Pixels { depth: Depth::F32, .. });
     let taken = match facts.metadata.meaning {
         Meaning::Color if facts.metadata.is_linear() => "linear light",
+        Meaning::Color => "encoded colour",
         Meaning::Values { .. } => "values",
-        _ => return None,
+        Meaning::Indices => return None,
     };
-    floats.then(|| format!("the format does not say what its floats mean: they are taken as {taken}"))
+    floats.then(|| format!("{MEANING_UNSAID}: they are taken as {taken}"))
 }

@@ -7,8 +7,8 @@ use std::sync::Arc;
 
 /// Keeps a profile, and states the primaries and the curve that it describes, where they are known.
 pub(super) fn keep(bytes: Arc<[u8]>, metadata: &mut Metadata) {
-    let said = Profile::parse(&bytes).ok().and_then(|profile| profile.said());
-    (metadata.primaries, metadata.transfer) = said.unwrap_or((Primaries::Unknown, Transfer::Srgb));
+    let said = Profile::parse(&bytes).map(|profile| profile.said());
+    (metadata.primaries, metadata.transfer) = said.unwrap_or((Primaries::Other, Transfer::Other));
     metadata.icc = Some(bytes);
 }
 
@@ -20,7 +20,7 @@ pub(super) fn made(metadata: &Metadata, format: &PixelFormat) -> Option<Vec<u8>>
         return None;
     }
     match layout {
-        Layout::Gray | Layout::GrayAlpha if space.transfer == Transfer::Srgb => None,
+        Layout::Gray | Layout::GrayAlpha if matches!(space.transfer, Transfer::Srgb | Transfer::Other) => None,
         Layout::Gray | Layout::GrayAlpha => Profile::of_gray(space.transfer).ok(),
         Layout::Rgb | Layout::Rgba => Profile::of_space(&space).ok(),
         Layout::Cmyk => None,

@@ -1,6 +1,5 @@
 //! A picture file as a source of strips, as stored or as the options ask for.
 
-use super::feed::HEADER_BUDGET;
 use super::formats::Formats;
 use super::input::Input;
 use super::options::{ReadAs, ReadOptions};
@@ -35,6 +34,8 @@ pub struct Reader<'a> {
     path: Option<PathBuf>,
     stored: Facts,
     row_order: RowOrder,
+    /// Whether a stream's picture is held, since it is looked at twice.
+    held: bool,
 }
 
 enum Rows<'a> {
@@ -61,7 +62,7 @@ impl Reader<'static> {
     }
 
     pub(super) fn open_of(path: &Path, options: ReadOptions, formats: &Formats) -> Result<Reader<'static>> {
-        Reader::with_options(open_rows(path, options, None, formats)?)
+        Reader::with_options(open_rows(path, options, false, formats)?)
     }
 }
 
@@ -72,7 +73,7 @@ impl<'a> Reader<'a> {
     /// # Errors
     /// As [`open`](Reader::open).
     pub fn from_read(from: impl Read + Send + 'a, options: ReadOptions) -> Result<Reader<'a>> {
-        Reader::of_input(Input::stream(from, None), options, &Formats::default())
+        Reader::of_input(Input::stream(from, false), options, &Formats::default())
     }
 
     /// Reads a picture from bytes that can be read in any order, such as a file that is open already or a
@@ -81,7 +82,7 @@ impl<'a> Reader<'a> {
     /// # Errors
     /// As [`open`](Reader::open).
     pub fn from_seekable(from: impl Read + Seek + Send + 'a, options: ReadOptions) -> Result<Reader<'a>> {
-        Reader::of_input(Input::anywhere(from, None), options, &Formats::default())
+        Reader::of_input(Input::anywhere(from, false), options, &Formats::default())
     }
 
     pub(super) fn of_input(input: Input<'a>, options: ReadOptions, formats: &Formats) -> Result<Reader<'a>> {
@@ -96,38 +97,54 @@ impl<'a> Reader<'a> {
             None => e,
         };
         let steps = options.steps(&stored);
-        let indices = options.read_as == ReadAs::Indices && stored.metadata.meaning != Meaning::Indices;
-        let rows = match (indices, steps.is_empty()) {
-            (true, _) => {
-                let before = read_twice(rows, &options)?;
-                let mut chain = Chain::new(before, steps).map_err(named)?;
-                let step = match &options.palette {
-                    Some(rules) => ToIndices::reduced(&mut chain, rules),
-                    None => ToIndices::of_source(&mut chain),
-                };
-                let step = step.map_err(named)?;
-                Rows::Changed(Box::new(Chain::new(Box::new(chain), vec![Box::new(step)]).map_err(named)?))
+        let indices = makes_indices(&options, &stored);
+        let held = indices && rows.is_stream();
+        let rows = match indices || !steps.is_empty() {
+            true => {
+                let source = if indices { read_twice(rows, &options)? } else { Box::new(rows) };
+                let mut chain = Chain::new(source, steps).map_err(named)?;
+                number_colors(&mut chain, &options, &stored).map_err(named)?;
+                Rows::Changed(Box::new(chain))
             }
-            (false, true) => Rows::Stored(Box::new(rows)),
-            (false, false) => Rows::Changed(Box::new(Chain::new(Box::new(rows), steps).map_err(named)?)),
+            false => Rows::Stored(Box::new(rows)),
         };
-        Ok(Reader { rows, options, path, stored, row_order })
+        Ok(Reader { rows, options, path, stored, row_order, held })
     }
 
-    /// Goes on to the next page of the file; false behind the last one. Its facts are known then, and its rows come next. Frames of an
-    /// animation are drawn on from the one before, which is quicker than to ask for each by its number.
+    /// Goes on to the next page of the file; false behind the last one. Its facts are known then, and its rows come next, changed as the
+    /// options ask for. Frames of an animation are drawn on from the one before, which is quicker than to ask for each by its number.
     ///
     /// # Errors
-    /// A page that cannot be read, a stream that cannot go back, or options that change pixels on the way: those are for one page.
+    /// A page that cannot be read, or a stream that cannot go back.
     pub fn next_page(&mut self) -> Result<bool> {
-        let Rows::Stored(rows) = &mut self.rows else {
-            return Err(Error::wrong_order("pages are gone through as they are stored; change them behind the reader"));
+        Source::next_page(self)
+    }
+
+    fn turn(&mut self) -> Result<bool> {
+        let chain = match &mut self.rows {
+            Rows::Stored(rows) => {
+                let more = rows.next_page()?;
+                if more {
+                    self.stored = rows.facts().clone();
+                    self.row_order = rows.row_order();
+                }
+                return Ok(more);
+            }
+            Rows::Changed(chain) => chain,
         };
-        let more = rows.next_page()?;
-        if more {
-            self.stored = rows.facts().clone();
-            self.row_order = rows.row_order();
-            self.options = *rows.options();
+        let (options, stored) = (&self.options, &mut self.stored);
+        let pages = stored.pages;
+        let more = chain.next_page_with(|facts| {
+            *stored = facts.clone();
+            Ok(options.steps(facts))
+        })?;
+        match more {
+            true => number_colors(chain, options, stored)?,
+            false if options.page.unwrap_or(1) < pages && self.held => {
+                let line = "the next page of a stream whose colours are numbered; save it to a file first";
+                return Err(Error::not_supported(line));
+            }
+            false => {}
         }
         Ok(more)
     }
@@ -303,6 +320,23 @@ fn named(path: Option<&PathBuf>, error: Error) -> Error {
     }
 }
 
+/// Whether colours are numbered that the file does not number itself.
+fn makes_indices(options: &ReadOptions, stored: &Facts) -> bool {
+    options.read_as == ReadAs::Indices && stored.metadata.meaning != Meaning::Indices
+}
+
+/// Numbers the colours that come out of a chain, where the options ask for that: they are looked at first.
+fn number_colors(chain: &mut Chain<'_>, options: &ReadOptions, stored: &Facts) -> Result<()> {
+    if !makes_indices(options, stored) {
+        return Ok(());
+    }
+    let step = match &options.palette {
+        Some(rules) => ToIndices::reduced(chain, rules)?,
+        None => ToIndices::of_source(chain)?,
+    };
+    chain.add(Box::new(step))
+}
+
 /// A source that can be read twice: the file, or all of a stream in memory.
 fn read_twice<'a>(mut rows: FileRows<'a>, options: &ReadOptions) -> Result<Box<dyn Source + 'a>> {
     match rows.is_stream() {
@@ -314,16 +348,16 @@ fn read_twice<'a>(mut rows: FileRows<'a>, options: &ReadOptions) -> Result<Box<d
     }
 }
 
-/// The rows of a file by its name; `budget` is what may be read of it.
-fn open_rows(path: &Path, options: ReadOptions, budget: Option<u64>, formats: &Formats) -> Result<FileRows<'static>> {
-    let (input, length) = open_input(path, budget)?;
+/// The rows of a file by its name.
+fn open_rows(path: &Path, options: ReadOptions, header_only: bool, formats: &Formats) -> Result<FileRows<'static>> {
+    let (input, length) = open_input(path, header_only)?;
     let mut rows = FileRows::start(input, Some(path.to_path_buf()), options, formats)?;
     rows.facts_mut().bytes = length;
     Ok(rows)
 }
 
 /// Opens a file to read its bytes, and tells its length, if it has one.
-pub(super) fn open_input(path: &Path, budget: Option<u64>) -> Result<(Input<'static>, Option<u64>)> {
+pub(super) fn open_input(path: &Path, header_only: bool) -> Result<(Input<'static>, Option<u64>)> {
     let file = std::fs::File::open(path).map_err(|e| {
         let action = if e.kind() == std::io::ErrorKind::NotFound { "there is no such file" } else { "cannot open it" };
         Error::io(action, e).in_file(path)
@@ -331,20 +365,20 @@ pub(super) fn open_input(path: &Path, budget: Option<u64>) -> Result<(Input<'sta
     // Devices and pipes have no length and no other order than that in which their bytes come.
     let length = file.metadata().ok().filter(|m| m.is_file()).map(|m| m.len());
     let input = match length {
-        Some(_) => Input::anywhere(file, budget),
-        None => Input::stream(file, budget),
+        Some(_) => Input::anywhere(file, header_only),
+        None => Input::stream(file, header_only),
     };
     Ok((input, length))
 }
 
-/// What a file's header says; reads less than 64 KiB of it.
+/// What a file says beside its pixels, which are passed over.
 pub(super) fn header_of_file(path: &Path, options: ReadOptions, formats: &Formats) -> Result<Facts> {
-    Ok(open_rows(path, options, Some(HEADER_BUDGET), formats)?.facts().clone())
+    Ok(open_rows(path, options, true, formats)?.facts().clone())
 }
 
-/// What the header in a stream says; reads less than 64 KiB of it.
+/// What a stream says beside its pixels.
 pub(super) fn header_of_stream(from: impl Read + Send, options: ReadOptions) -> Result<Facts> {
-    let input = Input::stream(from, Some(HEADER_BUDGET));
+    let input = Input::stream(from, true);
     Ok(FileRows::start(input, None, options, &Formats::default())?.facts().clone())
 }
 
@@ -367,6 +401,11 @@ impl Source for Reader<'_> {
 
     fn rewind(&mut self) -> Result<()> {
         self.source_mut().rewind()
+    }
+
+    fn next_page(&mut self) -> Result<bool> {
+        let turned = self.turn();
+        turned.map_err(|e| named(self.path.as_ref(), e))
     }
 
     fn damage(&self) -> Option<&Damage> {

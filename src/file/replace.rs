@@ -30,8 +30,7 @@ impl Replacement {
                 return Err(Error::invalid("path", "this is a folder; give a file name").in_file(path));
             }
             Some(old) if !old.is_file() => {
-                let file = File::options().write(true).open(&target);
-                return Ok(Replacement::Straight(file.map_err(|e| Error::io("cannot write to it", e).in_file(path))?));
+                return Ok(Replacement::Straight(open_straight(&target).map_err(|e| e.in_file(path))?));
             }
             Some(_) if !may_write(&target) => {
                 let cause = std::io::ErrorKind::PermissionDenied.into();
@@ -97,6 +96,31 @@ impl Replacement {
             Replacement::Straight(mut file) => file.flush().map_err(|e| Error::io("cannot write", e)),
         }
     }
+}
+
+/// Opens a device or a pipe to write to, without waiting: a pipe must have a reader already.
+fn open_straight(target: &Path) -> Result<File> {
+    let failed = |e: std::io::Error| Error::io("cannot write to it", e);
+    #[cfg(target_os = "linux")]
+    {
+        use rustix::fs::{Mode, OFlags, fcntl_getfl, fcntl_setfl, open};
+        let flags = OFlags::WRONLY | OFlags::NONBLOCK | OFlags::CLOEXEC;
+        let file: File = match open(target, flags, Mode::empty()) {
+            Ok(file) => file.into(),
+            Err(rustix::io::Errno::NXIO) => {
+                return Err(Error::io(
+                    "cannot write to it: nobody reads from this pipe",
+                    std::io::ErrorKind::BrokenPipe.into(),
+                ));
+            }
+            Err(e) => return Err(failed(e.into())),
+        };
+        // What is written may wait for its reader.
+        fcntl_getfl(&file).and_then(|now| fcntl_setfl(&file, now - OFlags::NONBLOCK)).map_err(|e| failed(e.into()))?;
+        Ok(file)
+    }
+    #[cfg(not(target_os = "linux"))]
+    File::options().write(true).open(target).map_err(failed)
 }
 
 /// The folder that a file is in.
@@ -176,13 +200,24 @@ fn sweep(folder: &Path) {
     }
 }
 
+/// Opens a file without waiting for anybody, should it have become a pipe since it was looked at.
+fn open_at_once(path: &Path) -> std::io::Result<File> {
+    #[cfg(target_os = "linux")]
+    {
+        use rustix::fs::{Mode, OFlags, open};
+        Ok(open(path, OFlags::RDONLY | OFlags::NONBLOCK | OFlags::CLOEXEC, Mode::empty())?.into())
+    }
+    #[cfg(not(target_os = "linux"))]
+    File::open(path)
+}
+
 fn is_left_behind(entry: &std::fs::DirEntry) -> bool {
     // Not through links, and no pipes: opening them might wait for ever.
     let Ok(found) = entry.metadata() else { return false };
     let age = found.modified().ok().and_then(|at| at.elapsed().ok());
     found.is_file()
         && age.is_some_and(|age| age.as_secs() >= LEFT_BEHIND)
-        && File::open(entry.path()).is_ok_and(|file| file.try_lock().is_ok())
+        && open_at_once(&entry.path()).is_ok_and(|file| file.try_lock().is_ok())
 }
 
 /// An empty file in the target's folder, of the ordinary mode.

@@ -1,6 +1,6 @@
 //! The rows of a file as it stores them: the decoder of its format, fed from its bytes.
 
-use super::decoder::{Decoder, RowsOut, Stop, ended_early};
+use super::decoder::{ANOTHER_FOLLOWS, Decoder, RowsOut, Stop, ended_early};
 use super::feed::{begin, push};
 use super::formats::Formats;
 use super::input::Input;
@@ -39,6 +39,8 @@ pub(super) struct FileRows<'a> {
     /// Whether bytes were wrong, so that the decoder is asked which rows may be.
     doubts: bool,
     damage: Option<Damage>,
+    /// Damage of a page before, until it is taken.
+    earlier: Option<Damage>,
     /// What going through the file before has found, where it is salvaged: the picture may end earlier then.
     surveyed: Option<Damage>,
 }
@@ -55,7 +57,7 @@ impl<'a> FileRows<'a> {
             Some(path) => e.in_file(path),
             None => e,
         };
-        let whole = options.salvage.is_some() && !input.has_budget();
+        let whole = options.salvage.is_some() && !input.header_only();
         if whole && input.length().is_none() {
             // It is gone through twice.
             input.keep(u64::MAX).map_err(named)?;
@@ -83,6 +85,7 @@ impl<'a> FileRows<'a> {
             broken,
             doubts,
             damage,
+            earlier: None,
             surveyed,
         };
         if whole {
@@ -155,6 +158,7 @@ impl<'a> FileRows<'a> {
         // What only the whole file tells, such as how many scans there are.
         if let (Some(known), true) = (self.decoder.facts(), first == 0 || self.done) {
             self.facts.stored.clone_from(&known.stored);
+            self.facts.more_pages = known.more_pages;
             self.late = known.remarks.get(self.remarks..).unwrap_or_default().to_vec();
         }
         if let (true, Some(damage)) = (self.doubts, &mut self.damage) {
@@ -258,21 +262,27 @@ impl<'a> FileRows<'a> {
     }
 
     /// Goes on to the next page; false behind the last.
-    pub(super) fn next_page(&mut self) -> Result<bool> {
-        if self.options.page >= self.facts.pages {
-            return Ok(false);
-        }
-        self.options.page = self.options.page.saturating_add(1);
+    fn turn(&mut self) -> Result<bool> {
         let own = self.own.clone();
         let goes_on = self.options.salvage.is_none() && self.done;
-        if goes_on && within(&own, || self.decoder.next_page()).map_err(|e| self.place(e))? {
+        if self.page() >= self.facts.pages && !(goes_on && self.facts.more_pages) {
+            return Ok(false);
+        }
+        if goes_on && within(&own, || self.go_on()).map_err(|e| self.place(e))? {
             if let Some(facts) = self.decoder.facts() {
                 let (bytes, format) = (self.facts.bytes, self.facts.format);
                 self.facts = Facts { bytes, format, ..facts.clone() };
             }
-            (self.next, self.done, self.failed) = (0, false, false);
+            self.options.page = Some(self.page().saturating_add(1));
+            (self.next, self.done, self.failed, self.remarks) = (0, false, false, self.facts.remarks.len());
+            self.late.retain(|line| line != ANOTHER_FOLLOWS);
             return Ok(true);
         }
+        if self.page() >= self.facts.pages {
+            return Ok(false);
+        }
+        self.options.page = Some(self.page().saturating_add(1));
+        self.earlier = Source::take_damage(self);
         let start = super::decoder::Jump { to: 0, keep_to: None, wanted: 0 };
         self.input.jump(start).map_err(|e| self.place(e))?;
         let (decoder, facts) =
@@ -283,6 +293,24 @@ impl<'a> FileRows<'a> {
         (self.failed, self.surveyed, self.remarks) = (false, None, self.facts.remarks.len());
         if self.options.salvage.is_some() {
             self.survey()?;
+        }
+        Ok(true)
+    }
+
+    fn page(&self) -> u32 {
+        self.options.page.unwrap_or(1)
+    }
+
+    /// Has the decoder go on to the next page, if it can, and read what it says.
+    fn go_on(&mut self) -> Result<bool> {
+        let format = self.format();
+        if !self.decoder.next_page()? {
+            return Ok(false);
+        }
+        while self.decoder.facts().is_none() {
+            if push(&mut self.input, self.decoder.as_mut(), &mut RowsOut::skip(0), format)? == Stop::Done {
+                return Ok(false);
+            }
         }
         Ok(true)
     }
@@ -307,7 +335,9 @@ impl<'a> FileRows<'a> {
         let first = std::mem::replace(&mut self.next, self.facts.size.height);
         self.step(RowsOut::into_strip(&mut content), first)?;
         self.finish()?;
-        Ok(Picture::new(content, self.facts.metadata.clone()))
+        // A stream may tell of more behind its pixels.
+        let known = self.decoder.facts().filter(|_| self.done && self.input.is_stream());
+        Ok(Picture::new(content, known.unwrap_or(&self.facts).metadata.clone()))
     }
 
     /// Reads what follows the last row, so that checksums are checked.
@@ -380,8 +410,12 @@ impl Source for FileRows<'_> {
         Ok(())
     }
 
+    fn next_page(&mut self) -> Result<bool> {
+        self.turn()
+    }
+
     fn damage(&self) -> Option<&Damage> {
-        self.surveyed.as_ref().or(self.damage.as_ref())
+        self.earlier.as_ref().or(self.surveyed.as_ref()).or(self.damage.as_ref())
     }
 
     fn take_late_remarks(&mut self) -> Vec<String> {
@@ -389,6 +423,6 @@ impl Source for FileRows<'_> {
     }
 
     fn take_damage(&mut self) -> Option<Damage> {
-        self.surveyed.take().or_else(|| self.damage.take())
+        self.earlier.take().or_else(|| self.surveyed.take()).or_else(|| self.damage.take())
     }
 }

@@ -36,7 +36,8 @@ pub fn read_from(from: impl Read + Send, options: ReadOptions) -> Result<Picture
     Reader::from_read(from, options)?.read_whole()
 }
 
-/// Reads the facts of a file from its header: no pixels, and less than 64 KiB.
+/// Reads the facts of a file: everything but its pixels, which are passed over. Of a GIF file all bytes are read, since only its parts
+/// say where the next frame is; of others the headers, directories and metadata.
 ///
 /// # Errors
 /// As [`read`], as far as the header goes.
@@ -44,7 +45,7 @@ pub fn facts(path: impl AsRef<Path>) -> Result<Facts> {
     header_of_file(path.as_ref(), ReadOptions::default(), &Formats::default())
 }
 
-/// Reads the facts of a stream of bytes from its header.
+/// Reads the facts of a stream of bytes.
 ///
 /// # Errors
 /// As [`facts`].

@@ -27,7 +27,7 @@ impl Formats {
     /// # Errors
     /// As [`Reader::from_read`].
     pub fn open_stream<'a>(&self, from: impl Read + Send + 'a, options: ReadOptions) -> Result<Reader<'a>> {
-        Reader::of_input(Input::stream(from, None), options, self)
+        Reader::of_input(Input::stream(from, false), options, self)
     }
 
     /// Reads a picture from bytes in any order: see [`Reader::from_seekable`].
@@ -35,7 +35,7 @@ impl Formats {
     /// # Errors
     /// As [`Reader::from_seekable`].
     pub fn open_seekable<'a>(&self, from: impl Read + Seek + Send + 'a, options: ReadOptions) -> Result<Reader<'a>> {
-        Reader::of_input(Input::anywhere(from, None), options, self)
+        Reader::of_input(Input::anywhere(from, false), options, self)
     }
 
     /// Starts a file: see [`Writer::create`].

@@ -2,22 +2,28 @@
 
 use super::encoder::{Encoder, Output, encoder_for, refuse_what_none_holds};
 use super::formats::Formats;
+use super::holds::{Holds, left_out, refuse_what_is_not_held};
 use super::options::WriteOptions;
 use super::replace::Replacement;
+use crate::color::ColorSpace;
 use crate::error::{Error, Result};
-use crate::flow::{FromCodes, Sink, Stage, Step, Strip};
-use crate::frame::{Content, Facts, FileFormat, Scale};
+use crate::flow::{FromCodes, Sink, Stage, Step, Strip, ToSpace};
+use crate::frame::{Content, Facts, FileFormat, PixelFormat, Scale};
+use crate::pixel::{Depth, Layout, Meaning, Primaries, Transfer};
 use std::io::{BufWriter, Seek, SeekFrom, Write};
 use std::path::{Path, PathBuf};
 
 /// A picture file, written strip by strip. It comes into being when it is finished, or not at all.
 pub struct Writer<'a> {
     encoder: Box<dyn Encoder>,
+    /// What a format from outside declares that it holds; encoders of the library know more exactly what they have stored.
+    holds: Option<Holds>,
+    left_out: Vec<String>,
     out: Out<'a>,
     path: Option<PathBuf>,
     facts: Facts,
     format: FileFormat,
-    /// Scales unscaled codes for formats that store codes of samples themselves.
+    /// Brings rows to the form in which the format means its numbers.
     scaled: Option<Box<dyn Stage>>,
     next: u32,
 }
@@ -138,10 +144,11 @@ impl Writer<'static> {
         options: WriteOptions,
         formats: &Formats,
     ) -> Result<Writer<'static>> {
-        let (facts, scaled) = scaled(facts, &options, Some(path))?;
+        let (facts, scaled) = adapted(facts, &options, Some(path))?;
         let format = options.format.map_or_else(|| formats.of_extension(path), Ok).map_err(|e| e.in_file(path))?;
         let own = path.extension().and_then(|e| e.to_str()).map(str::to_ascii_lowercase);
         let extension = options.extension.map(String::from).or(own);
+        let holds = declared(format, &facts, formats).map_err(|e| e.in_file(path))?;
         let mut head = Vec::new();
         let encoder = encoder_of(format, extension.as_deref(), &facts, &options, &mut head, formats)
             .map_err(|e| e.in_file(path))?;
@@ -149,7 +156,7 @@ impl Writer<'static> {
             BufWriter::with_capacity(64 << 10, Target { file: Replacement::start(path)?, durable: options.durable });
         file.write_all(&head).map_err(|e| Error::io("cannot write", e).in_file(path))?;
         let path = Some(path.to_path_buf());
-        Ok(Writer { encoder, out: Out::File(Some(file)), path, facts, format, scaled, next: 0 })
+        Ok(Writer::new(encoder, holds, Out::File(Some(file)), path, (facts, format, scaled)))
     }
 }
 
@@ -175,10 +182,11 @@ impl<'a> Writer<'a> {
                 "a stream has no extension that says which format to write; name one",
             ));
         };
-        let (facts, scaled) = scaled(facts, &options, None)?;
+        let (facts, scaled) = adapted(facts, &options, None)?;
+        let holds = declared(format, &facts, formats)?;
         let mut stream = Stream(to);
         let encoder = encoder_of(format, options.extension, &facts, &options, &mut stream, formats)?;
-        Ok(Writer { encoder, out: Out::Stream(stream), path: None, facts, format, scaled, next: 0 })
+        Ok(Writer::new(encoder, holds, Out::Stream(stream), None, (facts, format, scaled)))
     }
 
     /// Writes, from where it stands, to what can be written in any order, such as a file that is open already or a
@@ -202,32 +210,45 @@ impl<'a> Writer<'a> {
         };
         let start = to.stream_position().map_err(|e| Error::io("cannot write", e))?;
         let mut to = Anywhere { to, start, at: start, end: start };
-        let (facts, scaled) = scaled(facts, &options, None)?;
+        let (facts, scaled) = adapted(facts, &options, None)?;
+        let holds = declared(format, &facts, formats)?;
         let encoder = encoder_of(format, options.extension, &facts, &options, &mut to, formats)?;
-        Ok(Writer { encoder, out: Out::Anywhere(to), path: None, facts, format, scaled, next: 0 })
+        Ok(Writer::new(encoder, holds, Out::Anywhere(to), None, (facts, format, scaled)))
     }
 
-    /// Ends the picture and begins another one in the same file, of these facts; its rows follow. TIFF holds any number of any kind.
-    ///
-    /// # Errors
-    /// Rows that are missing, a format that holds one picture a file, or a picture that it cannot hold.
-    pub fn next_page(&mut self, facts: &Facts) -> Result<()> {
-        let result = self.turn_page(facts);
-        result.map_err(|e| self.place(e))
+    fn new(
+        encoder: Box<dyn Encoder>,
+        holds: Option<Holds>,
+        out: Out<'a>,
+        path: Option<PathBuf>,
+        (facts, format, scaled): (Facts, FileFormat, Option<Box<dyn Stage>>),
+    ) -> Writer<'a> {
+        let mut left_out = holds.map_or_else(Vec::new, |holds| left_out(&facts.metadata, holds));
+        if scaled.is_some() {
+            left_out.extend(facts.remarks.iter().cloned());
+        }
+        Writer { encoder, holds, left_out, out, path, facts, format, scaled, next: 0 }
     }
 
     fn turn_page(&mut self, facts: &Facts) -> Result<()> {
         crate::flow::check_complete(self.next, &self.facts)?;
-        let (facts, scaled) = scaled_for(self.format, facts)?;
-        refuse_what_none_holds(self.format, &facts)?;
+        let (facts, scaled) = adapted_for(self.format, facts)?;
+        match self.holds {
+            Some(holds) => refuse_what_is_not_held(self.format, holds, &facts)?,
+            None => refuse_what_none_holds(self.format, &facts)?,
+        }
         self.encoder.next_page(&facts, self.out.write()?)?;
+        self.left_out.extend(self.holds.map_or_else(Vec::new, |holds| left_out(&facts.metadata, holds)));
         (self.facts, self.scaled, self.next) = (facts, scaled, 0);
         Ok(())
     }
 
     /// Remarks on metadata that the file does not hold, each a sentence.
     pub fn remarks(&self) -> Vec<String> {
-        self.encoder.remarks()
+        let mut all: Vec<String> = self.left_out.iter().cloned().chain(self.encoder.remarks()).collect();
+        let mut seen = std::collections::HashSet::new();
+        all.retain(|line| seen.insert(line.clone()));
+        all
     }
 
     pub(super) fn put_rows(&mut self, first_row: u32, content: &Content) -> Result<()> {
@@ -283,26 +304,60 @@ impl Sink for Writer<'_> {
         self.put_rows(strip.first_row, &strip.content)
     }
 
+    fn next_page(&mut self, facts: &Facts) -> Result<()> {
+        let result = self.turn_page(facts);
+        result.map_err(|e| self.place(e))
+    }
+
     fn finish(&mut self) -> Result<()> {
         let result = self.end();
         result.map_err(|e| self.place(e))
     }
 }
 
-/// The facts of what an encoder is given, and the step that scales unscaled codes first: codes are written as they are to
-/// formats of plain numbers, NPY and raw bytes; all others store codes of samples themselves.
-fn scaled(facts: &Facts, options: &WriteOptions, path: Option<&Path>) -> Result<(Facts, Option<Box<dyn Stage>>)> {
+/// The facts of what an encoder is given, and the step to the form in which the format means its numbers.
+fn adapted(facts: &Facts, options: &WriteOptions, path: Option<&Path>) -> Result<(Facts, Option<Box<dyn Stage>>)> {
     let format = options.format.or_else(|| path.and_then(FileFormat::of_extension));
-    scaled_for(format.unwrap_or(FileFormat::Png), facts)
+    adapted_for(format.unwrap_or(FileFormat::Png), facts)
 }
 
-fn scaled_for(format: FileFormat, facts: &Facts) -> Result<(Facts, Option<Box<dyn Stage>>)> {
-    let plain = matches!(format, FileFormat::Npy | FileFormat::Npz | FileFormat::Raw);
-    if facts.metadata.scale == Scale::Full || plain {
-        return Ok((facts.clone(), None));
+/// Codes are written as they are to formats of plain numbers, arrays and raw bytes; all others store codes of samples themselves. Floats in
+/// colour are linear light in a float map, and encoded in arrays and raw bytes.
+fn adapted_for(format: FileFormat, facts: &Facts) -> Result<(Facts, Option<Box<dyn Stage>>)> {
+    let array = matches!(format, FileFormat::Npy | FileFormat::Npz | FileFormat::Raw);
+    if facts.metadata.scale == Scale::Codes && !array {
+        let stage = FromCodes.plan(facts)?;
+        let to = Facts { remarks: Vec::new(), ..stage.facts().clone() };
+        return Ok((to, Some(stage)));
     }
-    let stage = FromCodes.plan(facts)?;
-    Ok((stage.facts().clone(), Some(stage)))
+    let m = &facts.metadata;
+    let floats = matches!(facts.pixel_format, PixelFormat::Pixels { depth: Depth::F32, layout } if layout.is_color() && layout != Layout::Cmyk);
+    let wanted = match format {
+        FileFormat::Pfm if !m.is_linear() => Some((Transfer::Linear, TO_LIGHT)),
+        _ if array && m.is_linear() => Some((Transfer::Srgb, FROM_LIGHT)),
+        _ => None,
+    };
+    let Some((transfer, line)) = wanted.filter(|_| floats && m.meaning == Meaning::Color) else {
+        return Ok((facts.clone(), None));
+    };
+    // What a profile without a formula says is taken to the primaries of sRGB.
+    let primaries = if m.primaries == Primaries::Other { Primaries::Srgb } else { m.primaries };
+    let stage = ToSpace::new(ColorSpace { primaries, transfer }).plan(facts)?;
+    let mut to = stage.facts().clone();
+    to.remarks = vec![line.to_string()];
+    Ok((to, Some(stage)))
+}
+
+const TO_LIGHT: &str = "encoded colour is converted to linear light, which a float map holds";
+const FROM_LIGHT: &str = "linear light is converted to encoded colour, which arrays of floats hold; colour that is stated to be encoded is written \
+                          as it is";
+
+/// What a format from outside declares that it holds; what it does not is refused where the pixels would mean something else.
+fn declared(format: FileFormat, facts: &Facts, formats: &Formats) -> Result<Option<Holds>> {
+    let FileFormat::Other(name) = format else { return Ok(None) };
+    let holds = formats.named(name)?.holds();
+    refuse_what_is_not_held(format, holds, facts)?;
+    Ok(Some(holds))
 }
 
 /// The encoder for a picture, its header written.

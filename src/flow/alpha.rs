@@ -36,8 +36,14 @@ impl Step for Flatten {
             Layout::GrayAlpha | Layout::Rgba => Layout::Rgb,
             other => other,
         };
-        let change = if to == layout { Change::Crop } else { Change::Values };
-        let (facts, background) = (same_size(input, depth, to, input.metadata.after(change)), self.background);
+        let metadata = match to == layout {
+            true => input.metadata.clone(),
+            false => {
+                let fewer = Change::Channels { channels: to.channels(), model: false };
+                input.metadata.after(fewer).after(Change::Values)
+            }
+        };
+        let (facts, background) = (same_size(input, depth, to, metadata), self.background);
         Ok(by_rows(facts, move |content, _| Ok(content.pixels()?.flatten(background)?.into())))
     }
 }

@@ -70,7 +70,7 @@ impl Step for Cast {
             ));
         }
         let mut metadata = input.metadata.after(Change::Values);
-        metadata.scale = Scale::Full;
+        (metadata.scale, metadata.max_codes) = (Scale::Full, None);
         let step = self.clone();
         Ok(by_rows(same_size(input, self.depth, layout, metadata), move |content, _| step.run(content)))
     }

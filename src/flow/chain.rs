@@ -6,7 +6,6 @@ use super::order::exchanged;
 use super::{Damage, FromCodes, PictureSink, Sees, Sink, Source, Stage, Step, Strip};
 use crate::error::{ErrorKind, Result};
 use crate::frame::{Content, Facts, Picture, Scale};
-use std::collections::VecDeque;
 use std::ops::ControlFlow;
 
 /// A source and the steps its rows go through.
@@ -25,6 +24,8 @@ use std::ops::ControlFlow;
 /// ```
 pub struct Chain<'a> {
     source: Box<dyn Source + 'a>,
+    /// What is planned anew for each page.
+    steps: Vec<Box<dyn Step + 'a>>,
     links: Vec<Link>,
     facts: Facts,
     /// The source's next row.
@@ -33,6 +34,8 @@ pub struct Chain<'a> {
     next: u32,
     /// Whether the steps that see everything twice have seen it once.
     watched: bool,
+    /// What the steps have remarked on their input.
+    remarks: Vec<String>,
 }
 
 /// A planned step and what the chain holds for it.
@@ -81,26 +84,101 @@ impl<'a> Chain<'a> {
     /// A step that cannot work on what comes to it.
     pub fn new(source: Box<dyn Source + 'a>, steps: Vec<Box<dyn Step + 'a>>) -> Result<Chain<'a>> {
         let facts = source.facts().clone();
-        let mut chain = Chain { source, links: Vec::new(), facts, at: 0, next: 0, watched: false };
-        let mut steps = VecDeque::from(steps);
-        while let Some(mut step) = steps.pop_front() {
-            if let Some(second) = steps.front_mut()
-                && let Some((now, then)) = exchanged(step.as_ref(), second.as_ref(), &chain.facts)
-            {
-                (step, *second) = (now, then);
-            }
-            if chain.facts.metadata.scale == Scale::Codes && !step.takes_codes() {
-                chain.link(&FromCodes)?;
-            }
-            chain.link(step.as_ref())?;
-        }
+        let mut chain =
+            Chain { source, steps, links: Vec::new(), facts, at: 0, next: 0, watched: false, remarks: Vec::new() };
+        chain.plan()?;
         Ok(chain)
+    }
+
+    /// Plans the steps for the source's picture.
+    fn plan(&mut self) -> Result<()> {
+        self.facts = self.source.facts().clone();
+        (self.at, self.next, self.watched) = (0, 0, false);
+        self.links.clear();
+        let steps = std::mem::take(&mut self.steps);
+        let planned = self.link_all(&steps);
+        self.steps = steps;
+        planned
+    }
+
+    fn link_all(&mut self, steps: &[Box<dyn Step + 'a>]) -> Result<()> {
+        // The second of two that were exchanged.
+        let mut other: Option<Box<dyn Step + 'a>> = None;
+        for (place, step) in steps.iter().enumerate() {
+            let mut step: Cow<'_, dyn Step + 'a> = other.take().map_or(Cow::Lent(step.as_ref()), Cow::Own);
+            if let Some(second) = steps.get(place + 1)
+                && let Some((now, then)) = exchanged(step.get(), second.as_ref(), &self.facts)
+            {
+                (step, other) = (Cow::Own(now), Some(then));
+            }
+            if self.facts.metadata.scale == Scale::Codes && !step.get().takes_codes() {
+                self.link(&FromCodes)?;
+            }
+            self.link(step.get())?;
+        }
+        Ok(())
+    }
+
+    /// Goes on to the source's next picture, the next page of a file, with other steps, which may depend on its facts; false behind the
+    /// last one.
+    ///
+    /// # Errors
+    /// What reading gives, or a step that cannot work on the picture.
+    pub fn next_page_with(&mut self, steps: impl FnOnce(&Facts) -> Result<Vec<Box<dyn Step + 'a>>>) -> Result<bool> {
+        if !self.source.next_page()? {
+            return Ok(false);
+        }
+        self.steps = steps(self.source.facts())?;
+        self.plan()?;
+        Ok(true)
+    }
+
+    /// Adds a step behind the others, once nothing has been pulled since the source was rewound.
+    pub(crate) fn add(&mut self, step: Box<dyn Step + 'a>) -> Result<()> {
+        self.link(step.as_ref())?;
+        self.steps.push(step);
+        Ok(())
+    }
+
+    /// Pulls every page of the source through and into a sink of several pictures, such as a [`Writer`](crate::file::Writer) of a format that
+    /// [holds](crate::file::holds) pages, begun with the number of them; gives how many there were. The steps are planned anew for
+    /// each page.
+    ///
+    /// # Errors
+    /// As [`run_into`](Chain::run_into).
+    ///
+    /// # Examples
+    /// ```no_run
+    /// use rahmen::file::{ReadOptions, Reader, WriteOptions, Writer};
+    /// use rahmen::flow::{Chain, ToGray};
+    /// let reader = Reader::open("harbour.tif", ReadOptions::default())?;
+    /// let pages = reader.facts().pages;
+    /// let mut chain = Chain::new(Box::new(reader), vec![Box::new(ToGray::default())])?;
+    /// let mut writer = Writer::create("gray.tif", chain.facts(), WriteOptions::default().pages(pages))?;
+    /// assert_eq!(chain.run_pages_into(&mut writer)?, pages);
+    /// # Ok::<(), rahmen::Error>(())
+    /// ```
+    pub fn run_pages_into(&mut self, sink: &mut dyn Sink) -> Result<u32> {
+        let mut pages = 1;
+        loop {
+            self.run_into(&mut OnePage(&mut *sink))?;
+            if !Source::next_page(self)? {
+                sink.finish()?;
+                return Ok(pages);
+            }
+            sink.next_page(&self.facts)?;
+            pages += 1;
+        }
     }
 
     fn link(&mut self, step: &dyn Step) -> Result<()> {
         let mut stage = step.plan(&self.facts)?;
         let output = stage.facts().clone();
         let turns = stage.in_turn().is_some();
+        let new =
+            output.remarks.iter().filter(|line| !self.facts.remarks.contains(line) && !self.remarks.contains(line));
+        let new: Vec<String> = new.cloned().collect();
+        self.remarks.extend(new);
         let input = std::mem::replace(&mut self.facts, output);
         self.links.push(Link { name: step.name(), stage, input, held: None, turns: None });
         let (k, height) = (self.links.len(), self.facts.size.height);
@@ -121,7 +199,7 @@ impl<'a> Chain<'a> {
         Source::take_damage(self)
     }
 
-    /// Remarks on the source that only all of it tells, each a sentence; handed over.
+    /// Remarks of the steps on what they have left out, and on the source what only all of it tells, each a sentence; handed over.
     pub fn take_late_remarks(&mut self) -> Vec<String> {
         Source::take_late_remarks(self)
     }
@@ -217,6 +295,34 @@ impl<'a> Chain<'a> {
     }
 }
 
+/// A step that is lent, or one that takes its place.
+enum Cow<'s, S: ?Sized> {
+    Lent(&'s S),
+    Own(Box<S>),
+}
+
+impl<S: ?Sized> Cow<'_, S> {
+    fn get(&self) -> &S {
+        match self {
+            Cow::Lent(step) => step,
+            Cow::Own(step) => step,
+        }
+    }
+}
+
+/// A sink that is not ended by the end of a page.
+pub(crate) struct OnePage<'s>(pub(crate) &'s mut dyn Sink);
+
+impl Sink for OnePage<'_> {
+    fn put(&mut self, strip: &Strip) -> Result<()> {
+        self.0.put(strip)
+    }
+
+    fn finish(&mut self) -> Result<()> {
+        Ok(())
+    }
+}
+
 impl Source for Chain<'_> {
     fn facts(&self) -> &Facts {
         &self.facts
@@ -247,6 +353,14 @@ impl Source for Chain<'_> {
         self.restart()
     }
 
+    fn next_page(&mut self) -> Result<bool> {
+        let more = self.source.next_page()?;
+        if more {
+            self.plan()?;
+        }
+        Ok(more)
+    }
+
     fn damage(&self) -> Option<&Damage> {
         self.source.damage()
     }
@@ -256,7 +370,9 @@ impl Source for Chain<'_> {
     }
 
     fn take_late_remarks(&mut self) -> Vec<String> {
-        self.source.take_late_remarks()
+        let mut all = std::mem::take(&mut self.remarks);
+        all.extend(self.source.take_late_remarks());
+        all
     }
 }
 

@@ -1,7 +1,7 @@
 //! Steps between gray, ink, palettes and rgb.
 
 use super::indices::look_up;
-use super::input::{pixel_form, same_size};
+use super::input::{pixel_form, same_size, without_profile};
 use super::{Stage, Step, by_rows};
 use crate::color::GrayWeights;
 use crate::error::{Error, Result};
@@ -85,7 +85,7 @@ impl Step for ToGray {
             false => input.metadata.clone(),
         };
         let (weights, threads) = (self.weights, self.threads);
-        Ok(by_rows(same_size(input, depth, to, metadata), move |content, _| {
+        Ok(by_rows(without_profile(input, same_size(input, depth, to, metadata)), move |content, _| {
             Ok(content.pixels()?.gray(weights, threads)?.into())
         }))
     }
@@ -118,6 +118,8 @@ impl Step for ToColor {
         if to != layout {
             metadata.icc = None;
         }
-        Ok(by_rows(same_size(input, depth, to, metadata), |content, _| Ok(content.pixels()?.color()?.into())))
+        Ok(by_rows(without_profile(input, same_size(input, depth, to, metadata)), |content, _| {
+            Ok(content.pixels()?.color()?.into())
+        }))
     }
 }

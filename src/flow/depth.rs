@@ -3,8 +3,8 @@
 use super::input::{pixel_form, same_size};
 use super::{Stage, Step, by_rows};
 use crate::color;
-use crate::convert::depth::{Window, layout_of_planes, needs_window};
-use crate::error::Result;
+use crate::convert::depth::{Window, layout_of_planes, needs_meaning, needs_window};
+use crate::error::{Error, Result};
 use crate::frame::{Change, Facts, PixelFormat};
 use crate::pixel::{Depth, Layout, Meaning, Transfer};
 use crate::threads::Threads;
@@ -46,6 +46,16 @@ impl ToDepth {
     }
 }
 
+/// Why values do not become integers, and what would help.
+fn refusal(input: &Facts) -> Error {
+    let holds = input.pixel_format.describe();
+    let plain = matches!(input.metadata.meaning, Meaning::Values { unit: None, .. });
+    match input.pixel_format {
+        PixelFormat::Pixels { depth: Depth::F32, .. } if plain => needs_meaning(&holds),
+        _ => needs_window(&holds),
+    }
+}
+
 impl Step for ToDepth {
     fn name(&self) -> &'static str {
         "depth"
@@ -61,7 +71,7 @@ impl Step for ToDepth {
         let mut metadata = input.metadata.after(Change::Depth(depth));
         if metadata.meaning.needs_window() {
             if window.is_none() && depth != Depth::F32 {
-                let (low, high) = metadata.value_range().ok_or_else(|| needs_window(&input.pixel_format.describe()))?;
+                let (low, high) = metadata.value_range().ok_or_else(|| refusal(input))?;
                 window = Some(Window::new(low, high)?);
             }
             if window.is_some() {

@@ -28,6 +28,16 @@ pub(super) fn pixel_form(input: &Facts, step: &str) -> Result<(Depth, Layout)> {
     }
 }
 
+/// Says that the profile is gone, where a change of the channels has taken it: what it said of the curve may be gone with it.
+pub(super) fn without_profile(input: &Facts, mut output: Facts) -> Facts {
+    if input.metadata.icc.is_some() && output.metadata.icc.is_none() {
+        output.remarks.push(PROFILE_LEFT.to_string());
+    }
+    output
+}
+
+const PROFILE_LEFT: &str = "the ICC profile is left out: it describes other channels than there are now";
+
 /// The facts of a picture of the same form in another size.
 pub(super) fn same_form(input: &Facts, size: Size, metadata: Metadata) -> Facts {
     Facts::new(size, input.pixel_format.clone(), metadata)

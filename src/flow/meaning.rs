@@ -2,7 +2,7 @@
 
 use super::{Stage, Step, by_rows};
 use crate::error::Result;
-use crate::frame::Facts;
+use crate::frame::{Facts, MEANING_UNSAID};
 use crate::pixel::{Meaning, Transfer};
 
 /// States what the samples mean; no sample changes.
@@ -37,6 +37,7 @@ impl Step for StateMeaning {
     fn plan(&self, input: &Facts) -> Result<Box<dyn Stage>> {
         let mut output = input.clone();
         output.metadata.meaning = self.meaning.clone();
+        output.remarks.retain(|line| !line.starts_with(MEANING_UNSAID));
         match (self.linear, output.metadata.transfer) {
             (true, _) => output.metadata.transfer = Transfer::Linear,
             (false, Transfer::Linear) => output.metadata.transfer = Transfer::Srgb,

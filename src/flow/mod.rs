@@ -33,7 +33,7 @@ mod resize;
 mod space;
 mod tone;
 
-use crate::error::Result;
+use crate::error::{Error, Result};
 use crate::frame::{Content, Facts};
 use std::ops::Range;
 
@@ -109,6 +109,14 @@ pub trait Source: Send {
     /// A source that can be read only once.
     fn rewind(&mut self) -> Result<()>;
 
+    /// Goes on to the next picture: the next page of a file. Its facts are known then and its rows come next; false behind the last one.
+    ///
+    /// # Errors
+    /// What reading gives.
+    fn next_page(&mut self) -> Result<bool> {
+        Ok(false)
+    }
+
     /// Damage among the rows given so far, where the source salvages.
     fn damage(&self) -> Option<&Damage> {
         None
@@ -147,6 +155,10 @@ impl<S: Source + ?Sized> Source for &mut S {
         (**self).rewind()
     }
 
+    fn next_page(&mut self) -> Result<bool> {
+        (**self).next_page()
+    }
+
     fn damage(&self) -> Option<&Damage> {
         (**self).damage()
     }
@@ -167,6 +179,15 @@ pub trait Sink: Send {
     /// # Errors
     /// What writing gives, or rows that do not fit what was announced.
     fn put(&mut self, strip: &Strip) -> Result<()>;
+
+    /// Ends the picture and begins another one of these facts, whose rows follow: the next page of a file.
+    ///
+    /// # Errors
+    /// Rows that are missing, a sink that takes one picture, or a picture that it cannot take.
+    fn next_page(&mut self, facts: &Facts) -> Result<()> {
+        let _ = facts;
+        Err(Error::not_supported("a second picture in this sink"))
+    }
 
     /// Ends the picture; all rows must have come.
     ///

@@ -41,14 +41,14 @@ impl Step for AsModel {
             let what = input.metadata.meaning_name();
             return Err(Error::invalid("input", format!("a colour model is of colours, not of {what}")));
         }
-        let space = ColorSpace::of(&input.metadata);
+        let space = ColorSpace::stated(&input.metadata)?;
         let plan = ToModel::new(self.model, (layout, depth), &space, &self.rules)?;
         let mut names: Vec<String> = self.model.channel_names().map(String::from).to_vec();
         if layout.has_alpha() {
             names.push("alpha".into());
         }
         let mut metadata = input.metadata.after(Change::Channels { channels: names.len(), model: true });
-        metadata.meaning = Meaning::values();
+        (metadata.meaning, metadata.max_codes) = (Meaning::values(), None);
         let format = PixelFormat::Planes { number: NumberKind::F32, names };
         Ok(by_rows(Facts::new(input.size, format, metadata), move |content, _| {
             Ok(Content::from(plan.planes(content.pixels()?)?))

@@ -1,6 +1,6 @@
 //! The steps that move pixels: orientation, channels, fills.
 
-use super::input::{pixel_form, rows_of, same_form};
+use super::input::{pixel_form, rows_of, same_form, without_profile};
 use super::{Known, Sees, Stage, Step, Strip, by_rows};
 use crate::color;
 use crate::convert::channels::{Take, selected_layout};
@@ -133,6 +133,7 @@ impl Step for Channels {
             metadata.max_codes = self.channels.iter().map(own).collect();
         }
         let facts = Facts::new(input.size, PixelFormat::Pixels { depth, layout: to }, metadata);
+        let facts = without_profile(input, facts);
         let channels = self.channels.clone();
         Ok(by_rows(facts, move |content, _| Ok(content.pixels()?.select(&channels)?.into())))
     }

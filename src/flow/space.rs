@@ -22,14 +22,14 @@ pub struct ToSpace {
 #[derive(Debug, Clone)]
 struct Said {
     encoding: Encoding,
-    stated: Option<(Primaries, Transfer)>,
+    stated: (Primaries, Transfer),
     icc: Option<Arc<[u8]>>,
     gray: Option<bool>,
 }
 
 impl Said {
     fn space(space: ColorSpace) -> Said {
-        Said { encoding: space.into(), stated: Some((space.primaries, space.transfer)), icc: None, gray: None }
+        Said { encoding: space.into(), stated: (space.primaries, space.transfer), icc: None, gray: None }
     }
 
     fn profile(icc: Arc<[u8]>) -> Result<Said> {
@@ -50,7 +50,7 @@ impl Said {
     }
 
     fn state(&self, metadata: &mut Metadata) {
-        (metadata.primaries, metadata.transfer) = self.stated.unwrap_or((Primaries::Unknown, Transfer::Srgb));
+        (metadata.primaries, metadata.transfer) = self.stated;
         (metadata.icc, metadata.code_points) = (self.icc.clone(), None);
     }
 }

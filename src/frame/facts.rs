@@ -2,6 +2,7 @@
 
 use super::{FileFormat, Metadata, Size};
 use crate::pixel::{Depth, Layout, NumberKind};
+use std::sync::Arc;
 
 /// Pixel format at run time: depth and layout, or number type and plane names.
 #[derive(Debug, Clone, PartialEq)]
@@ -87,6 +88,9 @@ impl PageFacts {
     }
 }
 
+/// What the remark begins with that a format cannot say what its numbers mean: of no account once that is stated.
+pub(crate) const MEANING_UNSAID: &str = "the format does not say what its floats mean";
+
 /// Facts of a picture: everything but the pixels, from a file's header or a step's plan.
 #[derive(Debug, Clone, PartialEq)]
 #[non_exhaustive]
@@ -103,10 +107,12 @@ pub struct Facts {
     pub stored: Option<String>,
     /// Bytes the file has, where that is known.
     pub bytes: Option<u64>,
-    /// Pictures in the file.
+    /// Number of pictures in the file.
     pub pages: u32,
+    /// Whether there may be more than `pages`: counting ended at damage, at a limit, or where a stream has not come to yet.
+    pub more_pages: bool,
     /// What is known of each, where the file's format tells it without reading them; else empty.
-    pub page_list: Vec<PageFacts>,
+    pub page_list: Arc<[PageFacts]>,
     /// How often an animation is played, where the file says so: 0 is for ever.
     pub plays: Option<u32>,
     /// Remarks on the file, each a sentence.
@@ -124,7 +130,8 @@ impl Facts {
             stored: None,
             bytes: None,
             pages: 1,
-            page_list: Vec::new(),
+            more_pages: false,
+            page_list: Arc::default(),
             plays: None,
             remarks: Vec::new(),
         }

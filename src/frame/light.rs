@@ -2,7 +2,7 @@
 
 use super::Metadata;
 use crate::error::{Error, Result};
-use crate::pixel::{Meaning, Primaries, Transfer};
+use crate::pixel::{Meaning, Transfer};
 
 /// Light that is mixed in.
 #[derive(Debug, Clone, Copy, PartialEq, Default)]
@@ -21,9 +21,8 @@ impl Light {
     /// # Errors
     /// A picture whose ICC profile has a curve without a formula, or cannot be used: convert it to a named space first.
     pub fn linear_of(metadata: &Metadata) -> Result<Light> {
-        // A profile whose curve is known has stated it beside its primaries.
-        let unknown =
-            metadata.icc.is_some() && metadata.primaries == Primaries::Unknown && metadata.code_points.is_none();
+        // A profile whose curve is known has stated it.
+        let unknown = metadata.transfer == Transfer::Other && metadata.code_points.is_none();
         match metadata.meaning {
             Meaning::Color if unknown => Err(Error::invalid(
                 "light",

@@ -156,7 +156,7 @@ impl Metadata {
 
     /// Whether two pictures state the same space: the same primaries and curve, and where those are not known the same profile.
     pub fn same_space(&self, other: &Metadata) -> bool {
-        let known = self.primaries != Primaries::Unknown;
+        let known = self.primaries != Primaries::Other;
         self.primaries == other.primaries && self.transfer == other.transfer && (known || self.icc == other.icc)
     }
 
@@ -197,14 +197,15 @@ impl Metadata {
     ///
     /// Orientation is kept; after a transform it is such that the picture is seen transformed. Resolution is scaled by a resize, and
     /// its axes are exchanged where the transform exchanges them; a profile goes where the colour model changes; max codes stay with moves, stay with a depth
-    /// that can hold them exactly, and go where new values are made. EXIF and XMP packets are kept; sizes inside them
+    /// that can hold them exactly; where new values are made those above 8 bits stay, which the values are rounded to on writing, and
+    /// smaller ones go. EXIF and XMP packets are kept; sizes inside them
     /// are not trusted by any reader of this library.
     pub fn after(&self, change: Change) -> Metadata {
         let mut m = self.clone();
         match change {
             Change::Crop => {}
             Change::Resize { x, y, keeps_values } => {
-                m.max_codes = m.max_codes.filter(|_| keeps_values);
+                m.max_codes = m.max_codes.filter(|codes| keeps_values || are_wide(codes));
                 m.resolution = m.resolution.map(|r| Resolution { x: r.x * x, y: r.y * y, ..r });
             }
             Change::Orient(done) => {
@@ -219,7 +220,10 @@ impl Metadata {
                 let fits = |code: &u32| depth.max_code().is_some_and(|full| *code <= u32::from(full));
                 m.max_codes = m.max_codes.filter(|codes| codes.iter().all(fits));
             }
-            Change::Values => (m.max_codes, m.significant_bits) = (None, None),
+            Change::Values => {
+                m.max_codes = m.max_codes.filter(|codes| are_wide(codes));
+                m.significant_bits = None;
+            }
             Change::Channels { channels, model } => {
                 m.max_codes = m.max_codes.and_then(|codes| codes_for(&codes, channels, model));
                 m.significant_bits = None;
@@ -241,11 +245,17 @@ fn resolution_after(resolution: Option<Resolution>, done: Orientation) -> Option
     resolution.map(|r| if done.swaps_axes() { Resolution { x: r.y, y: r.x, ..r } } else { r })
 }
 
-/// Max codes after channels were added or dropped: kept where all are equal and no value was computed.
+/// Max codes after channels were added or dropped: kept where all are equal and no value was computed, or they are above 8 bits.
 fn codes_for(codes: &[u32], channels: usize, model: bool) -> Option<Vec<u32>> {
     let first = *codes.first()?;
     let same = codes.iter().all(|&c| c == first);
-    (!model && same).then(|| vec![first; channels])
+    (same && (!model || are_wide(codes))).then(|| vec![first; channels])
+}
+
+/// Whether codes have more than 8 bits: as many levels are left to values that are computed, which are rounded to the nearest of them. Of
+/// fewer, new values would be lost.
+fn are_wide(codes: &[u32]) -> bool {
+    codes.iter().all(|code| *code > 255)
 }
 
 #[cfg(test)]
@@ -254,7 +264,7 @@ mod tests {
 
     fn sample() -> Metadata {
         Metadata {
-            max_codes: Some(vec![1000]),
+            max_codes: Some(vec![200]),
             orientation: Orientation::from_exif(6).unwrap(),
             resolution: Some(Resolution { x: 100.0, y: 200.0, unit: ResolutionUnit::Inch }),
             icc: Some([1, 2, 3].into()),
@@ -271,7 +281,7 @@ mod tests {
         assert_eq!(resized.resolution.unwrap(), Resolution { x: 50.0, y: 400.0, unit: ResolutionUnit::Inch });
         assert_eq!((resized.max_codes, resized.icc.is_some()), (None, true));
         let repeated = m.after(Change::Resize { x: 2.0, y: 2.0, keeps_values: true });
-        assert_eq!(repeated.max_codes, Some(vec![1000]));
+        assert_eq!(repeated.max_codes, Some(vec![200]));
         let upright = m.after(Change::Upright);
         assert!(upright.orientation.is_upright());
         assert_eq!(upright.resolution.unwrap().x, 200.0);
@@ -281,10 +291,17 @@ mod tests {
         assert_eq!(m.after(Change::Orient(mirror)).orientation.exif(), 8);
         assert_eq!(m.after(Change::Orient(mirror)).resolution, m.resolution);
         assert_eq!(m.after(Change::Depth(Depth::U16)).max_codes, m.max_codes);
-        assert_eq!(m.after(Change::Depth(Depth::U8)).max_codes, None);
+        let wide = Metadata { max_codes: Some(vec![1000]), ..sample() };
+        assert_eq!(wide.after(Change::Depth(Depth::U8)).max_codes, None);
         assert_eq!(m.after(Change::Depth(Depth::F32)).max_codes, None);
         let gray = m.after(Change::Channels { channels: 1, model: true });
         assert_eq!((gray.icc, gray.max_codes, gray.text.len()), (None, None, 1));
-        assert_eq!(m.after(Change::Channels { channels: 2, model: false }).max_codes, Some(vec![1000, 1000]));
+        assert_eq!(m.after(Change::Channels { channels: 2, model: false }).max_codes, Some(vec![200, 200]));
+        // Codes above 8 bits stay with values that are computed; fewer would lose them.
+        for change in [Change::Values, Change::Resize { x: 2.0, y: 2.0, keeps_values: false }] {
+            assert_eq!((wide.after(change).max_codes, m.after(change).max_codes), (Some(vec![1000]), None));
+        }
+        let wide = Metadata { max_codes: Some(vec![1000; 3]), ..sample() };
+        assert_eq!(wide.after(Change::Channels { channels: 1, model: true }).max_codes, Some(vec![1000]));
     }
 }

@@ -32,6 +32,7 @@ pub(crate) use any_view::{
     with_samples_mut,
 };
 pub use content::{Content, Pixels};
+pub(crate) use facts::MEANING_UNSAID;
 pub use facts::{Facts, PageFacts, PixelFormat, RowOrder};
 pub use format::FileFormat;
 pub use levels::Levels;

@@ -1,8 +1,9 @@
 //! Comparing two pictures: equal or not, how far apart, where, and what would make them equal.
 
 use super::figures::decibels;
+use super::fix::Hint;
 use super::gap::{Gap, gaps};
-use super::hint::{Hint, hint, hint_of_contents};
+use super::hint::{hint, hint_of_contents};
 use super::ssim::ssim;
 use crate::error::{Error, Result};
 use crate::frame::{AnyNumbers, Content, Metadata, Scale, View, same_size};

@@ -1,91 +1,16 @@
 //! Likely causes of a difference: the accidents that happen between two tools.
 
+use super::causes::FITTED;
 use super::figures::decibels;
+use super::fix::{Fix, Hint};
+use super::pair::{BAND, CLOSE, ENOUGH, FIRST_LOOK, GAIN, Pair, numbers};
 use crate::access::orient_bytes;
 use crate::frame::{AnyNumbers, Content, Orientation, Pixels, Region, SampleView, SampleViewMut};
-use crate::pixel::{Depth, NumberKind};
+use crate::pixel::Depth;
 use crate::threads::Threads;
-
-/// A change that makes the second picture equal to the first, or much closer.
-#[derive(Debug, Clone, Copy, PartialEq)]
-#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize))]
-#[non_exhaustive]
-pub struct Hint {
-    /// The change.
-    pub fix: Fix,
-    /// PSNR after the change, in dB; infinite where the pictures are equal then.
-    #[cfg_attr(feature = "serde", serde(with = "super::null"))]
-    pub psnr_db: f64,
-}
-
-/// A change of the second picture.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
-#[cfg_attr(feature = "serde", derive(serde::Serialize, serde::Deserialize), serde(rename_all = "snake_case"))]
-#[non_exhaustive]
-pub enum Fix {
-    /// Its channels in another order: which of them become red, green and blue.
-    Channels([u8; 3]),
-    /// Another way to lay it down.
-    Orientation(Orientation),
-    /// Both pictures at this depth, the coarser of the two.
-    Depth(Depth),
-}
-
-impl Fix {
-    /// The change in words: `r and b are swapped`.
-    pub fn words(self) -> String {
-        match self {
-            Fix::Channels([2, 1, 0]) => "r and b are swapped".into(),
-            Fix::Channels([1, 0, 2]) => "r and g are swapped".into(),
-            Fix::Channels([0, 2, 1]) => "g and b are swapped".into(),
-            Fix::Channels(order) => {
-                let letters: Vec<_> =
-                    order.iter().filter_map(|&c| ["r", "g", "b"].get(usize::from(c))).copied().collect();
-                format!("the channels of the second are taken as {}", letters.join(","))
-            }
-            Fix::Orientation(orientation) => {
-                let word = match orientation {
-                    Orientation::Upright => "left as it is",
-                    Orientation::MirroredLeftRight => "mirrored left-right",
-                    Orientation::MirroredTopBottom => "mirrored top-bottom",
-                    Orientation::RotatedHalf => "rotated by 180 degrees",
-                    Orientation::RotatedRight => "rotated by 90 degrees clockwise",
-                    Orientation::RotatedLeft => "rotated by 90 degrees counter-clockwise",
-                    Orientation::Transposed => "transposed",
-                    Orientation::AntiTransposed => "transposed about the other diagonal",
-                };
-                format!("the second is {word}")
-            }
-            Fix::Depth(depth) => format!("both are taken at {depth}"),
-        }
-    }
-}
-
-impl Hint {
-    /// The hint in words: `equal if r and b are swapped`, or how much closer the pictures are than `before`, in dB.
-    pub fn words(self, before: f64) -> String {
-        let fix = self.fix.words();
-        match self.psnr_db.is_infinite() {
-            true => format!("equal if {fix}"),
-            false => format!("much closer if {fix}: {:.1} dB instead of {before:.1}", self.psnr_db),
-        }
-    }
-}
 
 /// The orders of three channels other than their own, swaps first.
 const ORDERS: [[u8; 3]; 5] = [[2, 1, 0], [1, 0, 2], [0, 2, 1], [1, 2, 0], [2, 0, 1]];
-
-/// Rows that are looked at together: transposed they are columns, of which as many as lie side by side cost the memory no more than
-/// one. And how many such bands a first look at a change takes, spread evenly.
-const BAND: u32 = 8;
-const FIRST_LOOK: u32 = 8;
-
-/// Differences after which a change that is far off is given up: a row or more of a picture that is large, all bands of a small one.
-const ENOUGH: u64 = 4096;
-
-/// How much closer, in dB, a change must bring two pictures, and how close at least, to be worth a word.
-const GAIN: f64 = 6.0;
-const CLOSE: f64 = 20.0;
 
 /// The likeliest cause of a difference of `psnr` dB, where there is one. Looks at up to 64 rows for each change, and at all rows
 /// for the best.
@@ -104,19 +29,16 @@ pub(super) fn hint(a: AnyNumbers<'_>, b: AnyNumbers<'_>, names: &[&str], peak: f
             best = Some((found, fix));
         }
     }
-    let (first, fix) = best.filter(|best| best.0 >= worth)?;
-    let psnr_db = if step == BAND { first } else { pair.psnr(fix, BAND, f64::NEG_INFINITY) };
-    (psnr_db >= worth).then_some(Hint { fix, psnr_db })
-}
-
-/// Two pictures of one number type as bytes.
-struct Pair<'a> {
-    a: SampleView<'a, u8>,
-    b: SampleView<'a, u8>,
-    kind: NumberKind,
-    /// Channels but alpha.
-    colors: usize,
-    peak: f64,
+    let told = best.filter(|best| best.0 >= worth).and_then(|(first, fix)| {
+        let psnr_db = if step == BAND { first } else { pair.psnr(fix, BAND, f64::NEG_INFINITY) };
+        (psnr_db >= worth).then_some(Hint { fix, psnr_db })
+    });
+    told.or_else(|| {
+        let worth = (psnr + FITTED).max(CLOSE);
+        let (_, fix) = pair.cause(step, worth - GAIN).filter(|best| best.0 >= worth)?;
+        let psnr_db = pair.without(fix, BAND);
+        (psnr_db >= worth).then_some(Hint { fix, psnr_db })
+    })
 }
 
 impl Pair<'_> {
@@ -155,29 +77,6 @@ impl Pair<'_> {
             }
         }
         so_far(sum, count)
-    }
-}
-
-/// Numbers of a row of bytes.
-fn numbers(bytes: &[u8], kind: NumberKind, out: &mut Vec<f64>) {
-    #[inline(always)]
-    fn all<const N: usize>(bytes: &[u8], out: &mut Vec<f64>, of: impl Fn([u8; N]) -> f64) {
-        for b in bytes.as_chunks::<N>().0 {
-            out.push(of(*b));
-        }
-    }
-    out.clear();
-    match kind {
-        NumberKind::U8 => all(bytes, out, |[b]| f64::from(b)),
-        NumberKind::I8 => all(bytes, out, |[b]| f64::from(b as i8)),
-        NumberKind::U16 => all(bytes, out, |b| f64::from(u16::from_ne_bytes(b))),
-        NumberKind::I16 => all(bytes, out, |b| f64::from(i16::from_ne_bytes(b))),
-        NumberKind::U32 => all(bytes, out, |b| f64::from(u32::from_ne_bytes(b))),
-        NumberKind::I32 => all(bytes, out, |b| f64::from(i32::from_ne_bytes(b))),
-        NumberKind::U64 => all(bytes, out, |b| u64::from_ne_bytes(b) as f64),
-        NumberKind::I64 => all(bytes, out, |b| i64::from_ne_bytes(b) as f64),
-        NumberKind::F32 => all(bytes, out, |b| f64::from(f32::from_ne_bytes(b))),
-        NumberKind::F64 => all(bytes, out, f64::from_ne_bytes),
     }
 }
 

@@ -3,10 +3,12 @@
 //! Not here: changing pixels by what was measured ([`tone`](crate::tone)), and drawing what was measured.
 
 mod apart;
+mod causes;
 mod channel;
 mod compare;
 mod content;
 mod figures;
+mod fix;
 mod gap;
 mod hint;
 mod histogram;
@@ -18,6 +20,7 @@ mod moments;
 #[cfg(feature = "serde")]
 pub(crate) mod null;
 mod one_pass;
+mod pair;
 mod profile;
 mod scan;
 mod ssim;
@@ -27,7 +30,7 @@ pub use channel::{ChannelHistogram, Histogram};
 pub use compare::{ChannelDifference, CompareRules, Comparison, Difference, compare};
 pub(crate) use figures::decibels;
 pub use figures::{Stats, stats};
-pub use hint::{Fix, Hint};
+pub use fix::{Fix, Hint};
 pub use histogram::{HistogramRules, gray_histogram, histogram, masked_histogram};
 pub(crate) use histogram::{gray_histogram_any, histogram_any};
 pub use joint::{JointHistogram, joint_histogram};

@@ -99,6 +99,11 @@ impl NumberKind {
         }
     }
 
+    /// Whether it holds whole numbers alone.
+    pub fn is_integer(self) -> bool {
+        !matches!(self, NumberKind::F32 | NumberKind::F64)
+    }
+
     /// Bytes one number takes.
     pub fn bytes(self) -> usize {
         match self {

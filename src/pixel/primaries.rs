@@ -22,8 +22,8 @@ pub enum Primaries {
     AcesCg,
     /// Primaries without a name: x and y of white, red, green and blue in CIE 1931, times 100,000.
     Chromaticities([u32; 8]),
-    /// Not stated, or not one that has a name here.
-    Unknown,
+    /// Not stated, or only by a profile, whose primaries have no chromaticities that can be said here.
+    Other,
 }
 
 impl Primaries {
@@ -55,7 +55,7 @@ impl Primaries {
             Primaries::Romm => ([34_570, 35_850], [73_470, 26_530, 15_960, 84_040, 3660, 10]),
             Primaries::AcesCg => ([32_168, 33_767], [71_300, 29_300, 16_500, 83_000, 12_800, 4400]),
             Primaries::Chromaticities(all) => return Some(all),
-            Primaries::Unknown => return None,
+            Primaries::Other => return None,
         };
         Some([wx, wy, rx, ry, gx, gy, bx, by])
     }

@@ -30,6 +30,8 @@ pub enum Transfer {
     Hlg,
     /// The curve of seven parameters g, a, b, c, d, e, f of ICC.1:2022, 10.18: light = (a x + b)^g + e from d on, c x + f below.
     Parametric([f64; 7]),
+    /// A curve that has no formula here: that of a profile, by which conversions go. Where there is none the curve of sRGB stands for it.
+    Other,
 }
 
 /// A curve that is linear near black and a power above: encoded = slope l below `from`, else gain l^power - (gain - 1).
@@ -78,8 +80,8 @@ impl Transfer {
         let light = match self {
             Transfer::Linear => e,
             Transfer::Power(exponent) => e.powf(exponent),
-            Transfer::Srgb if e <= 0.04045 => e / 12.92,
-            Transfer::Srgb => ((e + 0.055) / 1.055).powf(2.4),
+            Transfer::Srgb | Transfer::Other if e <= 0.04045 => e / 12.92,
+            Transfer::Srgb | Transfer::Other => ((e + 0.055) / 1.055).powf(2.4),
             Transfer::Bt709 | Transfer::Bt2020 => BT709.decode(e),
             Transfer::Romm => ROMM.decode(e),
             Transfer::Pq => {
@@ -105,8 +107,8 @@ impl Transfer {
         let encoded = match self {
             Transfer::Linear => l,
             Transfer::Power(exponent) => l.powf(1.0 / exponent),
-            Transfer::Srgb if l <= 0.0031308 => l * 12.92,
-            Transfer::Srgb => 1.055 * l.powf(1.0 / 2.4) - 0.055,
+            Transfer::Srgb | Transfer::Other if l <= 0.0031308 => l * 12.92,
+            Transfer::Srgb | Transfer::Other => 1.055 * l.powf(1.0 / 2.4) - 0.055,
             Transfer::Bt709 | Transfer::Bt2020 => BT709.encode(l),
             Transfer::Romm => ROMM.encode(l),
             Transfer::Pq => {

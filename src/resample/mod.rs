@@ -25,6 +25,8 @@ mod area;
 mod axis;
 mod columns;
 mod content;
+#[cfg(test)]
+mod every_set;
 mod exact;
 mod fixed;
 mod float;

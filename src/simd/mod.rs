@@ -50,6 +50,35 @@ enum Set {
     Avx512,
 }
 
+/// A set in place of the best one: for tests of whole calls.
+#[cfg(test)]
+pub(crate) mod forced {
+    use super::Level;
+    use std::cell::Cell;
+
+    thread_local! {
+        static LEVEL: Cell<Option<Level>> = const { Cell::new(None) };
+    }
+
+    pub(super) fn level() -> Option<Level> {
+        LEVEL.get()
+    }
+
+    pub(crate) struct Forced(Option<Level>);
+
+    impl Forced {
+        pub(super) fn new(level: Level) -> Forced {
+            Forced(LEVEL.replace(Some(level)))
+        }
+    }
+
+    impl Drop for Forced {
+        fn drop(&mut self) {
+            LEVEL.set(self.0);
+        }
+    }
+}
+
 impl Level {
     /// The build's own baseline: every machine has it.
     #[cfg_attr(not(test), allow(dead_code))]
@@ -58,6 +87,10 @@ impl Level {
     /// The widest set present. Not inlined: it is asked for everywhere, and once a row or seldomer.
     #[inline(never)]
     pub(crate) fn best() -> Level {
+        #[cfg(test)]
+        if let Some(level) = forced::level() {
+            return level;
+        }
         #[cfg(target_arch = "x86_64")]
         {
             if Level::has_avx512() {
@@ -102,6 +135,12 @@ impl Level {
     #[inline]
     pub(crate) fn is_fused(self) -> bool {
         self.0 != Set::Plain
+    }
+
+    /// Makes this set the [best](Level::best) one on this thread, until what is given is dropped.
+    #[cfg(test)]
+    pub(crate) fn forced(self) -> forced::Forced {
+        forced::Forced::new(self)
     }
 
     /// Every set present, the plain one first: what parity tests go through.

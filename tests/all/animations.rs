@@ -118,7 +118,7 @@ fn frames_are_pages_as_a_viewer_shows_them() {
         let wanted = shown(size, &asked, &frames, channels);
         let options = |page: u32| {
             let mut options = ReadOptions::default();
-            options.page = page;
+            options.page = Some(page);
             options
         };
         let first = if begins { 1 } else { 2 };
@@ -210,7 +210,7 @@ fn written_animations_are_read_by_a_plain_reader() {
             assert_eq!((frame.size, frame.at, frame.disposal, frame.blend), ((23, 11), (0, 0), 0, 0));
             assert_eq!(frame.picture.samples, samples(wanted), "{i}");
             let mut options = ReadOptions::default();
-            options.page = i as u32 + 1;
+            options.page = Some(i as u32 + 1);
             assert_eq!(samples(&decode(&bytes, options).unwrap()), samples(wanted));
         }
         std::fs::remove_file(&file).unwrap();
@@ -248,7 +248,7 @@ fn damaged_animations_are_errors_with_their_place_and_salvaged_as_far_as_they_go
     let (good, _) = animated(size, &asked, true, true);
     let page = |bytes: &[u8], page: u32| {
         let mut options = ReadOptions::default();
-        options.page = page;
+        options.page = Some(page);
         decode(bytes, options)
     };
     // Cut at every byte: the first page needs all of the file, as every PNG; none panics, none is taken for whole.
@@ -288,7 +288,7 @@ fn damaged_animations_are_errors_with_their_place_and_salvaged_as_far_as_they_go
     bad[data + 8] ^= 0xff;
     assert!(page(&bad, 2).unwrap_err().to_string().contains("unpacked"));
     let mut options = ReadOptions::default().salvage();
-    options.page = 2;
+    options.page = Some(2);
     let (salvaged, damage) = Reader::from_seekable(std::io::Cursor::new(bad), options).unwrap().read_damaged().unwrap();
     assert!(damage.is_some() && salvaged.size().width == 12);
     // A declared number that is not the true one is remarked on.

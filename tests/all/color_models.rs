@@ -409,7 +409,7 @@ fn foreign_memory_of_every_order_comes_and_goes() {
 #[test]
 fn linear_light_of_a_space_that_is_not_known_is_refused() {
     let mut picture = Picture::from(Frame::filled(Size::new(1, 1), Rgb::new(9u8, 9, 9)).unwrap());
-    picture.metadata_mut().primaries = rahmen::Primaries::Unknown;
+    picture.metadata_mut().primaries = rahmen::Primaries::Other;
     for model in [Model::LinearRgb, Model::Xyz, Model::Oklch] {
         let error = picture.to_model(model, &ModelRules::default()).unwrap_err().to_string();
         assert!(error.contains("not known"), "{error}");

@@ -1,9 +1,7 @@
 //! Colours keep what they look like from space to space, by an independent computation of every step.
 #![cfg(feature = "png")]
 
-use rahmen::color::{
-    Adaptation, ColorSpace, DifferenceFormula, Gamut, Profile, SpaceRules, color_difference, to_space,
-};
+use rahmen::color::{Adaptation, ColorSpace, DifferenceRules, Gamut, Profile, SpaceRules, color_difference, to_space};
 use rahmen::file::{WriteOptions, decode, encode};
 use rahmen::flow::{StateSpace, ToSpace, apply};
 use rahmen::{FileFormat, Frame, Gray, Picture, Primaries, Rgb, Rgba, Size, Threads, Transfer};
@@ -138,12 +136,12 @@ fn steps_and_pictures_agree_and_what_has_no_space_is_refused() {
     let stated = apply(picture.clone(), &[&StateSpace::new(ColorSpace::ADOBE_RGB)]).unwrap();
     assert!(stated.content() == picture.content());
     let mean = |other: &Picture| {
-        let apart = color_difference(&picture, other, DifferenceFormula::Ciede2000, Threads::ALL).unwrap();
+        let apart = color_difference(&picture, other, &DifferenceRules::default()).unwrap();
         apart.samples().iter().map(|v| f64::from(*v)).sum::<f64>() / 1200.0
     };
     assert!(mean(&whole) < 0.6 && mean(&stated) > 3.0, "{} {}", mean(&whole), mean(&stated));
     let mut unknown = picture.clone();
-    (unknown.metadata_mut().primaries, unknown.metadata_mut().icc) = (Primaries::Unknown, None);
+    (unknown.metadata_mut().primaries, unknown.metadata_mut().icc) = (Primaries::Other, None);
     for refused in [
         unknown.to_space(&ColorSpace::SRGB, &SpaceRules::default()),
         rahmen::Planes::new(Size::new(1, 1))
@@ -161,7 +159,7 @@ fn steps_and_pictures_agree_and_what_has_no_space_is_refused() {
     let codes = Picture::of_codes(codes, 4095).unwrap();
     let white = codes.to_space(&ColorSpace::DISPLAY_P3, &SpaceRules::default()).unwrap();
     assert_eq!(white.frame::<Rgb<u16>>().unwrap().samples(), [65_535; 6]);
-    assert!(color_difference(&codes, &codes, DifferenceFormula::Ciede2000, Threads::ONE).is_err());
+    assert!(color_difference(&codes, &codes, &DifferenceRules::default()).is_err());
 }
 
 #[test]
@@ -177,7 +175,7 @@ fn luminance_is_weighed_by_the_primaries_that_a_picture_states() {
     for (space, y) in [(ColorSpace::SRGB, 0.2126), (ColorSpace::DISPLAY_P3, 0.2290), (ColorSpace::BT2020, 0.2627)] {
         assert!((red(space) - y).abs() < 6e-5, "{space:?}: {}", red(space));
     }
-    let none = ColorSpace { primaries: Primaries::Unknown, transfer: Transfer::Srgb };
+    let none = ColorSpace { primaries: Primaries::Other, transfer: Transfer::Srgb };
     let frame = Frame::filled(Size::new(1, 1), Rgb::new(1u8, 2, 3)).unwrap();
     assert!(
         rahmen::color::gray(frame.view(), GrayWeights::Luminance(none)).unwrap_err().to_string().contains("not known")

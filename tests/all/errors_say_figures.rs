@@ -76,5 +76,8 @@ fn help_is_said_in_words_of_the_library() {
     let error = depths.convert::<Gray<u8>>(&ConvertRules::default()).unwrap_err();
     assert!(error.to_string().contains("`window`") && !error.to_string().contains("--"), "{error}");
     let error = rahmen::file::encode(&depths, rahmen::FileFormat::Png, Default::default()).unwrap_err();
+    assert_eq!(error.help(), [Help::Encoded, Help::Window]);
+    depths.metadata_mut().meaning = Meaning::Values { unit: Some("m".into()), range: None };
+    let error = rahmen::file::encode(&depths, rahmen::FileFormat::Png, Default::default()).unwrap_err();
     assert_eq!(error.help(), [Help::Window]);
 }

@@ -233,7 +233,7 @@ fn code_points_take_precedence_and_low_depths_are_written_as_such() {
     let narrow = [chunk(b"cICP", &[7, 16, 0, 0]), chunk(b"gAMA", &45_455u32.to_be_bytes())];
     let narrow = read_bytes(png_of_samples((1, 1), (2, 16), &[1, 2, 3], false, &|_| 0, &narrow), 65_536).unwrap();
     assert_eq!(narrow.metadata().code_points, Some([7, 16, 0, 0]));
-    assert_eq!((narrow.metadata().primaries, narrow.metadata().transfer), (Primaries::Unknown, Transfer::Pq));
+    assert_eq!((narrow.metadata().primaries, narrow.metadata().transfer), (Primaries::Other, Transfer::Pq));
     let folder = tempfile::tempdir().unwrap();
     let path = folder.path().join("a.png");
     rahmen::write(&path, &picture).unwrap();

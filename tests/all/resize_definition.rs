@@ -2,7 +2,7 @@
 
 use rahmen::access::Edge;
 use rahmen::resample::{Area, CustomKernel, Kernel, Light, Plan, ResizeRules, resize, resize_area, sample};
-use rahmen::{Cmyk, Frame, Gray, GrayAlpha, Number, PicturePixel, Rgb, Rgba, Sample, Size, Threads};
+use rahmen::{Cmyk, Frame, Gray, GrayAlpha, Number, PicturePixel, Rgb, Rgba, Sample, Size, Threads, Transfer};
 
 /// The kernels written out from their own formulas.
 fn kernel_at(kernel: Kernel, t: f64) -> f64 {
@@ -86,11 +86,20 @@ fn reference<P: PicturePixel>(frame: &Frame<P>, area: Area, to: Size, rules: &Re
         true => light(p[k]) * p[c - 1] / full,
         false => light(p[k]),
     };
-    let value = |x: usize, y: usize, k: usize| {
-        let p: Vec<f64> =
-            frame.samples()[(y * from.width as usize + x) * c..][..c].iter().map(|v| v.to_f64()).collect();
-        weighed(&p, k)
+    let values: Vec<f64> = frame
+        .samples()
+        .chunks_exact(c)
+        .flat_map(|p| {
+            let p: Vec<f64> = p.iter().map(|v| v.to_f64()).collect();
+            (0..c).map(|k| weighed(&p, k)).collect::<Vec<_>>()
+        })
+        .collect();
+    let row_of = from.width as usize * c;
+    // Most sources of an output weigh nothing.
+    let some = |(all, outside): &(Vec<f64>, f64)| -> (Vec<(usize, f64)>, f64) {
+        (all.iter().copied().enumerate().filter(|(_, w)| *w != 0.0).collect(), *outside)
     };
+    let (columns, rows): (Vec<_>, Vec<_>) = (columns.iter().map(some).collect(), rows.iter().map(some).collect());
     let constant: Vec<f64> = match rules.edge {
         Edge::Constant(all) => {
             let p: Vec<f64> = all[..c].iter().map(|&v| P::Number::from_fraction(v).to_f64()).collect();
@@ -100,17 +109,17 @@ fn reference<P: PicturePixel>(frame: &Frame<P>, area: Area, to: Size, rules: &Re
     };
     let mut out = Vec::new();
     for (row, row_outside) in &rows {
-        let mixed: Vec<f64> = (0..from.width as usize * c)
+        let mixed: Vec<f64> = (0..row_of)
             .map(|i| {
-                let inside = row.iter().enumerate().filter(|(_, w)| **w != 0.0);
-                inside.map(|(y, w)| w * value(i / c, y, i % c)).sum::<f64>() + row_outside * constant[i % c]
+                let inside = row.iter().map(|(y, w)| w * values[y * row_of + i]);
+                inside.sum::<f64>() + row_outside * constant[i % c]
             })
             .collect();
         for (column, outside) in &columns {
             let mut sums: Vec<f64> = (0..c)
                 .map(|k| {
-                    let inside = column.iter().enumerate().filter(|(_, w)| **w != 0.0);
-                    inside.map(|(x, w)| w * mixed[x * c + k]).sum::<f64>() + outside * constant[k]
+                    let inside = column.iter().map(|(x, w)| w * mixed[x * c + k]);
+                    inside.sum::<f64>() + outside * constant[k]
                 })
                 .collect();
             if P::ALPHA {
@@ -221,6 +230,93 @@ fn words_are_within_one_level_and_floats_within_a_millionth() {
         }
     }
     println!("u16: at most {words:.4} levels off; f32: at most {floats:.2e} of full");
+}
+
+/// Sizes whose targets are too large for sums of the definition itself: what is quick computes them.
+const LARGE: [((u32, u32), (u32, u32)); 3] =
+    [((620, 431), (301, 223)), ((143, 121), (307, 219)), ((90, 700), (331, 203))];
+
+/// The largest error at large targets, on one thread and on two, which agree to the last bit.
+fn large<P: PicturePixel>(frame: &Frame<P>, to: Size, rules: &ResizeRules) -> f64 {
+    let (one, two) = (rules.clone().threads(Threads::ONE), rules.clone().threads(Threads::at_most(2)));
+    let area = Area::of(frame.size());
+    let found = resize_area(frame.view(), area, to, &one).unwrap();
+    assert!(found == resize_area(frame.view(), area, to, &two).unwrap(), "threads");
+    let (exact, full) = (reference(frame, area, to, rules), P::Number::FULL.to_f64());
+    let (c, floats) = (P::CHANNELS, full == 1.0);
+    let pixel = |(found, want): (&[P::Number], &[f64])| {
+        // A colour is a sum divided by alpha, and as sure as both: where kernels overshoot alpha may nearly vanish. Integers are clamped.
+        let alpha = if P::ALPHA && floats { want[c - 1].abs().min(1.0) } else { 1.0 };
+        let off = found.iter().zip(want).enumerate().map(|(k, (found, want))| {
+            let clamped = if floats { *want } else { want.clamp(0.0, full) };
+            let sure = if P::ALPHA && floats && k + 1 < c { alpha / (1.0 + want.abs()) } else { 1.0 };
+            (found.to_f64() - clamped).abs() * sure
+        });
+        off.fold(0.0, f64::max)
+    };
+    found.samples().chunks_exact(c).zip(exact.chunks_exact(c)).map(pixel).fold(0.0, f64::max)
+}
+
+fn all_large<P: PicturePixel>(bound: f64) {
+    for (from, to) in LARGE {
+        let (from, to) = (Size::new(from.0, from.1), Size::new(to.0, to.1));
+        assert!(to.pixels() > 65_536);
+        let frame = source::<P>(from);
+        for kernel in Kernel::ALL.iter().skip(1).cloned().chain([Kernel::Custom(bell())]) {
+            let worst = large(&frame, to, &ResizeRules::new(kernel.clone()));
+            assert!(worst <= bound, "{} {} {from} -> {to} {kernel}: {worst}", P::LAYOUT, P::Number::DEPTH);
+        }
+    }
+}
+
+#[test]
+fn large_targets_of_bytes_are_what_the_definition_says() {
+    all_large::<Gray<u8>>(0.53);
+    all_large::<Rgb<u8>>(0.53);
+    all_large::<Cmyk<u8>>(0.53);
+}
+
+#[test]
+fn large_targets_of_bytes_with_alpha_are_what_the_definition_says() {
+    all_large::<GrayAlpha<u8>>(0.53);
+    all_large::<Rgba<u8>>(0.53);
+}
+
+#[test]
+fn large_targets_of_words_are_what_the_definition_says() {
+    all_large::<Gray<u16>>(1.0);
+    all_large::<GrayAlpha<u16>>(1.0);
+    all_large::<Rgb<u16>>(1.0);
+    all_large::<Rgba<u16>>(1.0);
+    all_large::<Cmyk<u16>>(1.0);
+}
+
+#[test]
+fn large_targets_of_floats_are_what_the_definition_says() {
+    all_large::<Gray<f32>>(1e-6);
+    all_large::<GrayAlpha<f32>>(1e-6);
+    all_large::<Rgb<f32>>(1e-6);
+    all_large::<Rgba<f32>>(1e-6);
+    all_large::<Cmyk<f32>>(1e-6);
+}
+
+#[test]
+fn large_opaque_pictures_and_linear_light_are_what_the_definition_says() {
+    for (from, to) in LARGE {
+        let (from, to) = (Size::new(from.0, from.1), Size::new(to.0, to.1));
+        // Alpha that is full everywhere goes a way of its own.
+        let opaque = source::<Rgba<u8>>(from).view().map(|p| Rgba { a: 255, ..p }).unwrap();
+        let gray = source::<GrayAlpha<u16>>(from).view().map(|p| GrayAlpha { a: 65_535, ..p }).unwrap();
+        for kernel in Kernel::ALL.iter().skip(1).cloned() {
+            let worst = large(&opaque, to, &ResizeRules::new(kernel.clone()));
+            assert!(worst <= 0.53, "opaque {from} -> {to} {kernel}: {worst}");
+            let worst = large(&gray, to, &ResizeRules::new(kernel.clone()));
+            assert!(worst <= 1.0, "opaque {from} -> {to} {kernel}: {worst}");
+        }
+        let light = ResizeRules::new(Kernel::CatmullRom).light(Light::Linear(Transfer::Srgb));
+        let worst = large(&source::<Rgb<u8>>(from), to, &light);
+        assert!(worst <= 0.53, "light {from} -> {to}: {worst}");
+    }
 }
 
 #[test]

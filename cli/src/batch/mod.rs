@@ -8,6 +8,6 @@ mod work;
 
 pub(crate) use inputs::{Input, Part, inputs};
 pub(crate) use names::{Named, Pattern, named};
-pub(crate) use report::{Entry, Report, unix_nanoseconds};
+pub(crate) use report::{Entry, Report, changed_at};
 pub(crate) use stop::Stop;
 pub(crate) use work::{Ended, each};

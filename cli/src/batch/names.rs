@@ -54,8 +54,7 @@ pub(crate) struct Named {
 /// The outputs of all inputs, below `into`. Numbers count all inputs, from 1.
 ///
 /// # Errors
-/// Two inputs that become one file; an output that leads out of the folder, or is one of the inputs; an extension that cannot be
-/// written.
+/// Two inputs that become one file; an output that leads out of the folder; an extension that cannot be written.
 pub(crate) fn named(
     inputs: &[Input],
     into: &Path,
@@ -64,9 +63,6 @@ pub(crate) fn named(
 ) -> Done<Vec<Named>> {
     let digits = inputs.len().to_string().len();
     let mut taken: HashMap<PathBuf, &Path> = HashMap::new();
-    let real = |path: &Path| std::fs::canonicalize(path).ok();
-    let read: HashMap<PathBuf, &Path> =
-        inputs.iter().filter_map(|input| Some((real(&input.path)?, input.path.as_path()))).collect();
     let mut all = Vec::new();
     for (number, input) in (1..).zip(inputs) {
         let stem = input.path.file_stem().unwrap_or_default().to_string_lossy().into_owned();
@@ -92,10 +88,6 @@ pub(crate) fn named(
                 input.path.display(),
                 whole.display()
             )));
-        }
-        if let Some(source) = real(&whole).and_then(|path| read.get(&path).copied()) {
-            let (whole, source) = (whole.display(), source.display());
-            return Err(Failure::words(format!("{whole} would replace {source}, which is read; name another folder")));
         }
         all.push(Named { input: input.path.clone(), output });
     }

@@ -3,6 +3,7 @@
 //! The first line holds the steps. A line that was cut by a crash is passed over.
 
 use crate::fail::Done;
+use crate::notes::Said;
 use anyhow::Context;
 use serde::{Deserialize, Serialize};
 use std::collections::HashMap;
@@ -16,17 +17,18 @@ use std::sync::{Mutex, PoisonError};
 pub(crate) struct Entry {
     pub(crate) input: String,
     pub(crate) output: String,
-    /// Bytes of the input, and nanoseconds since 1970 at which it was changed last.
+    /// Bytes of the input, and when it was changed last: seconds since 1970, as text, since they have more digits than a number in JSON.
     pub(crate) input_bytes: u64,
-    pub(crate) input_changed: u64,
+    #[serde(deserialize_with = "text_or_number")]
+    pub(crate) input_changed: String,
     pub(crate) output_bytes: u64,
     /// The size of what was made.
     pub(crate) width: u32,
     pub(crate) height: u32,
     pub(crate) seconds: f64,
     /// What is worth saying of it, such as metadata that the format cannot hold.
-    #[serde(default)]
-    pub(crate) remarks: Vec<String>,
+    #[serde(flatten)]
+    pub(crate) said: Said,
     /// Why it failed.
     pub(crate) error: Option<String>,
 }
@@ -43,10 +45,15 @@ pub(crate) struct Report {
     file: Mutex<File>,
 }
 
-/// When a file was changed last, where the system knows.
-pub(crate) fn unix_nanoseconds(found: &std::fs::Metadata) -> u64 {
+/// When a file was changed last, where the system knows: seconds since 1970.
+pub(crate) fn changed_at(found: &std::fs::Metadata) -> String {
     let since = found.modified().ok().and_then(|t| t.duration_since(std::time::UNIX_EPOCH).ok());
-    since.map_or(0, |d| u64::try_from(d.as_nanos()).unwrap_or(u64::MAX))
+    since.map_or(String::new(), |d| format!("{}.{:09}", d.as_secs(), d.subsec_nanos()))
+}
+
+/// Of reports of version 0.1, which held a number, a file has changed.
+fn text_or_number<'de, D: serde::Deserializer<'de>>(from: D) -> Result<String, D::Error> {
+    Ok(serde_json::Value::deserialize(from)?.as_str().unwrap_or_default().to_string())
 }
 
 impl Report {
@@ -68,9 +75,8 @@ impl Report {
         match known {
             Some(known) if !known.is_empty() => {
                 let failed = || format!("{}: cannot write the report", path.display());
-                let mut file = File::options().append(true).open(path).with_context(failed)?;
-                // What a crash has cut is ended.
-                file.write_all(b"\n").with_context(failed)?;
+                cut_to_whole_lines(path).with_context(failed)?;
+                let file = File::options().append(true).open(path).with_context(failed)?;
                 Ok((Report { path: path.to_path_buf(), file: Mutex::new(file) }, Some(known)))
             }
             known => Ok((Report::start(path, steps)?, known)),
@@ -83,13 +89,28 @@ impl Report {
     }
 
     fn line(&self, value: &impl Serialize) -> Done {
-        let mut line = serde_json::to_string(value)?;
+        let mut line = crate::text::json(value)?;
         line.push('\n');
         let mut file = self.file.lock().unwrap_or_else(PoisonError::into_inner);
         Ok(file
             .write_all(line.as_bytes())
             .with_context(|| format!("{}: cannot write the report", self.path.display()))?)
     }
+}
+
+/// Takes away what a crash has left of a line.
+fn cut_to_whole_lines(path: &Path) -> std::io::Result<()> {
+    let file = File::options().read(true).write(true).open(path)?;
+    let mut whole = 0;
+    let mut lines = BufReader::new(&file);
+    let mut line = Vec::new();
+    while lines.read_until(b'\n', &mut line)? > 0 {
+        if line.ends_with(b"\n") {
+            whole += line.len() as u64;
+        }
+        line.clear();
+    }
+    if whole < file.metadata()?.len() { file.set_len(whole) } else { Ok(()) }
 }
 
 /// What a report says of each input; `None` where its steps are others.

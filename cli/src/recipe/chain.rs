@@ -3,9 +3,11 @@
 use super::{Recipe, RecipeStep};
 use crate::args::Shared;
 use crate::fail;
-use crate::make::{self, Becomes, Context, Making, Steps};
+use crate::make::{self, Becomes, Context, Making, OnePage, Steps};
+use crate::notes::Said;
 use crate::open;
-use rahmen::flow::{Chain, PictureSource, Source, ToIndices};
+use rahmen::file::{Reader, Writer};
+use rahmen::flow::{Chain, PictureSource, Sink, Source, ToIndices};
 use rahmen::tone::PaletteRules;
 use rahmen::{Facts, MemoryBudget, Picture};
 use std::path::Path;
@@ -13,7 +15,7 @@ use std::path::Path;
 /// What was made of a file.
 pub(crate) struct Made {
     pub(crate) facts: Facts,
-    pub(crate) remarks: Vec<String>,
+    pub(crate) said: Said,
 }
 
 /// A share of the budget: a picture of up to as much is held where a step sees it twice, which spares reading it again.
@@ -24,17 +26,48 @@ impl Recipe {
     pub(crate) fn run(&self, input: &Path, output: &Path, budget: &MemoryBudget, shared: &Shared) -> fail::Done<Made> {
         let in_file = |e: rahmen::Error| open::in_file(e.in_file(open::name_of(input)).into(), input);
         let (mut options, mut first) = (shared.read_options(), None);
-        if let Some(RecipeStep::Make { becomes, .. }) = self.steps.first() {
+        if let Some(RecipeStep::Make { becomes, verb, .. }) = self.steps.first() {
             let (read, left) = becomes.while_reading(options)?;
             (options, first) = (read, Some(left));
+            options.meaning = options.meaning.or(verb.meaning());
         }
-        let reader = open::open_with(input, options, shared)?;
-        let mut remarks = reader.facts().remarks.clone();
+        let mut reader = open::open_with(input, options, shared)?;
+        let (stored, mut writer) = (reader.stored().clone(), None);
+        let all = make::pages_of(&stored, output, &self.written, shared)?;
+        let mut made = None;
+        loop {
+            let begin = (&mut writer, output, all, stored.plays);
+            let facts = self.page((&mut reader, first.as_ref()), input, begin, budget, shared)?;
+            made.get_or_insert(facts);
+            if all.is_none() || !reader.next_page().map_err(in_file)? {
+                break;
+            }
+        }
+        let (Some(mut writer), Some(facts)) = (writer, made) else {
+            return Err(fail::Failure::words("a recipe was run without a picture"));
+        };
+        writer.finish().map_err(in_file)?;
+        writer.remarks().iter().for_each(|remark| shared.note(remark));
+        make::note_scaled(&facts, output, &self.written, shared).map_err(|e| open::in_file(e, input))?;
+        Ok(Made { facts, said: shared.notes.said() })
+    }
+
+    /// Makes the page that the reader is at; gives its facts as they are written.
+    fn page(
+        &self,
+        (reader, first): (&mut Reader<'_>, Option<&Becomes>),
+        input: &Path,
+        (writer, output, all, plays): (&mut Option<Writer<'static>>, &Path, Option<u32>, Option<u32>),
+        budget: &MemoryBudget,
+        shared: &Shared,
+    ) -> fail::Done<Facts> {
+        let in_file = |e: rahmen::Error| open::in_file(e.in_file(open::name_of(input)).into(), input);
+        reader.facts().remarks.iter().for_each(|remark| shared.note(remark));
         let mut way = Way::new(Box::new(reader), budget, shared);
         for (number, step) in self.steps.iter().enumerate() {
             match step {
                 RecipeStep::Make { verb, becomes, .. } => {
-                    let becomes = if number == 0 { first.as_ref().unwrap_or(becomes) } else { becomes };
+                    let becomes = if number == 0 { first.unwrap_or(becomes) } else { becomes };
                     way.make(verb.as_ref(), becomes).map_err(|e| open::in_file(e, input))?;
                 }
                 RecipeStep::Paste(paste) => {
@@ -45,18 +78,18 @@ impl Recipe {
         }
         let mut chain = way.chain().map_err(|e| open::in_file(e, input))?;
         let facts = chain.facts().clone();
-        let mut writer = make::create(output, &facts, &self.written.clone().not_forced(), shared)?;
-        remarks.extend(writer.remarks());
-        chain.run_into(&mut writer).map_err(in_file)?;
-        remarks.extend(chain.take_late_remarks());
+        let written = self.written.clone().not_forced();
+        let writer = make::begin_page(writer, output, &facts, (all.unwrap_or(1), plays), &written, shared)?;
+        chain.run_into(&mut OnePage(writer)).map_err(in_file)?;
+        chain.take_late_remarks().iter().for_each(|remark| shared.note(remark));
         open::note_damage(input, chain.take_damage(), shared);
-        Ok(Made { facts, remarks })
+        Ok(facts)
     }
 }
 
 /// A picture on its way: a source, and the steps behind it that are not planned into a chain yet.
 struct Way<'a> {
-    source: Option<Box<dyn Source>>,
+    source: Option<Box<dyn Source + 'a>>,
     facts: Facts,
     steps: Steps,
     budget: &'a MemoryBudget,
@@ -64,7 +97,7 @@ struct Way<'a> {
 }
 
 impl<'a> Way<'a> {
-    fn new(source: Box<dyn Source>, budget: &'a MemoryBudget, shared: &'a Shared) -> Way<'a> {
+    fn new(source: Box<dyn Source + 'a>, budget: &'a MemoryBudget, shared: &'a Shared) -> Way<'a> {
         let facts = source.facts().clone();
         Way { source: Some(source), facts, steps: Vec::new(), budget, shared }
     }
@@ -74,8 +107,15 @@ impl<'a> Way<'a> {
         if let Some((before, palette)) = becomes.numbers() {
             self.add(&make::NoVerb, &before)?;
             self.number(palette)?;
-            let becomes =
-                Becomes { read_as: None, colors: None, upright: false, window: None, depth: None, flatten: None };
+            let becomes = Becomes {
+                read_as: None,
+                colors: None,
+                upright: false,
+                window: None,
+                depth: None,
+                max_code: None,
+                flatten: None,
+            };
             return self.add(verb, &becomes);
         }
         self.add(verb, becomes)
@@ -110,7 +150,7 @@ impl<'a> Way<'a> {
     }
 
     /// All steps so far, as a chain.
-    fn chain(&mut self) -> fail::Done<Chain<'static>> {
+    fn chain(&mut self) -> fail::Done<Chain<'a>> {
         // There is a source whenever nobody is in the middle of taking it.
         let source = self.source.take().ok_or_else(|| anyhow::anyhow!("a recipe was run without a picture"))?;
         Ok(Chain::new(source, std::mem::take(&mut self.steps))?)

@@ -13,8 +13,9 @@ use crate::args::{Cli, Shared};
 use crate::fail::{self, Failure};
 use crate::make::{Becomes, Context, Making, Written};
 use crate::verbs::{self, paste::Paste};
-use clap::Parser;
+use clap::{CommandFactory, FromArgMatches};
 use rahmen::{Depth, Facts, Layout, Metadata, PixelFormat, Size};
+use std::path::{Path, PathBuf};
 
 /// What stands for IN and OUT while a step's words are parsed.
 const PLACES: (&str, &str) = ("in.png", "out.png");
@@ -35,6 +36,8 @@ pub(crate) struct Recipe {
     /// Each step's words, its values filled in.
     texts: Vec<String>,
     written: Written,
+    /// Files that steps read beside the picture.
+    reads: Vec<PathBuf>,
 }
 
 /// A line of a recipe, and what it is called in messages: `recipe.txt:3`.
@@ -49,7 +52,7 @@ impl Recipe {
     /// # Errors
     /// The first word that is wrong, with line and column, and what may have been meant.
     pub(crate) fn parse(lines: &[Line], values: &Values, shared: &Shared) -> Result<Recipe, Failure> {
-        let (mut steps, mut texts) = (Vec::new(), Vec::new());
+        let (mut steps, mut texts, mut reads) = (Vec::new(), Vec::new(), Vec::new());
         let mut written = None;
         for line in lines {
             let at = |column: usize, what: String| Failure::words(format!("{}:{column}: {what}", line.name));
@@ -59,7 +62,7 @@ impl Recipe {
             if let Some(word) = &written {
                 return Err(at(column, format!("{word} says how the file is written: it goes to the last step")));
             }
-            let step = parse_step(&words).map_err(|wrong| at(wrong.column, wrong.what))?;
+            let step = parse_step(&words, &mut reads).map_err(|wrong| at(wrong.column, wrong.what))?;
             if let RecipeStep::Make { verb, becomes, written: how } = &step {
                 if !steps.is_empty()
                     && let Some(word) = becomes.word_about_meaning()
@@ -83,12 +86,17 @@ impl Recipe {
             RecipeStep::Make { written, .. } => written.clone(),
             RecipeStep::Paste(paste) => paste.written().clone(),
         };
-        Ok(Recipe { steps, texts, written })
+        Ok(Recipe { steps, texts, written, reads })
     }
 
     /// Each step's words.
     pub(crate) fn texts(&self) -> &[String] {
         &self.texts
+    }
+
+    /// Files that steps read beside the picture: masks, pictures that are pasted.
+    pub(crate) fn reads(&self) -> &[PathBuf] {
+        &self.reads
     }
 
     /// How files are written.
@@ -107,7 +115,7 @@ fn shown(word: &str) -> String {
 }
 
 /// The step that words stand for.
-fn parse_step(words: &[line::Word]) -> Result<RecipeStep, line::Wrong> {
+fn parse_step(words: &[line::Word], reads: &mut Vec<PathBuf>) -> Result<RecipeStep, line::Wrong> {
     let column = words.first().map_or(1, |word| word.column);
     let wrong = |what: String| line::Wrong { column, what };
     let typed: Vec<String> = words.iter().map(|word| word.text.clone()).collect();
@@ -118,7 +126,12 @@ fn parse_step(words: &[line::Word]) -> Result<RecipeStep, line::Wrong> {
         "paste" => ["rahmen", verb, PLACES.0].into_iter().chain(others).chain(["--", PLACES.1]).collect(),
         _ => ["rahmen", verb, PLACES.0, PLACES.1].into_iter().chain(others).collect(),
     };
-    let cli = Cli::try_parse_from(all).map_err(|error| {
+    let parsed = Cli::command().try_get_matches_from(all).and_then(|matches| {
+        let own = matches.subcommand().map_or_else(Vec::new, |(_, words)| crate::outputs::reads(words));
+        reads.extend(own.into_iter().filter(|path| path != Path::new(PLACES.0)));
+        Cli::from_arg_matches(&matches)
+    });
+    let cli = parsed.map_err(|error| {
         let (what, about) = fail::mistake_about(&error, &typed);
         let is = |word: &line::Word, a: &str| word.text == a || word.text.starts_with(&format!("{a}="));
         let place = about.iter().filter(|a| !a.is_empty()).find_map(|a| words.iter().find(|word| is(word, a)));

@@ -72,7 +72,7 @@ impl BitStudy {
             drawn = Some((report.study.clone(), row));
             Ok(report)
         };
-        look::each(&self.files, form, one, text)?;
+        look::each(&self.files, form, shared, one, text)?;
         let Some((study, row)) = drawn else { return Ok(()) };
         let name = open::name_of(&self.files[0]);
         self.plotting.draw(&format!("What a bit is worth: {name}"), shared, |figure| {

@@ -4,8 +4,9 @@ use crate::fail::{Done, Failure};
 use crate::make::{Context, Making, Steps};
 use clap::{Args, ValueEnum};
 use rahmen::color::{Adaptation, ColorSpace, Encoding, Gamut, Model, ModelRules, Profile, SpaceRules};
+use rahmen::file::StatedMeaning;
 use rahmen::flow::{AsModel, OfModel, StateSpace, ToSpace};
-use rahmen::{Facts, Primaries};
+use rahmen::{Facts, Metadata, Primaries};
 use std::sync::Arc;
 
 /// The words of `color`.
@@ -36,14 +37,40 @@ pub(crate) struct Color {
     white: WhiteWord,
 }
 
-#[derive(Debug, Clone, Copy, ValueEnum)]
-enum WhiteWord {
+#[derive(Debug, Clone, Copy, Default, ValueEnum)]
+pub(crate) enum WhiteWord {
     /// That of the space
+    #[default]
     Own,
     /// Daylight of 5000 K, as print and profiles have it
     D50,
     /// Daylight of 6500 K, as screens have it
     D65,
+}
+
+impl WhiteWord {
+    /// Its CIE XYZ; none is the picture's own.
+    pub(crate) fn xyz(self) -> rahmen::Result<Option<[f64; 3]>> {
+        match self {
+            WhiteWord::Own => Ok(None),
+            WhiteWord::D50 => ColorSpace::ROMM.white().map(Some),
+            WhiteWord::D65 => ColorSpace::SRGB.white().map(Some),
+        }
+    }
+
+    /// Its name, where a picture of these metadata is seen under it.
+    pub(crate) fn name(self, metadata: &Metadata) -> String {
+        match self {
+            WhiteWord::D50 => "D50".into(),
+            WhiteWord::D65 => "D65".into(),
+            WhiteWord::Own => match metadata.primaries.chromaticities() {
+                Some([31_270, 32_900, ..]) => "D65".into(),
+                Some([34_570, 35_850, ..]) => "D50".into(),
+                Some([x, y, ..]) => format!("x {} y {}", f64::from(x) / 1e5, f64::from(y) / 1e5),
+                None => "a white that is not stated".into(),
+            },
+        }
+    }
 }
 
 fn model(word: &str) -> Result<Model, String> {
@@ -72,7 +99,7 @@ enum AdaptationWord {
 /// That the colours of a picture are known: by a profile that can be used, or by its primaries.
 fn known_space(input: &Facts) -> Done {
     let why = match Encoding::of(&input.metadata) {
-        Ok(Encoding::Space(space)) if space.primaries == Primaries::Unknown => {
+        Ok(Encoding::Space(space)) if space.primaries == Primaries::Other => {
             "the picture states no space that is known".to_string()
         }
         Ok(_) => return Ok(()),
@@ -140,14 +167,18 @@ impl Color {
         }
     }
 
+    /// What a picture states once it is in the space that is asked for.
+    fn seen_as(&self, input: &Facts) -> Metadata {
+        let mut metadata = input.metadata.clone();
+        if let Some(Space::Named(space)) = self.to.as_ref().or(self.assign.as_ref()) {
+            metadata.primaries = space.primaries;
+        }
+        metadata
+    }
+
     fn model_rules(&self, context: &Context<'_>) -> Done<ModelRules> {
-        let white = match self.white {
-            WhiteWord::Own => None,
-            WhiteWord::D50 => Some(ColorSpace::ROMM.white()?),
-            WhiteWord::D65 => Some(ColorSpace::SRGB.white()?),
-        };
         let rules = ModelRules::default().adaptation(self.adaptation()).threads(context.shared.threads());
-        Ok(rules.white(white))
+        Ok(rules.white(self.white.xyz()?))
     }
 }
 
@@ -189,6 +220,10 @@ impl Making for Color {
         Ok(steps)
     }
 
+    fn meaning(&self) -> Option<StatedMeaning> {
+        self.from_model.map(|_| StatedMeaning::Values)
+    }
+
     fn remark(&self, input: &Facts, _output: &Facts) -> Option<String> {
         let stated = || Encoding::of(&input.metadata).map_or_else(|_| "an unknown space".to_string(), |own| own.name());
         let from = self.assign.as_ref().map_or_else(stated, Space::name);
@@ -198,7 +233,14 @@ impl Making for Color {
         }
         if let Some(model) = self.model {
             let [a, b, c] = model.channel_names();
-            return Some(format!("{} of {}: {a}, {b}, {c}", model.name(), self.to.as_ref().map_or(from, Space::name)));
+            let white = match model {
+                Model::Xyz | Model::Xyy | Model::Lab | Model::Lch | Model::Luv => {
+                    format!(" under {}", self.white.name(&self.seen_as(input)))
+                }
+                _ => String::new(),
+            };
+            let space = self.to.as_ref().map_or(from, Space::name);
+            return Some(format!("{} of {space}{white}: {a}, {b}, {c}", model.name()));
         }
         Some(match &self.to {
             Some(to) => format!("{from} to {}", to.name()),

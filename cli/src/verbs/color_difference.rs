@@ -2,12 +2,14 @@
 
 use crate::args::Shared;
 use crate::fail::{Done, said};
+use crate::notes::With;
 use crate::open;
 use crate::plots::{Plotting, picture_panel};
 use crate::progress;
 use crate::text::safe;
+use crate::verbs::color::WhiteWord;
 use clap::ValueEnum;
-use rahmen::color::{DifferenceFormula, Ramp, RampRules, color_difference};
+use rahmen::color::{DifferenceFormula, DifferenceRules, Ramp, RampRules, color_difference};
 use rahmen::flow::RampLimits;
 use rahmen::measure::stats;
 use rahmen::{Meaning, Picture};
@@ -35,6 +37,8 @@ struct Report {
     a: String,
     b: String,
     formula: &'static str,
+    /// The white that L*a*b* is under.
+    white: String,
     mean: f64,
     median: f64,
     percentile_95: f64,
@@ -46,7 +50,7 @@ struct Report {
 pub(crate) fn report(
     files: [&Path; 2],
     (a, b): (&Picture, &Picture),
-    word: FormulaWord,
+    (word, white): (FormulaWord, WhiteWord),
     (json, map, plotting): (bool, Option<&Path>, &Plotting),
     shared: &Shared,
 ) -> Done {
@@ -56,7 +60,9 @@ pub(crate) fn report(
         FormulaWord::Cie1976 => (DifferenceFormula::Cie1976, "CIE 1976"),
     };
     let [a_name, b_name] = files.map(open::name_of);
-    let apart = progress::during("comparing", shared, || color_difference(a, b, formula, shared.threads()));
+    let rules = DifferenceRules::default().formula(formula).white(white.xyz()?).threads(shared.threads());
+    let white = white.name(a.metadata());
+    let apart = progress::during("comparing", shared, || color_difference(a, b, &rules));
     let mut apart = apart.map_err(|e| anyhow::anyhow!("{a_name} and {b_name}: {}", said(&e)))?;
     let figures = stats(apart.view()).swap_remove(0);
     if figures.count == 0 {
@@ -76,7 +82,7 @@ pub(crate) fn report(
             let values =
                 path.extension().is_some_and(|e| e.eq_ignore_ascii_case("npy") || e.eq_ignore_ascii_case("pfm"));
             rahmen::write(path, &if values { differences.clone() } else { painted()? })?;
-            shared.note(&format!("map written to {}", path.display()));
+            shared.notes.wrote(&format!("map written to {}", path.display()));
         }
         plotting.draw(&format!("{name} of the colours"), shared, |figure| {
             let row = vec![picture_panel(&a_name, a), picture_panel(&b_name, b)];
@@ -92,6 +98,7 @@ pub(crate) fn report(
         a: a_name,
         b: b_name,
         formula: name,
+        white,
         mean: figures.mean,
         median: figures.median,
         percentile_95: (*percentile).into(),
@@ -100,11 +107,12 @@ pub(crate) fn report(
     };
     let mut out = std::io::stdout().lock();
     if json {
-        writeln!(out, "[{}]", serde_json::to_string(&report)?)?;
+        let report = With { report: &report, said: shared.notes.said() };
+        writeln!(out, "[{}]", crate::text::json(&report)?)?;
         return Ok(());
     }
-    let Report { a, b, mean, median, percentile_95, max, max_at: (x, y), .. } = &report;
-    writeln!(out, "{} and {}: {name} of the colours", safe(a), safe(b))?;
+    let Report { a, b, white, mean, median, percentile_95, max, max_at: (x, y), .. } = &report;
+    writeln!(out, "{} and {}: {name} of the colours, under {white}", safe(a), safe(b))?;
     let figures = format!("mean {mean:.4}   median {median:.4}   95 % are up to {percentile_95:.4}");
     writeln!(out, "  {figures}   max {max:.4} at {x},{y}")?;
     Ok(())

@@ -3,16 +3,19 @@
 use crate::args::Shared;
 use crate::fail::{Done, said};
 use crate::look;
+use crate::notes::With;
 use crate::open;
 use crate::plots::{Plotting, picture_panel};
 use crate::progress;
 use crate::text::{Align, number, safe, table};
+use crate::verbs::color::WhiteWord;
 use crate::verbs::color_difference::{self, FormulaWord};
 use crate::words;
 use clap::Args;
-use rahmen::Picture;
+use rahmen::color::Encoding;
 use rahmen::flow::{Orient, Step, ToCodes, apply};
 use rahmen::measure::{CompareRules, Comparison, Difference};
+use rahmen::{Meaning, Picture};
 use rahmen_show::csv;
 use rahmen_show::plot::{Chart, Panel};
 use serde::Serialize;
@@ -42,6 +45,9 @@ pub(crate) struct Compare {
     #[arg(long, value_name = "YEAR", value_enum, num_args = 0..=1, require_equals = true, default_missing_value = "2000")]
     #[arg(conflicts_with_all = ["threshold", "peak", "no_ssim", "error", "gain", "expect_equal", "csv"])]
     color_difference: Option<FormulaWord>,
+    /// With --color-difference: the white that L*a*b* is under: that of A's space, d50 or d65
+    #[arg(long, value_enum, default_value = "own", requires = "color_difference")]
+    white: WhiteWord,
     /// With --color-difference: write the difference of each pixel, as values into .npy or .pfm, else in false colours
     #[arg(long, value_name = "FILE", requires = "color_difference")]
     map: Option<PathBuf>,
@@ -133,8 +139,9 @@ impl Compare {
         let (a, b) = self.load(self.upright, shared)?;
         if let Some(word) = self.color_difference {
             let forms = (self.json, self.map.as_deref(), &self.plotting);
-            return color_difference::report([&self.first, &self.second], (&a, &b), word, forms, shared);
+            return color_difference::report([&self.first, &self.second], (&a, &b), (word, self.white), forms, shared);
         }
+        note_spaces([&self.first, &self.second], &a, &b, shared);
         let (coded_a, coded_b) = in_codes(&a, &b)?;
         let mut rules = CompareRules::of(coded_a.metadata());
         (rules.threshold, rules.ssim, rules.threads) = (self.threshold, !self.no_ssim, shared.threads());
@@ -150,7 +157,10 @@ impl Compare {
         let report = Report { a: first, b: second, comparison, upright };
         let mut out = std::io::stdout().lock();
         match (self.json, self.csv) {
-            (true, _) => writeln!(out, "[{}]", serde_json::to_string(&report)?)?,
+            (true, _) => {
+                let report = With { report: &report, said: shared.notes.said() };
+                writeln!(out, "[{}]", crate::text::json(&report)?)?;
+            }
             (_, true) => write!(out, "{}", csv::comparison(&report.comparison))?,
             _ => write!(out, "{}", text(&report))?,
         }
@@ -160,7 +170,9 @@ impl Compare {
         let title = format!("{} against {}", report.b, report.a);
         let equal = report.comparison.equal;
         self.plotting.draw(&title, shared, |figure| {
-            let error = error_of(&a, &b, self.gain)?;
+            let mut error = error_of(&a, &b, self.gain)?;
+            // It lies as the first one does, which is shown upright.
+            error.metadata_mut().orientation = a.metadata().orientation;
             let gain = if self.gain == 1.0 { String::new() } else { format!(", {} times", number(self.gain)) };
             let mut errors = coded_a.content().error_histogram(coded_b.content())?;
             errors.channels.retain(|c| c.name != "alpha");
@@ -182,6 +194,21 @@ impl Compare {
 /// The error between two pictures as a picture.
 fn error_of(a: &Picture, b: &Picture, gain: f64) -> Done<Picture> {
     Ok(Picture::new(a.content().error_picture(b.content(), gain)?, rahmen::Metadata::default()))
+}
+
+/// Says that the same numbers are different colours, where the two state different spaces.
+fn note_spaces(files: [&PathBuf; 2], a: &Picture, b: &Picture, shared: &Shared) {
+    let colors = |p: &Picture| p.metadata().meaning == Meaning::Color;
+    if !(colors(a) && colors(b)) || a.metadata().same_space(b.metadata()) {
+        return;
+    }
+    let name = |p: &Picture| Encoding::of(p.metadata()).map_or_else(|_| "a profile".to_string(), |space| space.name());
+    let [first, second] = files.map(|path| open::name_of(path));
+    shared.note(&format!(
+        "{first} states {}, {second} {}: samples are compared as stored; --color-difference compares colours",
+        name(a),
+        name(b)
+    ));
 }
 
 fn decibels(value: f64) -> String {

@@ -56,13 +56,15 @@ struct Report {
     icc: Option<usize>,
     resolution: Option<Resolution>,
     pages: u32,
+    /// Whether there may be more than were counted.
+    #[serde(skip_serializing_if = "std::ops::Not::not")]
+    more_pages: bool,
     #[serde(skip_serializing_if = "Vec::is_empty")]
     page_list: Vec<Page>,
     /// How the file stores the pixels, in words.
     stored: Option<String>,
     /// Colours of the palette, where pixels are numbers of colours.
     palette: Option<usize>,
-    notes: Vec<String>,
     #[serde(skip_serializing_if = "Option::is_none")]
     scan: Option<Scanned>,
     #[serde(skip)]
@@ -141,13 +143,13 @@ impl Facts {
         let files = look::with_folders(&self.files)?;
         let one = |file: &Path| report(file, self.scan, shared);
         if self.csv || (files.len() > 1 && !self.full && !self.json && !self.scan) {
-            let (reports, end) = look::all(&files, one)?;
+            let (reports, end) = look::all(&files, shared, one)?;
             let text = if self.csv { csv(&reports) } else { overview(&reports) };
             write!(std::io::stdout(), "{text}")?;
             return end;
         }
         let form = if self.json { look::Output::Json } else { look::Output::Text };
-        look::each(&files, form, one, text)
+        look::each(&files, form, shared, one, text)
     }
 }
 
@@ -169,6 +171,8 @@ fn report(file: &Path, scan: bool, shared: &Shared) -> Done<Report> {
         }
         false => (open::facts(file, shared)?, None),
     };
+    // The text has them in a line each.
+    facts.remarks.iter().for_each(|remark| shared.notes.keep(remark));
     let (layout, depth) = match &facts.pixel_format {
         PixelFormat::Pixels { depth, layout } => (Some(layout.name()), depth.name().to_string()),
         PixelFormat::Planes { number, .. } => (None, number.name().to_string()),
@@ -195,10 +199,10 @@ fn report(file: &Path, scan: bool, shared: &Shared) -> Done<Report> {
         icc: facts.metadata.icc.as_ref().map(|icc| icc.len()),
         resolution: facts.metadata.resolution,
         pages: facts.pages,
+        more_pages: facts.more_pages,
         page_list: facts.page_list.iter().map(Page::of).collect(),
         stored: facts.stored.clone(),
         palette: facts.metadata.palette.as_ref().map(|p| p.colors().len()),
-        notes: facts.remarks.clone(),
         scan,
         facts,
     })
@@ -335,13 +339,14 @@ fn text(report: &Report) -> String {
         row("icc profile", format!("{}; {}", bytes(profile.len() as u64), profile_words(profile)));
     }
     let below = report.page_list.iter().any(|page| page.sub_pages > 0);
-    if facts.pages > 1 || below {
+    let many = if facts.more_pages { "at least " } else { "" };
+    if facts.pages > 1 || facts.more_pages || below {
         let plays = match facts.plays {
             Some(0) => ", played for ever".to_string(),
             Some(n) => format!(", played {n} times"),
             None => String::new(),
         };
-        row("pages", format!("{}{plays}", facts.pages));
+        row("pages", format!("{many}{}{plays}", facts.pages));
         for (i, page) in report.page_list.iter().enumerate().take(LISTED) {
             row("", page.words(i + 1));
         }
@@ -384,7 +389,7 @@ fn meaning(metadata: &rahmen::Metadata) -> String {
                 Transfer::Romm => "the ROMM curve".to_string(),
                 Transfer::Pq => "PQ (BT.2100)".to_string(),
                 Transfer::Hlg => "HLG (BT.2100)".to_string(),
-                Transfer::Parametric(_) => "a curve of its own".to_string(),
+                Transfer::Parametric(_) | Transfer::Other => "a curve of its own".to_string(),
                 _ => "another curve".to_string(),
             };
             let primaries = match metadata.primaries {

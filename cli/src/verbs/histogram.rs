@@ -180,7 +180,13 @@ impl Histogram {
         if let (Some(first), Some(second)) = (&self.channel, &self.against) {
             let asked = Asked { part: self.part, bins: self.bins.unwrap_or(16), range: self.range };
             let text = if self.csv { |r: &Pairs| csv::joint(&r.joint) } else { joint::text };
-            return look::each(&self.files, form, |file| Pairs::of(file, (first, second), &asked, shared), text);
+            return look::each(
+                &self.files,
+                form,
+                shared,
+                |file| Pairs::of(file, (first, second), &asked, shared),
+                text,
+            );
         }
         let text = match (self.csv, self.table) {
             (true, false) => |r: &Report| csv::histogram(&r.counted),
@@ -191,9 +197,15 @@ impl Histogram {
         let mut seen: Vec<(String, Counted)> = Vec::new();
         if self.together || self.merge {
             let report = if self.merge { histogram_merge::merged(&self.files)? } else { self.all_together(shared)? };
-            look::each(&self.files[..1], form, |_| report_of(&report, &self, &mut seen), text)?;
+            look::each(&self.files[..1], form, shared, |_| report_of(&report, &self, &mut seen), text)?;
         } else {
-            look::each(&self.files, form, |file| report_of(&self.count(file, shared)?, &self, &mut seen), text)?;
+            look::each(
+                &self.files,
+                form,
+                shared,
+                |file| report_of(&self.count(file, shared)?, &self, &mut seen),
+                text,
+            )?;
         }
         self.plotting.draw(&self.plot_title(), shared, |figure| match self.picture {
             true => self.beside_pictures(figure, &seen, shared),
@@ -260,6 +272,7 @@ impl Histogram {
 
     fn count(&self, file: &Path, shared: &Shared) -> Done<Counts> {
         let reader = open::open(file, shared)?;
+        open::note_pages(file, reader.stored(), shared);
         let found = reader.facts().clone();
         let region = self.part.region(found.size)?;
         let mut steps: Vec<Box<dyn Step>> = Vec::new();

@@ -12,7 +12,7 @@ use rahmen::convert::channels::Take;
 use rahmen::convert::depth::Window;
 use rahmen::file::{ReadOptions, Reduced};
 use rahmen::flow::{Channels, Crop, Orient, RampLimits, Step};
-use rahmen::{Content, FileFormat, Picture, PixelFormat, Size};
+use rahmen::{Content, FileFormat, Orientation, Picture, PixelFormat, Size};
 use rahmen_show::Look as How;
 use rahmen_show::text::{self, Colors, Image, Images, Terminal};
 use std::io::{IsTerminal, Write};
@@ -50,8 +50,11 @@ pub(crate) struct Look {
     /// Maximum number of lines (default: the terminal's height, else 40)
     #[arg(long, value_name = "N", value_parser = clap::value_parser!(u32).range(1..=2000))]
     lines: Option<u32>,
-    /// Apply the file's orientation first
+    /// Show the picture as it lies in the file, instead of upright as its orientation asks for
     #[arg(long)]
+    stored: bool,
+    /// Upright, which is the default
+    #[arg(long, hide = true, conflicts_with = "stored")]
     upright: bool,
     /// Pictures as such, by a protocol of the terminal, instead of characters: auto where it says that it has one, sixel, inline (PNG in
     /// terminal graphics commands) or never
@@ -90,6 +93,8 @@ struct Shown {
     start: (u32, u32),
     /// The size of what it is a reduction of.
     whole: Option<Size>,
+    /// The orientation of the file, where it was applied.
+    turned: Option<Orientation>,
 }
 
 impl Look {
@@ -124,9 +129,9 @@ impl Look {
             Ok(if several { format!("{}\n{text}", crate::text::safe(&open::name_of(file))) } else { text })
         };
         if beside == 1 {
-            return looking::each(&self.files, looking::Output::Text, named, String::clone);
+            return looking::each(&self.files, looking::Output::Text, shared, named, String::clone);
         }
-        let (texts, end) = looking::all(&self.files, named)?;
+        let (texts, end) = looking::all(&self.files, shared, named)?;
         let rows: Vec<String> = texts.chunks(beside as usize).map(|row| text::beside(row, room as usize)).collect();
         write!(std::io::stdout(), "{}", rows.join("\n"))?;
         end
@@ -138,7 +143,7 @@ impl Look {
             let image = self.image(file, terminal, shared).map_err(|e| open::in_file(e, file))?;
             Ok((crate::text::safe(&open::name_of(file)).to_string(), image))
         };
-        let (mut shown, end) = looking::all(&self.files, named)?;
+        let (mut shown, end) = looking::all(&self.files, shared, named)?;
         let room = terminal.columns as usize;
         // Two characters lie between pictures, as between texts.
         let step = terminal.columns.saturating_add(2).saturating_mul(crate::terminal::cell().0);
@@ -176,7 +181,8 @@ impl Look {
         let terminal = if self.grid { terminal.rulers(x, y) } else { terminal };
         let terminal = shown.whole.map_or(terminal, |size| terminal.whole(size));
         let (picture, look) = self.toned(shown.picture, shared)?;
-        Ok(text::picture(picture.content(), terminal, look)?)
+        let drawn = text::picture(picture.content(), terminal, look)?;
+        Ok(with_turn(drawn, shown.turned))
     }
 
     /// A file as a picture that fits where the terminal shows it.
@@ -185,7 +191,9 @@ impl Look {
         let room = Size::new(terminal.columns.saturating_mul(w), terminal.rows.saturating_mul(h));
         let shown = self.load(file, room, shared)?;
         let (picture, look) = self.toned(shown.picture, shared)?;
-        Ok(Image::fitted(picture.content(), room, shown.whole, look)?)
+        let mut image = Image::fitted(picture.content(), room, shown.whole, look)?;
+        image.facts = with_turn(image.facts, shown.turned);
+        Ok(image)
     }
 
     /// The picture in false colours where a ramp is asked for, and how to look at it.
@@ -214,7 +222,7 @@ impl Look {
         if facts.format != Some(FileFormat::Jpeg) {
             return Ok((options, None));
         }
-        let turned = self.upright && facts.metadata.orientation.swaps_axes();
+        let turned = !self.stored && facts.metadata.orientation.swaps_axes();
         let room = if turned { Size::new(room.height, room.width) } else { room };
         // A picture that is shrunk by more than so much loses nothing that would be seen.
         let fits = |n: u32| facts.size.width / n >= room.width || facts.size.height / n >= room.height;
@@ -230,12 +238,13 @@ impl Look {
 
     /// The part that is looked at, and where it begins.
     fn load(&self, file: &Path, room: Size, shared: &Shared) -> Done<Shown> {
-        let mut start = (0, 0);
+        let (mut start, mut turned) = ((0, 0), None);
         let (options, whole) = self.options(file, room, shared)?;
         let loaded = open::load_with(file, options, shared, &mut |facts| {
             let mut steps: Vec<Box<dyn Step>> = Vec::new();
             let mut facts = facts.clone();
-            if self.upright {
+            if !self.stored && !facts.metadata.orientation.is_upright() {
+                turned = Some(facts.metadata.orientation);
                 facts = Orient::upright().plan(&facts)?.facts().clone();
                 steps.push(Box::new(Orient::upright()));
             }
@@ -251,7 +260,9 @@ impl Look {
             }
             Ok(steps)
         })?;
-        let Content::Planes(planes) = loaded.content() else { return Ok(Shown { picture: loaded, start, whole }) };
+        let Content::Planes(planes) = loaded.content() else {
+            return Ok(Shown { picture: loaded, start, whole, turned });
+        };
         // Planes are looked at one by one.
         let names = planes.names();
         let wanted = match (&self.channel, names.len()) {
@@ -271,8 +282,21 @@ impl Look {
         let one = planes.clone().apart().into_iter().find(|(name, _)| *name == wanted);
         let content = one.map(|(_, plane)| Content::Planes(plane));
         let content = content.ok_or_else(|| Failure::words(format!("no plane {wanted}")))?;
-        Ok(Shown { picture: Picture::new(content, loaded.metadata().clone()), start, whole })
+        Ok(Shown { picture: Picture::new(content, loaded.metadata().clone()), start, whole, turned })
     }
+}
+
+/// Text whose last line, the facts, says that the picture was laid down upright.
+fn with_turn(text: String, turned: Option<Orientation>) -> String {
+    match turned {
+        Some(orientation) => format!("{}{}\n", text.trim_end_matches('\n'), turn_words(orientation)),
+        None => text,
+    }
+}
+
+/// That a picture was laid down as its orientation asks for, as the end of a caption.
+pub(crate) fn turn_words(orientation: Orientation) -> String {
+    format!(", upright (orientation {}; --stored shows it as it lies)", orientation.exif())
 }
 
 /// What the terminal says of itself; plain characters where the output is none.

@@ -35,7 +35,7 @@ pub(crate) struct Manual {
 
 impl Manual {
     pub(crate) fn run(self, shared: &Shared) -> Done {
-        let mut folder = OutputFolder::start(&self.into)?;
+        let mut folder = OutputFolder::start(&self.into, std::iter::empty(), &[])?;
         let mut command = command();
         command.build();
         let mut count = 0;

@@ -24,32 +24,36 @@ pub(crate) fn split(input: &Path, folder: &Path, written: &Written, shared: &Sha
     if shared.page.is_some() {
         return Err(Failure::words("--pages takes all pages, --page one; leave one out"));
     }
-    let pages = open::facts(input, shared)?.pages.max(1);
+    let facts = open::facts(input, shared)?;
+    let pages = facts.pages.max(1);
+    // Where counting ended before the file did, nobody is told that these are all.
+    let many = if facts.more_pages { "at least " } else { "" };
+    facts.remarks.iter().for_each(|remark| shared.note(remark));
+    rahmen::file::pages_left(&facts, "", false, true).iter().for_each(|line| shared.note(line));
     let digits = pages.to_string().len();
-    let (stem, mut folder) = (stem_of(input), OutputFolder::start(folder)?);
     let mut extension = written.extension_like(input);
     if extension == "gif" {
         // What a viewer shows of a frame is colours, not numbers of them.
         extension = "png".to_string();
     }
+    let stem = stem_of(input);
+    let file = |page: u32| format!("{stem}-p{page:0digits$}.{extension}");
+    let mut folder = OutputFolder::start(folder, (1..=pages).map(file), &[input])?;
     let written = written.clone().not_forced();
     let mut reader = open::open(input, shared)?;
     let bar = progress::counted(u64::from(pages), "pages", shared);
-    for page in 1..=pages {
-        if page > 1 && !reader.next_page().map_err(|e| e.in_file(input))? {
-            break;
-        }
-        let path = folder.place(&format!("{stem}-p{page:0digits$}.{extension}"));
+    let mut page = 0;
+    while page == 0 || reader.next_page()? {
+        page += 1;
+        let path = folder.place(&file(page));
         let facts = reader.facts().clone();
         let mut writer = make::create(&path, &facts, &written, shared)?;
         let remarks = writer.remarks();
         put(&mut reader, &mut writer).and_then(|()| writer.finish()).map_err(pipe_is_no_failure)?;
-        let done = Some(format!("page {page} of {pages}"));
-        let said = bar.above(|| {
-            remarks.iter().for_each(|remark| shared.note(remark));
-            say_done(input, &path, &facts, &facts, done, shared)
-        });
-        said?;
+        remarks.iter().for_each(|remark| shared.note(remark));
+        let done = Some(format!("page {page} of {many}{pages}"));
+        bar.above(|| say_done(input, &path, &facts, &facts, done, shared))?;
+        open::note_damage(input, reader.take_damage(), shared);
         bar.step();
     }
     bar.end();
@@ -66,30 +70,35 @@ pub(crate) fn merge(
     shared: &Shared,
 ) -> Done {
     let inputs = look::with_folders(inputs)?;
-    let count = u32::try_from(inputs.len()).unwrap_or(u32::MAX);
+    let pages_of = |input: &PathBuf| -> Done<u32> {
+        // Standard input is read once: its first page counts.
+        let all = shared.page.is_none() && *input != Path::new("-");
+        if all { Ok(open::facts(input, shared)?.pages.max(1)) } else { Ok(1) }
+    };
+    let counts = inputs.iter().map(pages_of).collect::<Done<Vec<u32>>>()?;
+    let count = counts.iter().fold(0u32, |sum, pages| sum.saturating_add(*pages));
     let mut writer = None;
     let mut sizes: Vec<Size> = Vec::new();
-    let bar = progress::counted(inputs.len() as u64, "pages", shared);
-    for input in &inputs {
+    let bar = progress::counted(u64::from(count), "pages", shared);
+    for (input, pages) in inputs.iter().zip(counts) {
         let options = match colors {
             Some(rules) => shared.read_options().reduced_to_palette(rules),
             None => shared.read_options(),
         };
         let mut reader = open::open_with(input, options, shared)?;
-        let mut facts: Facts = reader.facts().clone();
-        facts.metadata.delay = written.delay.or(facts.metadata.delay);
-        let writer = match &mut writer {
-            None => writer.insert(make::create_pages(output, &facts, count, written, shared)?),
-            Some(writer) => {
-                let turned = rahmen::file::Writer::next_page(writer, &facts);
-                turned.map_err(|e| open::in_file(e.into(), input))?;
-                writer
+        for page in 1..=pages {
+            if page > 1 && !reader.next_page()? {
+                break;
             }
-        };
-        put(&mut reader, writer).map_err(pipe_is_no_failure)?;
-        bar.above(|| open::note_damage(input, reader.take_damage(), shared));
-        sizes.push(facts.size);
-        bar.step();
+            let facts: Facts = reader.facts().clone();
+            facts.remarks.iter().for_each(|remark| shared.note(remark));
+            let begun = make::begin_page(&mut writer, output, &facts, (count, None), written, shared);
+            let writer = begun.map_err(|e| open::in_file(e, input))?;
+            put(&mut reader, writer).map_err(pipe_is_no_failure)?;
+            open::note_damage(input, reader.take_damage(), shared);
+            sizes.push(facts.size);
+            bar.step();
+        }
     }
     bar.end();
     let Some(mut writer) = writer else { return Err(Failure::words("merge needs a picture")) };

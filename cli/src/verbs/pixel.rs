@@ -11,7 +11,7 @@ use clap::Args;
 use rahmen::flow::{Crop, Step};
 use rahmen::frame::{PlanesVisitor, SampleView, SampleVisitor};
 use rahmen::resample::{Kernel, Target};
-use rahmen::{Content, Depth, Facts, Layout, Number, PixelFormat, Planes, Region, Sample, Size};
+use rahmen::{Content, Depth, Facts, Layout, Number, NumberKind, PixelFormat, Planes, Region, Sample, Size};
 use serde::Serialize;
 use std::path::{Path, PathBuf};
 
@@ -110,7 +110,7 @@ impl Pixel {
     pub(crate) fn run(mut self, shared: &Shared) -> Done {
         self.files = look::with_folders(&self.files)?;
         let form = if self.json { look::Output::Json } else { look::Output::Text };
-        look::each(&self.files, form, |file| self.report(file, shared), text)
+        look::each(&self.files, form, shared, |file| self.report(file, shared), text)
     }
 
     fn report(&self, file: &Path, shared: &Shared) -> Done<Report> {
@@ -147,17 +147,22 @@ impl Pixel {
         let mut facts = whole;
         facts.metadata = picture.metadata().clone();
         let (file, holds) = (open::name_of(file), format!("{} {}", facts.size, facts.pixel_format.describe()));
-        let numbers = numbers_of(picture.content());
+        let (numbers, exact) = (numbers_of(picture.content()), digits_of(picture.content()));
+        let digits = |channel: usize, i: usize| exact.get(channel).and_then(|all| all.get(i)).map(String::as_str);
         match (self.pixel(), self.around) {
             (Some((x, y)), None) => {
                 let first = |values: Vec<f64>| values.first().copied().unwrap_or(f64::NAN);
-                let channels = numbers.into_iter().enumerate().map(|(i, n)| channel(&facts, i, n.0, first(n.1)));
+                let channels = numbers
+                    .into_iter()
+                    .enumerate()
+                    .map(|(i, (name, values))| channel(&facts, i, name, first(values), digits(i, 0)));
                 Ok(Report::One(One { file, x, y, channels: channels.collect(), holds }))
             }
             _ => {
                 let tables = numbers.into_iter().enumerate().map(|(i, (name, values))| {
-                    let rows = || values.chunks(region.width().max(1) as usize);
-                    let value = |v: &f64| channel(&facts, i, String::new(), *v);
+                    let places: Vec<(usize, f64)> = values.iter().copied().enumerate().collect();
+                    let rows = || places.chunks(region.width().max(1) as usize);
+                    let value = |(at, v): &(usize, f64)| channel(&facts, i, String::new(), *v, digits(i, *at));
                     Table {
                         name,
                         values: rows().map(|row| row.iter().map(|v| json_of(value(v))).collect()).collect(),
@@ -231,7 +236,25 @@ pub(super) fn numbers_of(content: &Content) -> Vec<(String, Vec<f64>)> {
     }
 }
 
-fn channel(facts: &Facts, index: usize, name: String, value: f64) -> Channel {
+/// Integers that a double does not hold beyond this are told as text.
+const MOST_WHOLE: f64 = 9_007_199_254_740_992.0;
+
+/// The digits of 64-bit integers, channel by channel; nothing of other numbers, which a double holds.
+fn digits_of(content: &Content) -> Vec<Vec<String>> {
+    struct Digits;
+    impl PlanesVisitor for Digits {
+        type Out = Vec<Vec<String>>;
+        fn run<T: Number>(self, planes: &Planes<T>) -> Self::Out {
+            planes.iter().map(|(_, frame)| frame.samples().iter().map(ToString::to_string).collect()).collect()
+        }
+    }
+    match content {
+        Content::Planes(planes) if matches!(planes.number(), NumberKind::U64 | NumberKind::I64) => planes.visit(Digits),
+        _ => Vec::new(),
+    }
+}
+
+fn channel(facts: &Facts, index: usize, name: String, value: f64, exact: Option<&str>) -> Channel {
     let depth = match &facts.pixel_format {
         PixelFormat::Pixels { depth, .. } => Some(*depth),
         PixelFormat::Planes { .. } => None,
@@ -239,10 +262,12 @@ fn channel(facts: &Facts, index: usize, name: String, value: f64) -> Channel {
     let code = depth.and_then(|d| facts.metadata.code(index, d, value as u32));
     let full = depth.map(|d| facts.metadata.full(index, d));
     let fraction = full.filter(|_| !facts.metadata.meaning.needs_window()).map(|full| value / full);
-    let whole = !matches!(depth, Some(Depth::F32)) && value.fract() == 0.0 && value.abs() < 9e15;
+    let whole = !matches!(depth, Some(Depth::F32)) && value.fract() == 0.0 && value.abs() <= MOST_WHOLE;
     // A float is shown with the digits of its own type, not those of its widened form.
     let digits = if depth == Some(Depth::F32) { (value as f32).to_string() } else { value.to_string() };
+    let digits = exact.map_or(digits, String::from);
     let value = match whole {
+        _ if exact.is_some() && value.abs() > MOST_WHOLE => serde_json::Value::from(digits.as_str()),
         true => serde_json::Value::from(value as i64),
         false => digits.parse::<f64>().map_or(serde_json::Value::Null, serde_json::Value::from),
     };

@@ -43,15 +43,17 @@ impl Split {
         }
         let picture = open::whole(&self.input, shared)?;
         let facts = picture.facts();
-        let (stem, mut folder) = (stem_of(&self.input), OutputFolder::start(&self.folder)?);
-        let extension = self.written.extension_like(&self.input);
+        let (stem, extension) = (stem_of(&self.input), self.written.extension_like(&self.input));
+        let file = |name: &str| format!("{stem}-{name}.{extension}");
+        let names = facts.pixel_format.channel_names().into_iter().map(|name| file(&name));
+        let mut folder = OutputFolder::start(&self.folder, names, &[&self.input])?;
         let (content, metadata) = picture.into_parts();
         let split = content.split().map_err(|e| e.in_file(open::name_of(&self.input)))?;
         for (channel, (name, plane)) in split.into_iter().enumerate() {
             let mut own =
                 metadata.after(Change::Channels { channels: 1, model: facts.pixel_format.channel_names().len() > 1 });
             own.max_codes = metadata.max_codes.as_ref().and_then(|tops| Some(vec![*tops.get(channel)?]));
-            let path = folder.place(&format!("{stem}-{name}.{extension}"));
+            let path = folder.place(&file(&name));
             let one = Picture::new(plane, own);
             let to = one.facts();
             write_whole(&path, one, &self.written, shared)?;

@@ -60,7 +60,7 @@ impl Profile {
             seen.push((report.file.clone(), report.profile.clone()));
             Ok(report)
         };
-        look::each(&self.files, form, one, text)?;
+        look::each(&self.files, form, shared, one, text)?;
         let title = seen.iter().map(|s| s.0.clone()).collect::<Vec<_>>().join(", ");
         self.plotting.draw(&title, shared, |mut figure| {
             for (file, profile) in &seen {

@@ -210,7 +210,7 @@ impl Making for Work {
         let name = open::name_of(input);
         if let (Some(path), Some(legend)) = (&self.legend, self.legend(&name)) {
             Figure::new("").size(Size::new(900, 150)).row(vec![Panel::Legend(legend)]).save(path)?;
-            shared.note(&format!("legend written to {}", path.display()));
+            shared.notes.wrote(&format!("legend written to {}", path.display()));
         }
         self.plotting.draw(&name, shared, |figure| {
             let plain = Shared { page: None, raw: None, salvage: None, ..shared.quietly(true) };
@@ -266,7 +266,7 @@ fn print_list(json: bool, plotting: &Plotting, shared: &Shared) -> Done {
     let entries: Vec<Entry> = ramps.iter().map(entry).collect();
     let mut out = std::io::stdout().lock();
     if json {
-        let lines = entries.iter().map(serde_json::to_string).collect::<Result<Vec<_>, _>>()?;
+        let lines = entries.iter().map(crate::text::json).collect::<Result<Vec<_>, _>>()?;
         writeln!(out, "[{}]", lines.join(",\n "))?;
     } else {
         use Align::{Left, Right};

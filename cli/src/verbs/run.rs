@@ -1,9 +1,11 @@
 //! `run`: a recipe over many files.
 
 use crate::args::Shared;
-use crate::batch::{self, Ended, Entry, Named, Part, Pattern, Report, Stop, unix_nanoseconds};
+use crate::batch::{self, Ended, Entry, Input, Named, Part, Pattern, Report, Stop, changed_at};
 use crate::fail::{Done, Failure};
+use crate::notes::Said;
 use crate::open;
+use crate::outputs::Files;
 use crate::process;
 use crate::progress;
 use crate::recipe::{Line, Made, Recipe, Values};
@@ -98,10 +100,32 @@ impl Run {
                 return Err(error.in_file(&named.output).into());
             }
         }
+        self.check_files(&recipe, &inputs, &all)?;
         if self.dry_run {
             return self.tell(&recipe, &all, shared);
         }
         self.make(&recipe, (&lines, &values), all, shared)
+    }
+
+    /// Refuses an output that is a file which is read, and two that are one.
+    fn check_files(&self, recipe: &Recipe, inputs: &[Input], all: &[Named]) -> Done {
+        let mut files = Files::default();
+        inputs.iter().for_each(|input| files.read(&input.path));
+        recipe.reads().iter().for_each(|path| files.read(path));
+        if self.steps.is_empty() {
+            self.words.first().into_iter().for_each(|recipe| files.read(recipe));
+        }
+        for named in all {
+            let output = self.into.join(&named.output);
+            files.write(output.display().to_string(), &output);
+        }
+        let report = self.report_path();
+        files.write(format!("the report {}", report.display()), &report);
+        files.check()
+    }
+
+    fn report_path(&self) -> PathBuf {
+        self.report.clone().unwrap_or_else(|| self.into.join(REPORT))
     }
 
     /// The lines of the recipe, and the files.
@@ -186,7 +210,7 @@ impl Run {
 
     /// The report, begun or gone on with, and what it knows of an earlier run.
     fn begin_report(&self, recipe: &Recipe, shared: &Shared) -> Done<(Report, HashMap<String, Entry>)> {
-        let path = self.report.clone().unwrap_or_else(|| self.into.join(REPORT));
+        let path = self.report_path();
         if !self.resume {
             return Ok((Report::start(&path, recipe.texts())?, HashMap::new()));
         }
@@ -204,7 +228,7 @@ impl Run {
         };
         let output = self.into.join(&named.output);
         let same_input = std::fs::metadata(&named.input)
-            .is_ok_and(|found| (found.len(), unix_nanoseconds(&found)) == (entry.input_bytes, entry.input_changed));
+            .is_ok_and(|found| (found.len(), changed_at(&found)) == (entry.input_bytes, entry.input_changed.clone()));
         let same_output = std::fs::metadata(&output).is_ok_and(|found| found.len() == entry.output_bytes);
         same_input && same_output && entry.output == open::name_of(&output)
     }
@@ -259,7 +283,7 @@ struct AtWork<'a> {
 impl AtWork<'_> {
     /// Makes one file; `alone` where no other is worked on.
     fn one(&self, named: &Named, alone: bool) -> Ended {
-        let shared = if alone { self.shared } else { &self.each };
+        let shared = &if alone { self.shared } else { &self.each }.apart();
         let begun = Instant::now();
         let output = self.into.join(&named.output);
         let mine = self.recipes.lock().unwrap_or_else(PoisonError::into_inner).pop();
@@ -280,7 +304,10 @@ impl AtWork<'_> {
                 let input = open::name_of(&named.input);
                 self.bar.above(|| {
                     shared.tell(|| format!("{input} -> {}", output.display()));
-                    done.remarks.iter().for_each(|remark| shared.tell(|| format!("{input}: {remark}")));
+                    done.said.warnings.iter().for_each(|line| shared.tell(|| format!("{input}: {line}")));
+                    if done.said.salvaged.is_some() {
+                        shared.print_notes();
+                    }
                 });
             }
             Err(failure) => {
@@ -320,7 +347,7 @@ fn is_memory(failure: &Failure) -> bool {
 
 fn entry_of(named: &Named, output: &Path, begun: Instant, made: Result<&Made, &Failure>) -> Entry {
     let input = std::fs::metadata(&named.input).ok();
-    let (input_bytes, input_changed) = input.map_or((0, 0), |found| (found.len(), unix_nanoseconds(&found)));
+    let (input_bytes, input_changed) = input.map_or((0, String::new()), |found| (found.len(), changed_at(&found)));
     let size = made.map_or(rahmen::Size::new(0, 0), |made| made.facts.size);
     let output_bytes = match made {
         Ok(_) => std::fs::metadata(output).map_or(0, |found| found.len()),
@@ -335,7 +362,7 @@ fn entry_of(named: &Named, output: &Path, begun: Instant, made: Result<&Made, &F
         width: size.width,
         height: size.height,
         seconds: begun.elapsed().as_secs_f64(),
-        remarks: made.map_or(Vec::new(), |made| made.remarks.clone()),
+        said: made.map_or_else(|_| Said::default(), |made| made.said.clone()),
         error: made.err().map(Failure::line),
     }
 }

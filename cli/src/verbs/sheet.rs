@@ -45,8 +45,11 @@ pub(crate) struct SheetVerb {
     /// range; one for all, or repeated for each
     #[arg(long = "window", value_name = "LO,HI", value_parser = window_word, allow_hyphen_values = true)]
     windows: Vec<WindowWord>,
-    /// Apply each file's orientation first
+    /// Show pictures as they lie in their files, instead of upright as their orientations ask for
     #[arg(long)]
+    stored: bool,
+    /// Upright, which is the default
+    #[arg(long, hide = true, conflicts_with = "stored")]
     upright: bool,
 }
 
@@ -132,7 +135,10 @@ impl SheetVerb {
     /// range is not known before.
     fn load(&self, file: &Path, title: String, bytes: u64, shared: &Shared) -> Done<SheetPanel> {
         let reader = open::open_twice(file, shared.read_options(), shared)?;
-        let steps: Vec<Box<dyn Step>> = if self.upright { vec![Box::new(Orient::upright())] } else { Vec::new() };
+        open::note_pages(file, reader.stored(), shared);
+        let orientation = reader.facts().metadata.orientation;
+        let turns = !self.stored && !orientation.is_upright();
+        let steps: Vec<Box<dyn Step>> = if turns { vec![Box::new(Orient::upright())] } else { Vec::new() };
         let mut source = Chain::new(Box::new(reader), steps)?;
         let facts = source.facts().clone();
         let mut rules = HistogramRules::of(&facts.metadata).threads(shared.threads());
@@ -158,7 +164,11 @@ impl SheetVerb {
         let (content, _) = shown.into_picture()?.into_parts();
         drop(chain);
         let histogram = tally.into_histogram()?;
-        Ok(SheetPanel::reduced(title, Picture::new(content, facts.metadata.clone()), &facts, histogram))
+        let panel = SheetPanel::reduced(title, Picture::new(content, facts.metadata.clone()), &facts, histogram);
+        Ok(match turns {
+            true => panel.remark(&format!("upright (orientation {})", orientation.exif())),
+            false => panel,
+        })
     }
 }
 

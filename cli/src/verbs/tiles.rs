@@ -8,6 +8,7 @@ use crate::fail::{Done, Failure};
 use crate::folder::OutputFolder;
 use crate::make::{Written, say_done, write_whole};
 use crate::open;
+use crate::outputs;
 use crate::progress;
 use crate::verbs::planes::stem_of;
 use crate::words::{self, Color, EdgeWord};
@@ -98,19 +99,27 @@ impl Tiles {
         let edge = self.edge.channels_of(&facts).map_err(anyhow::Error::msg)?;
         let step = self.step.unwrap_or(self.size);
         let grid = TileGrid::new(picture.size(), self.size, (step.width, step.height), rest)?;
-        empty_folder(&self.folder, self.replace)?;
-        let (stem, mut folder) = (stem_of(&self.input), OutputFolder::start(&self.folder)?);
+        empty_folder(&self.folder, self.replace, &self.input)?;
         // The index, which comes last, says that they are complete.
         let written = self.written.clone().not_forced();
         let extension = self.written.extension_like(&self.input);
+        let stem = stem_of(&self.input);
         let digits = |side: u32| side.saturating_sub(1).to_string().len();
         let (x_digits, y_digits) = (digits(picture.size().width), digits(picture.size().height));
+        let file_of = |tile: &Tile| {
+            let (x, y) = (tile.region.x(), tile.region.y());
+            format!("{stem}-x{x:0x_digits$}-y{y:0y_digits$}.{extension}")
+        };
+        let names = grid.tiles().map(|tile| file_of(&tile)).chain([INDEX.to_string()]);
+        // The contact picture is no tile.
+        let names = names.chain(self.contact.iter().filter_map(|sheet| inside(sheet, &self.folder)));
+        let mut folder = OutputFolder::start(&self.folder, names, &[&self.input])?;
         let metadata = picture.metadata().after(Change::Crop);
         let mut index = Index { grid, tiles: Vec::new() };
         let bar = progress::counted(grid.count(), "tiles", shared);
         for tile in grid.tiles() {
             let (x, y) = (tile.region.x(), tile.region.y());
-            let file = format!("{stem}-x{x:0x_digits$}-y{y:0y_digits$}.{extension}");
+            let file = file_of(&tile);
             let pixels = picture.content().cut_tile(&grid, &tile, edge)?;
             let one = Picture::new(pixels, metadata.clone());
             write_whole(&folder.place(&file), one, &written, &shared.quietly(!index.tiles.is_empty()))?;
@@ -118,7 +127,7 @@ impl Tiles {
             bar.step();
         }
         bar.end();
-        let text = serde_json::to_string_pretty(&index).context("the index")?;
+        let text = crate::text::escaped(&serde_json::to_string_pretty(&index).context("the index")?);
         folder.write(INDEX, (text + "\n").as_bytes())?;
         folder.keep();
         let written = index.tiles.len();
@@ -139,9 +148,17 @@ impl Tiles {
     }
 }
 
+/// The name of a file within a folder, where it lies in it.
+fn inside(file: &Path, folder: &Path) -> Option<String> {
+    let real = |path: &Path| std::fs::canonicalize(path).unwrap_or_else(|_| path.to_path_buf());
+    let parent = file.parent().filter(|parent| *parent != Path::new("")).unwrap_or(Path::new("."));
+    let name = file.file_name()?.to_string_lossy().into_owned();
+    (real(parent) == real(folder)).then_some(name)
+}
+
 /// Sees to it that a folder holds no tiles: those of an earlier index go where that is allowed, files of others stay and
-/// are in the way.
-fn empty_folder(folder: &Path, replace: bool) -> Done {
+/// are in the way; so does the picture that is cut, should it be one of them.
+fn empty_folder(folder: &Path, replace: bool, input: &Path) -> Done {
     let used = |folder: &Path| std::fs::read_dir(folder).is_ok_and(|mut entries| entries.next().is_some());
     if !used(folder) {
         return Ok(());
@@ -154,6 +171,10 @@ fn empty_folder(folder: &Path, replace: bool) -> Done {
     }
     if index.exists() {
         let tiles = read_index(&index)?.tiles;
+        if let Some(own) = tiles.iter().map(|entry| folder.join(&entry.file)).find(|tile| outputs::same(input, tile)) {
+            let line = format!("{} is read, and a tile that --replace removes; name another folder", own.display());
+            return Err(Failure::words(line));
+        }
         for file in tiles.iter().map(|entry| folder.join(&entry.file)).chain([index]) {
             match std::fs::remove_file(&file) {
                 Err(e) if e.kind() != std::io::ErrorKind::NotFound => {

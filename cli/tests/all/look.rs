@@ -38,10 +38,14 @@ fn a_large_jpeg_is_read_small_and_still_counts_in_its_own_pixels() {
     assert!(shown.chars().count() == whole.chars().count() && differ * 20 < whole.chars().count(), "{differ}");
     // It fits in a budget that its pixels do not.
     out(&["look", &large, "--columns", "60", "--lines", "20", "--limit-memory", "4MiB"]);
-    let turned = out(&["look", &demo("quay-turned.jpg"), "--columns", "30", "--lines", "40"]);
-    let upright = out(&["look", &demo("quay-turned.jpg"), "--columns", "30", "--lines", "40", "--upright"]);
-    assert!(turned.ends_with("320x480 rgb u8, a character is 10.667 pixels wide\n"), "{turned}");
-    assert!(upright.ends_with("480x320 rgb u8, a character is 16 pixels wide\n"), "{upright}");
+    // A photo that lies on its side is looked at upright.
+    let words = ["look", &demo("quay-turned.jpg"), "--columns", "30", "--lines", "40"];
+    let (upright, stored) = (out(&words), out(&[&words[..], &["--stored"]].concat()));
+    assert!(stored.ends_with("320x480 rgb u8, a character is 10.667 pixels wide\n"), "{stored}");
+    let caption =
+        "480x320 rgb u8, a character is 16 pixels wide, upright (orientation 6; --stored shows it as it lies)\n";
+    assert!(upright.ends_with(caption), "{upright}");
+    assert_eq!(out(&[&words[..], &["--upright"]].concat()), upright);
 }
 
 #[test]

@@ -147,6 +147,10 @@ fn what_was_done_and_is_unchanged_is_skipped() {
     let text = std::fs::read_to_string(&report).unwrap();
     write(&report, &text[..text.len() - 20]);
     assert!(run("gray").contains(": 1 done, 4 done before in "));
+    // It is gone, and no empty line stands where it was.
+    let text = std::fs::read_to_string(&report).unwrap();
+    assert!(text.ends_with('\n') && text.lines().count() == 6, "{text}");
+    assert!(text.lines().all(|line| serde_json::from_str::<Value>(line).is_ok()), "{text}");
     assert!(run("gray").contains(": 0 done, 5 done before in "));
     // One input changed, one output gone: those two again.
     out(&["blank", &format!("{from}/p001.png"), "--size", "9x9", "--quiet"]);

@@ -1,6 +1,6 @@
 //! `sheet`: the page in a real browser against the library's own values; stills; wrong words.
 
-use crate::common::{Folder, demo, fails, json, out};
+use crate::common::{Folder, demo, fails, json, out, stderr_of};
 use std::path::Path;
 
 /// The page of four pictures: 8 bits in colour and gray, 12 bits, floats with NaN.
@@ -140,6 +140,150 @@ mod in_the_browser {
         }
         assert_eq!(page.complaints(), Vec::<String>::new());
     }
+
+    /// Bytes of a canvas of the page, red, green, blue and alpha.
+    fn canvas(page: &mut Page, expression: &str) -> Vec<u8> {
+        let all = page.js(&format!("[...({expression}).data]"));
+        all.as_array().unwrap().iter().map(|v| v.as_u64().unwrap() as u8).collect()
+    }
+
+    #[test]
+    fn every_level_is_painted_as_it_is() {
+        let folder = Folder::new();
+        let paths = ["rgb.ppm", "gray.pgm", "ink.pam", "clear.pam"].map(|name| folder.path(name));
+        let levels = || 0..=255u8;
+        let rgb: Vec<u8> = levels().flat_map(|v| [v, 255 - v, v ^ 0x55]).collect();
+        let ink: Vec<u8> = levels().flat_map(|v| [v, 255 - v, v ^ 0x55, 0]).collect();
+        let clear: Vec<u8> = levels().flat_map(|v| [v, 255 - v, v ^ 0x55, 255]).collect();
+        let pam = |kind: &str| {
+            format!("P7\nWIDTH 16\nHEIGHT 16\nDEPTH 4\nMAXVAL 255\nTUPLTYPE {kind}\nENDHDR\n").into_bytes()
+        };
+        std::fs::write(&paths[0], [b"P6 16 16 255\n".to_vec(), rgb.clone()].concat()).unwrap();
+        std::fs::write(&paths[1], [b"P5 16 16 255\n".to_vec(), levels().collect()].concat()).unwrap();
+        std::fs::write(&paths[2], [pam("CMYK"), ink].concat()).unwrap();
+        std::fs::write(&paths[3], [pam("RGB_ALPHA"), clear].concat()).unwrap();
+        let html = folder.path("levels.html");
+        let words: Vec<&str> = ["sheet", "--out", &html].into_iter().chain(paths.iter().map(String::as_str)).collect();
+        out(&words);
+        let Some(mut page) = Page::open(&html, (1280, 800), false) else { return };
+        page.key("1", false);
+        page.wait_for("view.scale === 1");
+        page.js("new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(done)))");
+        for panel in 0..4 {
+            let wanted: Vec<[u8; 3]> = match panel {
+                1 => levels().map(|v| [v; 3]).collect(),
+                // Full ink is no light.
+                2 => levels().map(|v| [255 - v, v, 255 - (v ^ 0x55)]).collect(),
+                _ => rgb.as_chunks::<3>().0.to_vec(),
+            };
+            let painted =
+                canvas(&mut page, &format!("panels[{panel}].image.getContext('2d').getImageData(0, 0, 16, 16)"));
+            let found: Vec<[u8; 3]> = painted.as_chunks::<4>().0.iter().map(|p| [p[0], p[1], p[2]]).collect();
+            assert!(found == wanted, "{panel}: painted");
+            // What the window shows, a pixel a pixel.
+            let seen = canvas(
+                &mut page,
+                &format!(
+                    "(() => {{ const p = panels[{panel}], c = p.canvas; const o = placeOf(p, c.clientWidth, c.clientHeight); \
+                 return c.getContext('2d').getImageData(Math.round(o.left), Math.round(o.top), 16, 16); }})()"
+                ),
+            );
+            let found: Vec<[u8; 3]> = seen.as_chunks::<4>().0.iter().map(|p| [p[0], p[1], p[2]]).collect();
+            let differ = found.iter().zip(&wanted).filter(|(a, b)| a != b).count();
+            assert_eq!(differ, 0, "{panel}: seen");
+        }
+        assert_eq!(page.complaints(), Vec::<String>::new());
+    }
+
+    #[test]
+    fn a_copy_in_another_space_looks_like_the_original() {
+        let folder = Folder::new();
+        let (quay, html) = (demo("quay-dawn.png"), folder.path("spaces.html"));
+        let [p3, photo, light] = ["p3.png", "bt2020.jpg", "light.npy"].map(|name| folder.path(name));
+        out(&["color", &quay, &p3, "--to", "display-p3", "--depth", "u16", "--quiet"]);
+        out(&["color", &quay, &photo, "--to", "adobe-rgb", "--quality", "100", "--quiet"]);
+        out(&["color", &quay, &light, "--to", "linear-srgb", "--depth", "f32", "--quiet"]);
+        out(&["sheet", &quay, &p3, &photo, "--out", &html]);
+        let Some(mut page) = Page::open(&html, (1280, 800), false) else { return };
+        let caption = page.text("document.querySelector('#panel-1 .about').textContent");
+        assert!(caption.contains("display-p3"), "{caption}");
+        let painted = |page: &mut Page, panel: usize| {
+            canvas(page, &format!("panels[{panel}].image.getContext('2d').getImageData(100, 100, 200, 150)"))
+        };
+        let own = painted(&mut page, 0);
+        for (panel, bound) in [(1, 1.01), (2, 4.0)] {
+            let other = painted(&mut page, panel);
+            let off = |(a, b): (&u8, &u8)| f64::from(a.abs_diff(*b));
+            let mean = own.iter().zip(&other).map(off).sum::<f64>() / own.len() as f64;
+            let most = own.iter().zip(&other).map(off).fold(0.0, f64::max);
+            assert!(mean < bound / 3.0 && (panel != 1 || most <= 1.0), "{panel}: {mean} {most}");
+        }
+        assert_eq!(page.complaints(), Vec::<String>::new());
+    }
+}
+
+#[test]
+fn what_is_looked_at_is_upright_and_in_the_colours_that_it_states() {
+    let folder = Folder::new();
+    let (quay, turned, page) = (demo("quay-dawn.png"), demo("quay-turned.jpg"), folder.path("page.html"));
+    out(&["sheet", &turned, "--out", &page]);
+    let text = std::fs::read_to_string(&page).unwrap();
+    assert!(text.contains("480x320 rgb u8, upright (orientation 6)"), "a phone's photo");
+    out(&["sheet", &turned, "--stored", "--out", &page]);
+    assert!(std::fs::read_to_string(&page).unwrap().contains("320x480 rgb u8"));
+    // In the terminal and in stills a copy in another space is what the original is.
+    let p3 = folder.path("p3.png");
+    out(&["color", &quay, &p3, "--to", "display-p3", "--depth", "u16", "--quiet"]);
+    let terminal =
+        |file: &str| out(&["look", file, "--columns", "40", "--lines", "20", "--colors", "true", "--window", "0,255"]);
+    // The upper and the lower colour of each character.
+    let numbers = |text: &str| -> Vec<i64> {
+        let (mut colors, mut all) = ([[0i64; 3]; 2], Vec::new());
+        for part in text.split("\u{1b}[").skip(1) {
+            let Some((code, rest)) = part.split_once('m') else { continue };
+            let words: Vec<i64> = code.split(';').filter_map(|word| word.parse().ok()).collect();
+            if let [which @ (38 | 48), 2, r, g, b] = words[..] {
+                colors[usize::from(which == 48)] = [r, g, b];
+            }
+            rest.chars().filter(|c| *c == '\u{2580}').for_each(|_| all.extend(colors.as_flattened()));
+        }
+        all
+    };
+    let words = ["look", &p3, "--columns", "40", "--lines", "20", "--colors", "true", "--window", "0,65535"];
+    let (own, other) = (terminal(&quay), out(&words));
+    assert!(other.lines().last().unwrap().contains("display-p3"), "{other}");
+    let (a, b) = (numbers(&own), numbers(&other));
+    // Means of pixels are taken in the numbers of each file: a little apart at edges.
+    let off: Vec<u64> = a.iter().zip(&b).map(|(a, b)| a.abs_diff(*b)).collect();
+    let far = off.iter().filter(|off| **off > 2).count();
+    assert!(
+        a.len() == b.len() && a.len() > 1000 && far * 50 < a.len() && off.iter().all(|off| *off < 8),
+        "{far} of {}",
+        a.len()
+    );
+    let still = |file: &str, window: &str| {
+        let path = folder.path("still.png");
+        out(&["sheet", file, "--title", "one", "--heading", "h", "--window", window, "--out", &path]);
+        let picture = json(&["pixel", &path, "--x", "120..300", "--y", "120..200", "--json"]);
+        picture[0]["channels"]
+            .as_array()
+            .unwrap()
+            .iter()
+            .flat_map(|c| {
+                c["values"].as_array().unwrap().iter().flat_map(|r| r.as_array().unwrap().clone()).collect::<Vec<_>>()
+            })
+            .map(|v| v.as_i64().unwrap())
+            .collect::<Vec<_>>()
+    };
+    let (own, other) = (still(&quay, "0,255"), still(&p3, "0,65535"));
+    let far = own.iter().zip(&other).filter(|(a, b)| a.abs_diff(**b) > 2).count();
+    assert!(own.len() == other.len() && far * 200 < own.len(), "{far} of {}", own.len());
+    // Compared are the samples as stored, and that they mean other colours is said.
+    let copy = folder.path("copy.png");
+    out(&["color", &quay, &copy, "--assign", "display-p3", "--quiet"]);
+    let told = stderr_of(&["compare", &quay, &copy, "--no-ssim"]);
+    assert!(told.contains("states srgb") && told.contains("display-p3: samples are compared as stored"), "{told}");
+    assert!(out(&["compare", &quay, &copy, "--no-ssim", "--quiet"]).contains("equal"));
 }
 
 #[test]

@@ -2,6 +2,7 @@
 
 use super::{Sheet, SheetPanel, bars, numbers};
 use crate::Result;
+use crate::screen::ToLight;
 use base64::Engine;
 use maud::{DOCTYPE, Markup, PreEscaped, html};
 use rahmen::color::{Ramp, RampRules};
@@ -50,6 +51,11 @@ struct PanelData<'a> {
     full: Option<f64>,
     unit: &'a str,
     linear: bool,
+    /// Light of each channel for fractions from 0 to 1, and the matrix to that of sRGB, where the picture states another space.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    light: Option<[Vec<f32>; 3]>,
+    #[serde(skip_serializing_if = "Option::is_none")]
+    matrix: Option<[[f32; 3]; 3]>,
     window: [f64; 2],
     channels: Vec<ChannelData>,
     samples: String,
@@ -142,6 +148,11 @@ fn data(panel: &SheetPanel, bytes: usize) -> Result<PanelData<'_>> {
         form.channel_names().into_iter().zip(codes).map(|(name, max_code)| ChannelData { name, max_code }).collect();
     let (low, high) = panel.shown_window();
     let sides = |size: Size| [size.width, size.height];
+    let to_light = match &form {
+        PixelFormat::Pixels { layout, .. } => ToLight::of(panel.metadata(), *layout),
+        PixelFormat::Planes { .. } => None,
+    };
+    let (light, matrix) = to_light.map_or((None, None), |to| (Some(to.light), Some(to.matrix)));
     Ok(PanelData {
         title: &panel.title,
         size: sides(panel.whole),
@@ -154,6 +165,8 @@ fn data(panel: &SheetPanel, bytes: usize) -> Result<PanelData<'_>> {
         full,
         unit: panel.unit(),
         linear: panel.metadata().is_linear(),
+        light,
+        matrix,
         window: [low, high],
         channels,
         samples: packed.base64,

@@ -1,7 +1,7 @@
 //! A panel of a sheet: a picture, what is known about it, and how it is looked at.
 
-use crate::Result;
 use crate::render::{Look, look_window};
+use crate::{Result, space_name};
 use rahmen::color::Ramp;
 use rahmen::measure::{Histogram, HistogramRules};
 use rahmen::resample::{Area, Kernel, ResizeRules};
@@ -37,6 +37,10 @@ impl SheetPanel {
         let about = format!("{} {}", whole.size, whole.pixel_format.describe());
         let means = whole.metadata.meaning_name();
         let about = if means == "encoded" { about } else { format!("{about}, {means}") };
+        let about = match space_name(&whole.metadata) {
+            Some(space) => format!("{about}, {space}"),
+            None => about,
+        };
         let about = match whole.metadata.max_codes.as_deref() {
             Some([first, others @ ..]) if others.iter().all(|code| code == first) => {
                 format!("{about}, codes 0 to {first}")
@@ -44,6 +48,12 @@ impl SheetPanel {
             _ => about,
         };
         SheetPanel { title: title.into(), picture, whole: whole.size, about, histogram, ramp: None, window: None }
+    }
+
+    /// Adds words to what is said of the picture.
+    pub fn remark(mut self, words: &str) -> SheetPanel {
+        self.about = format!("{}, {words}", self.about);
+        self
     }
 
     /// Paints one channel with a ramp.

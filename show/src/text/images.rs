@@ -52,8 +52,8 @@ impl Image {
             return Err(Error::Drawing(format!("a picture of {size} has no pixel to look at")));
         }
         let window = look_window(content, &look);
-        let frame = render(content, fitted(size, room), &look.window(window), 8)?;
-        let facts = facts(content, whole.unwrap_or(size), None, window.map(|w| (w.low(), w.high())));
+        let frame = render(content, fitted(size, room), &look.clone().window(window), 8)?;
+        let facts = facts(content, whole.unwrap_or(size), None, window.map(|w| (w.low(), w.high())), &look);
         Ok(Image { frame, facts })
     }
 }

@@ -1,7 +1,7 @@
 //! A picture as terminal text.
 
 use crate::render::{Look, fitted, look_window, render};
-use crate::{Error, Result};
+use crate::{Error, Result, space_name};
 use rahmen::{Content, Frame, Rgb, Size};
 
 /// Which colours a terminal can show.
@@ -76,7 +76,7 @@ pub fn picture(content: &Content, terminal: Terminal, look: Look) -> Result<Stri
     let lines = terminal.rows.saturating_sub(top + 1).max(1);
     let shown = fitted(size, Size::new(columns, 2 * lines));
     let window = look_window(content, &look);
-    let frame = render(content, shown, &look.window(window), 4)?;
+    let frame = render(content, shown, &look.clone().window(window), 4)?;
     let mut out = String::new();
     if terminal.rulers.is_some() {
         upper_ruler(&mut out, x0, whole.width, shown.width, left);
@@ -93,7 +93,7 @@ pub fn picture(content: &Content, terminal: Terminal, look: Look) -> Result<Stri
         }
         out.push('\n');
     }
-    out.push_str(&facts(content, whole, Some(shown), window.map(|w| (w.low(), w.high()))));
+    out.push_str(&facts(content, whole, Some(shown), window.map(|w| (w.low(), w.high())), &look));
     Ok(out)
 }
 
@@ -196,7 +196,13 @@ fn short(value: f64) -> String {
 }
 
 /// The line of facts; `shown` in characters, where it is shown in them.
-pub(super) fn facts(content: &Content, size: Size, shown: Option<Size>, window: Option<(f64, f64)>) -> String {
+pub(super) fn facts(
+    content: &Content,
+    size: Size,
+    shown: Option<Size>,
+    window: Option<(f64, f64)>,
+    look: &Look,
+) -> String {
     let cell = shown.map_or(String::new(), |shown| match f64::from(size.width) / f64::from(shown.width) {
         r if r > 1.0 => {
             let wide = format!("{r:.3}");
@@ -207,7 +213,8 @@ pub(super) fn facts(content: &Content, size: Size, shown: Option<Size>, window: 
     });
     let window = window
         .map_or(String::new(), |(low, high)| format!(", {} to {} shown as black to white", short(low), short(high)));
-    format!("{size} {}{cell}{window}\n", content.pixel_format().describe())
+    let space = look.space.as_deref().and_then(space_name).map_or(String::new(), |name| format!(", {name}"));
+    format!("{size} {}{space}{cell}{window}\n", content.pixel_format().describe())
 }
 
 #[cfg(test)]

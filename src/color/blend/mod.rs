@@ -12,7 +12,7 @@ use super::curves::Curves;
 use crate::access::visible;
 use crate::error::{Error, ErrorKind, Result};
 use crate::frame::{
-    AnySamples, AnySamplesMut, Light, Metadata, Picture, Pixels, Region, SampleViewMut, Scale, View, ViewMut,
+    AnySamples, AnySamplesMut, Change, Light, Metadata, Picture, Pixels, Region, SampleViewMut, Scale, View, ViewMut,
     same_size, with_samples_mut,
 };
 use crate::pixel::{Layout, Meaning, PicturePixel, Sample, Transfer};
@@ -347,8 +347,7 @@ impl Picture {
         let upper = upper.pixels()?;
         let region = self.content_mut().pixels_mut()?.blend(upper, at, mask, rules)?;
         if !region.is_empty() {
-            let metadata = self.metadata_mut();
-            (metadata.max_codes, metadata.significant_bits) = (None, None);
+            *self.metadata_mut() = self.metadata().after(Change::Values);
         }
         Ok(region)
     }

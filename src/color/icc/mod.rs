@@ -101,19 +101,23 @@ impl Profile {
         }
     }
 
-    /// What metadata say of the profile's colours: primaries and curve, as far as they can. Primaries without a name are those under D50.
-    pub(crate) fn said(&self) -> Option<(Primaries, Transfer)> {
+    /// What metadata say of the profile's colours: primaries and curve, each as far as it can be said. Primaries without a name are those
+    /// under D50.
+    pub(crate) fn said(&self) -> (Primaries, Transfer) {
         if let Some(space) = self.space() {
-            return Some((space.primaries, space.transfer));
+            return (space.primaries, space.transfer);
         }
         match &self.kind {
-            Kind::Gray { curve } => Some((Primaries::Srgb, curve.transfer()?)),
+            Kind::Gray { curve } => (Primaries::Srgb, curve.transfer().unwrap_or(Transfer::Other)),
             Kind::Rgb { to_xyz, curves } => {
-                let transfer = curves[0].transfer()?;
-                if curves.iter().any(|curve| curve.transfer() != Some(transfer)) {
-                    return None;
-                }
-                Some((primaries_of(to_xyz)?, transfer))
+                let first = curves[0].transfer();
+                let transfer = first.filter(|_| curves.iter().all(|curve| curve.transfer() == first));
+                let of_name = |primaries: &Primaries| {
+                    near(&under_d50(&ColorSpace { primaries: *primaries, transfer: Transfer::Linear }), to_xyz)
+                };
+                let named = Primaries::NAMED.into_iter().find(of_name);
+                let primaries = named.or_else(|| primaries_of(to_xyz)).unwrap_or(Primaries::Other);
+                (primaries, transfer.unwrap_or(Transfer::Other))
             }
         }
     }

@@ -75,6 +75,9 @@ fn parametric(transfer: Transfer) -> Result<Vec<u8>> {
         }
         Transfer::Romm => (3, vec![1.8, 1.0, 0.0, 1.0 / 16.0, 1.0 / 32.0]),
         Transfer::Parametric(all) => (4, all.to_vec()),
+        Transfer::Other => {
+            return Err(Error::not_supported("a curve without a formula in an ICC profile that is made"));
+        }
         Transfer::Pq | Transfer::Hlg => {
             return Err(Error::not_supported("PQ and HLG in an ICC profile of a matrix and curves"));
         }

@@ -202,11 +202,6 @@ impl Decoder for BmpDecoder {
         missing
     }
 
-    fn header_so_far(&mut self) -> bool {
-        self.facts.iter_mut().for_each(|f| f.remarks.push("the colour profile was not looked at".to_string()));
-        self.facts.is_some()
-    }
-
     fn facts(&self) -> Option<&Facts> {
         self.facts.as_ref()
     }

@@ -2,7 +2,8 @@
 
 use crate::convert::swizzle::each;
 use crate::error::{Help, Result};
-use crate::file::encoder::{Encoder, Output, cannot_hold, check_indices, left_out, palette_of, put_bytes};
+use crate::file::encoder::{Encoder, Output, cannot_hold, check_indices, palette_of, put_bytes};
+use crate::file::holds::{holds, left_out};
 use crate::file::reversed::ReversedRows;
 use crate::frame::{
     Content, Facts, FileFormat, Metadata, Palette, PixelFormat, Resolution, ResolutionUnit, SamplesRef,
@@ -76,10 +77,14 @@ impl BmpEncoder {
         }
         colors.iter().for_each(|c| head.extend([c.b, c.g, c.r, 0]));
         put_bytes(out, &head)?;
-        // The resolution has a place.
-        let others = Metadata { resolution: None, ..facts.metadata.clone() };
         let rows = ReversedRows::new(row_bytes, facts.size.height, head.len() as u64);
-        Ok(BmpEncoder { layout, bits, colors: indexed, rows, remarks: left_out(&others, true) })
+        Ok(BmpEncoder {
+            layout,
+            bits,
+            colors: indexed,
+            rows,
+            remarks: left_out(&facts.metadata, holds(FileFormat::Bmp)),
+        })
     }
 }
 

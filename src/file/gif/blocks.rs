@@ -132,16 +132,6 @@ impl Blocks {
         Ok(true)
     }
 
-    /// Bytes that are to be passed over.
-    pub(super) fn skipped(&self) -> u64 {
-        self.skip
-    }
-
-    /// They were.
-    pub(super) fn pass_over(&mut self) {
-        self.at = self.at.saturating_add(std::mem::take(&mut self.skip));
-    }
-
     /// No more bytes will come: what is known is what there is.
     pub(super) fn cut(&mut self) -> bool {
         // A frame of which not even the data begins is none.
@@ -150,7 +140,9 @@ impl Blocks {
         }
         let there = !self.frames.is_empty();
         if there && self.state != State::End {
-            self.remarks.push(format!("the file ends without its end mark, behind {} frames", self.frames.len()));
+            let count = self.frames.len();
+            let frames = if count == 1 { "frame" } else { "frames" };
+            self.remarks.push(format!("the file ends without its end mark, behind {count} {frames}"));
             self.state = State::End;
         }
         there

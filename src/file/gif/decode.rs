@@ -7,15 +7,17 @@ use super::blocks::Blocks;
 use super::canvas::Canvas;
 use super::frame::Frame;
 use crate::error::Result;
-use crate::file::decoder::{Decoder, Jump, RowsOut, Slot, Start, Stop, collect};
-use crate::frame::{Facts, RowOrder};
+use crate::file::decoder::{Decoder, RowsOut, Slot, Start, Stop, collect};
+use crate::frame::{Facts, PageFacts, RowOrder};
 use std::ops::Range;
+use std::sync::Arc;
 
 /// A decoder of GIF: pushed bytes, gives rows of one page after another.
 pub(in crate::file) struct GifDecoder {
     start: Start,
     blocks: Blocks,
     facts: Option<Facts>,
+    page_list: Option<Arc<[PageFacts]>>,
     state: State,
     /// Where in the file the next byte of input lies.
     at: u64,
@@ -50,6 +52,7 @@ impl GifDecoder {
             start,
             blocks: Blocks::new(start.limits, start.page),
             facts: None,
+            page_list: None,
             state: State::Blocks,
             at: 0,
             part: Vec::new(),
@@ -82,12 +85,6 @@ impl Decoder for GifDecoder {
                 State::Blocks => {
                     let done = self.blocks.feed(input)?;
                     self.at = self.blocks.at;
-                    if !done && self.start.header_only && self.blocks.skipped() > 0 {
-                        // Data is passed over without reading it: a byte of 256 says how much.
-                        let to = self.blocks.at.saturating_add(self.blocks.skipped());
-                        self.blocks.pass_over();
-                        return Ok(Stop::Elsewhere(Jump { to, keep_to: Some(u64::MAX), wanted: 1 }));
-                    }
                     if !done {
                         return Ok(Stop::NeedInput);
                     }
@@ -167,20 +164,6 @@ impl Decoder for GifDecoder {
         }
         self.ended = true;
         self.salvaging
-    }
-
-    fn header_so_far(&mut self) -> bool {
-        if !matches!(self.state, State::Blocks) || self.blocks.frames.is_empty() {
-            return false;
-        }
-        let frames = self.blocks.frames.len();
-        if self.make_facts().is_err() {
-            return false;
-        }
-        if let Some(facts) = &mut self.facts {
-            facts.remarks.push(format!("frames were counted up to {frames}; there may be more"));
-        }
-        true
     }
 
     fn facts(&self) -> Option<&Facts> {

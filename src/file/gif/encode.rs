@@ -1,7 +1,8 @@
 //! Writing: 89a; pictures of indices, each a frame. The first one's palette is that of the file.
 
 use crate::error::{Error, Help, Result};
-use crate::file::encoder::{Encoder, Output, cannot_hold, check_indices, left_out, palette_of, put_bytes};
+use crate::file::encoder::{Encoder, Output, cannot_hold, check_indices, palette_of, put_bytes};
+use crate::file::holds::{Holds, left_out};
 use crate::file::options::WriteOptions;
 use crate::frame::{Content, Facts, FileFormat, Metadata, Palette, SamplesRef, Size};
 use crate::pixel::Meaning;
@@ -42,9 +43,10 @@ impl GifEncoder {
         head.extend([0xf0 | bits_of(&palette).saturating_sub(1), 0, 0]);
         put_palette(&palette, &mut head);
         if several {
-            let repeats = u16::try_from(options.plays.saturating_sub(u32::from(options.plays > 0))).unwrap_or(u16::MAX);
+            let plays = options.plays.unwrap_or(0);
+            let repeats = u16::try_from(plays.saturating_sub(u32::from(plays > 0))).unwrap_or(u16::MAX);
             // Played once needs no word.
-            if options.plays != 1 {
+            if plays != 1 {
                 head.extend([0x21, 0xff, 11]);
                 head.extend(b"NETSCAPE2.0");
                 head.extend([3, 1]);
@@ -136,7 +138,7 @@ impl FrameOut {
         out.push(bits);
         let mut others = Metadata { delay: None, palette: None, meaning: Meaning::Color, ..m.clone() };
         others.text.retain(|t| t.keyword != "Comment");
-        remarks.extend(left_out(&others, true));
+        remarks.extend(left_out(&others, Holds::default()));
         Ok(FrameOut {
             colors: palette.colors().len(),
             lzw: encode::Encoder::new(BitOrder::Lsb, bits),

@@ -10,8 +10,9 @@ use super::segments::{ICC, XMP};
 use super::shape::{McuLayout, Row};
 use super::tables::{CHROMA, LUMINANCE, scaled};
 use crate::error::{Help, Result};
-use crate::file::encoder::{Encoder, Output, cannot_hold, left_out, put_bytes};
+use crate::file::encoder::{Encoder, Output, cannot_hold, put_bytes};
 use crate::file::exif;
+use crate::file::holds::{Holds, left_out};
 use crate::file::options::WriteOptions;
 use crate::file::words::words_be;
 use crate::frame::{Content, Facts, FileFormat, Metadata, PixelFormat, ResolutionUnit, SamplesRef};
@@ -19,6 +20,10 @@ use crate::memory::Charge;
 use crate::pixel::ChromaSampling;
 use crate::pixel::{Depth, Layout};
 use crate::threads::{self, Threads};
+
+/// What helps where there is no room for the coefficients.
+const ONE_SCAN: &[Help] = &[Help::OneScan, Help::RaiseLimit("memory")];
+const FIXED_TABLES: &[Help] = &[Help::FixedTables, Help::RaiseLimit("memory")];
 
 /// Bytes of coefficients that are held so that the best tables can be found.
 const HELD_BYTES: u64 = 256 << 20;
@@ -99,13 +104,11 @@ impl JpegEncoder {
         scans.put_frame(if scans.progressive { 0xc2 } else { 0xc0 }, 8, &numbers, out)?;
         let blocks = shape.mcus.0.saturating_mul(shape.mcus.1).saturating_mul(shape.blocks_an_mcu());
         let bytes = (blocks as u64).saturating_mul(128);
-        // Progressive scans cannot do without; the best tables can, where there is no room.
-        let charge = match scans.progressive {
-            true => Some(Charge::take(bytes)?),
-            false if bytes <= HELD_BYTES => Charge::take(bytes).ok(),
-            false => None,
-        };
-        let held = charge.is_some().then(Vec::new);
+        // The size and the options decide, and no budget: the same picture gives the same bytes everywhere.
+        let holds = scans.progressive || (!options.jpeg.fixed_tables && bytes <= HELD_BYTES);
+        let help = if scans.progressive { ONE_SCAN } else { FIXED_TABLES };
+        let charge = if holds { Charge::take(bytes).map_err(|e| e.with_help(help))? } else { Charge::NONE };
+        let held = holds.then(Vec::new);
         let [luminance, chroma] = tables.each_ref().map(reciprocals);
         let mut encoder = JpegEncoder {
             forward: Forward { shape, luminance, chroma },
@@ -114,7 +117,7 @@ impl JpegEncoder {
             pending: Vec::new(),
             left: facts.size.height,
             held,
-            _charge: charge.unwrap_or(Charge::NONE),
+            _charge: charge,
             stream: Stream::default(),
             remarks,
         };
@@ -250,7 +253,7 @@ fn metadata_segments(facts: &Facts, out: &mut dyn Output, remarks: &mut Vec<Stri
         put_segment(out, 0xfe, text.text.as_bytes())?;
         others.text.retain(|t| t != text);
     }
-    remarks.extend(left_out(&others, true));
+    remarks.extend(left_out(&others, Holds::default()));
     Ok(())
 }
 

@@ -9,7 +9,7 @@ use crate::file::stored::StoredRows;
 use crate::file::words::half_to_f32;
 use crate::frame::{AnyNumbersMut, AnyPlanes, Facts, FileFormat, Metadata, PixelFormat, RowOrder, SamplesMut, Size};
 use crate::memory::Charge;
-use crate::pixel::{Depth, Layout, Meaning, NumberKind, Sample, Transfer};
+use crate::pixel::{Depth, Layout, Meaning, NumberKind, Sample};
 
 /// A decoder of arrays: pushed bytes, gives rows.
 pub(in crate::file) struct NpyDecoder {
@@ -112,15 +112,12 @@ fn form_of(header: &Header) -> PixelFormat {
     }
 }
 
-/// Float gray and wide numbers are values, float colour is linear light, bytes and words are encoded colour.
+/// Float gray and wide numbers are values; colour is encoded, whatever it is held in: floats from 0 to 1 as bytes from 0 to 255.
 fn metadata_of(header: &Header) -> Metadata {
     let mut metadata = Metadata::default();
     match form_of(header) {
         PixelFormat::Planes { .. } => metadata.meaning = Meaning::values(),
         PixelFormat::Pixels { depth: Depth::F32, layout } if !layout.is_color() => metadata.meaning = Meaning::values(),
-        PixelFormat::Pixels { depth: Depth::F32, .. } => {
-            metadata.transfer = Transfer::Linear;
-        }
         PixelFormat::Pixels { layout, .. } if header.element == Element::Bool => {
             metadata.max_codes = Some(vec![1; layout.channels()]);
         }

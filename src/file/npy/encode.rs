@@ -3,10 +3,11 @@
 use super::element::Element;
 use super::header::MARK;
 use crate::error::Result;
-use crate::file::encoder::{Encoder, Output, left_out, put_bytes};
+use crate::file::encoder::{Encoder, Output, put_bytes};
+use crate::file::holds::{Holds, Item, left_out};
 use crate::file::interleaved::together;
 use crate::frame::{Content, Facts, PixelFormat, SamplesRef, Scale};
-use crate::pixel::{Depth, Layout, Meaning, NumberKind, Transfer};
+use crate::pixel::{Depth, Layout, Meaning, NumberKind};
 
 /// Whether numbers of this machine are in the other order than an array's.
 const BIG: bool = cfg!(target_endian = "big");
@@ -60,14 +61,7 @@ impl NpyEncoder {
 
 fn remarks(facts: &Facts, bools: bool) -> Vec<String> {
     let m = &facts.metadata;
-    let mut left = m.clone();
-    if matches!(&facts.pixel_format, PixelFormat::Pixels { depth: Depth::F32, layout } if layout.is_color())
-        && m.is_linear()
-    {
-        // That is what floats in colour are read back as.
-        left.transfer = Transfer::Srgb;
-    }
-    let mut remarks = left_out(&left, !bools);
+    let mut remarks = left_out(m, Holds::of(if bools { &[Item::MaxCode] } else { &[] }));
     let mut say = |line: &str| remarks.push(line.to_string());
     match &facts.pixel_format {
         PixelFormat::Planes { names, .. } if names.iter().enumerate().any(|(i, name)| *name != i.to_string()) => {
@@ -77,9 +71,6 @@ fn remarks(facts: &Facts, bools: bool) -> Vec<String> {
             if !matches!(m.meaning, Meaning::Values { .. }) =>
         {
             say("the numbers are written as they are; floats without colour are read back as values");
-        }
-        PixelFormat::Pixels { depth: Depth::F32, layout } if layout.is_color() && !m.is_linear() => {
-            say("the numbers are written as they are; floats in colour are read back as linear light");
         }
         _ => {}
     }

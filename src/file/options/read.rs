@@ -49,8 +49,8 @@ pub struct ReadOptions {
     pub upright: bool,
     /// Whether what can be read of a damaged file is given, and how (default: damage is an error).
     pub salvage: Option<Salvage>,
-    /// Which picture of several in a file, from 1.
-    pub page: u32,
+    /// Which picture of several in a file, from 1: the first where none is named, and then what goes over all pages goes over all.
+    pub page: Option<u32>,
     /// TIFF only: which of the pictures that hang below the page, from 1; 0 for the page itself.
     pub sub_page: u32,
     /// Animations only: whether a page is what its frame holds, and not that frame drawn over those before it. Indices are always such.
@@ -140,7 +140,7 @@ impl Default for ReadOptions {
             window: None,
             upright: false,
             salvage: None,
-            page: 1,
+            page: None,
             sub_page: 0,
             frames_alone: false,
             threads: Threads::ALL,
@@ -200,7 +200,7 @@ impl ReadOptions {
 
     /// Sets which picture of several is read, from 1.
     pub fn page(self, page: u32) -> ReadOptions {
-        ReadOptions { page, ..self }
+        ReadOptions { page: Some(page), ..self }
     }
 
     /// Sets which of the pictures that hang below the page is read, from 1.

@@ -20,11 +20,21 @@ pub struct JpegOptions {
     /// Rows of blocks from one restart marker to the next, 0 for none. Damage then costs only what is between two marks,
     /// and the parts are packed by all threads.
     pub restart_rows: u16,
+    /// Whether the code tables are those of the examples of ITU-T T.81, annex K.3, instead of the best ones for the picture. Such a file is
+    /// written in one pass without holding its coefficients, and is some percent larger. Pictures whose coefficients take more than
+    /// 256 MiB are always written so.
+    pub fixed_tables: bool,
 }
 
 impl Default for JpegOptions {
     fn default() -> Self {
-        JpegOptions { quality: 90, sampling: ChromaSampling::Ratio444, progressive: false, restart_rows: 0 }
+        JpegOptions {
+            quality: 90,
+            sampling: ChromaSampling::Ratio444,
+            progressive: false,
+            restart_rows: 0,
+            fixed_tables: false,
+        }
     }
 }
 
@@ -77,8 +87,8 @@ pub struct WriteOptions {
     /// Number of pictures that the file will hold, where it is known; what follows the first is written by
     /// [`Writer::next_page`](crate::file::Writer::next_page).
     pub pages: u32,
-    /// How often an animation is played; 0 is for ever.
-    pub plays: u32,
+    /// How often an animation is played; 0, the default, is for ever.
+    pub plays: Option<u32>,
     /// Whether PNG is written in seven passes, coarse to fine (Adam7): false. The picture is held whole, and the file is larger.
     pub interlaced: bool,
     /// How bytes are to lie where the format is [`FileFormat::Raw`]; its size is taken from the picture.
@@ -100,7 +110,7 @@ impl Default for WriteOptions {
             jpeg: JpegOptions::default(),
             tiff: TiffOptions::default(),
             pages: 1,
-            plays: 0,
+            plays: None,
             interlaced: false,
             raw: None,
             raw_ycbcr: None,
@@ -154,6 +164,11 @@ impl WriteOptions {
         WriteOptions { jpeg: JpegOptions { progressive: true, ..self.jpeg }, ..self }
     }
 
+    /// Writes JPEG with the fixed tables of the standard's examples, in one pass.
+    pub fn fixed_tables(self) -> WriteOptions {
+        WriteOptions { jpeg: JpegOptions { fixed_tables: true, ..self.jpeg }, ..self }
+    }
+
     /// Sets the restart interval of JPEG, in rows of blocks.
     pub fn restart_rows(self, rows: u16) -> WriteOptions {
         WriteOptions { jpeg: JpegOptions { restart_rows: rows, ..self.jpeg }, ..self }
@@ -186,7 +201,7 @@ impl WriteOptions {
 
     /// Sets how often an animation is played; 0 is for ever.
     pub fn plays(self, plays: u32) -> WriteOptions {
-        WriteOptions { plays, ..self }
+        WriteOptions { plays: Some(plays), ..self }
     }
 
     /// Writes luma and colour differences that lie so. The layout's size is taken from the picture.

@@ -1,7 +1,8 @@
 //! Writing: little-endian, scale 1.
 
 use crate::error::{Help, Result};
-use crate::file::encoder::{Encoder, Output, cannot_hold, left_out, put_bytes};
+use crate::file::encoder::{Encoder, Output, cannot_hold, put_bytes};
+use crate::file::holds::{Holds, left_out};
 use crate::file::reversed::ReversedRows;
 use crate::frame::{Content, Facts, FileFormat, PixelFormat};
 use crate::pixel::{Depth, Layout, Meaning, NumberKind, NumbersRef, Transfer};
@@ -37,12 +38,12 @@ impl PfmEncoder {
             // That is what a colour float map holds.
             left.transfer = Transfer::Srgb;
         }
-        let mut remarks = left_out(&left, true);
+        let mut remarks = left_out(&left, Holds::default());
         if kind == "Pf" && m.meaning == Meaning::Color {
             remarks.push("the numbers are written as they are; a gray float map holds values, not encoded gray".into());
         }
         if kind == "PF" && !m.is_linear() {
-            remarks.push("the numbers are written as they are; a colour float map holds linear light".into());
+            remarks.push("the values are written as they are; a colour float map is read back as linear light".into());
         }
         let channels = if kind == "PF" { 3 } else { 1 };
         let row_bytes = (facts.size.width as usize).saturating_mul(channels).saturating_mul(4);

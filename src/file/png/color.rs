@@ -35,7 +35,7 @@ pub(super) fn read_code_points(mut body: &[u8], into: &mut Metadata) -> Result<(
         return Err(Error::malformed(format!("cICP names matrix {matrix}; only 0 (rgb) is allowed")));
     }
     let known = PRIMARIES.iter().find(|(number, _)| *number == primaries);
-    into.primaries = known.map_or(Primaries::Unknown, |(_, known)| *known);
+    into.primaries = known.map_or(Primaries::Other, |(_, known)| *known);
     let known = CURVES.iter().find(|(number, _)| *number == transfer);
     into.transfer = known.map_or(Transfer::Srgb, |(_, known)| *known);
     // Other chunks see by them that they do not count.

@@ -9,6 +9,7 @@ use super::frames::Animation;
 use super::header::Header;
 use super::player::Player;
 use super::rows::Rows;
+use super::walk::Walk;
 use crate::error::{Error, Result};
 use crate::file::budget::Budget;
 use crate::file::decoder::{Decoder, Jump, RowsOut, Start, Stop, gather};
@@ -23,6 +24,9 @@ pub(in crate::file) struct PngDecoder {
     /// The page that is given, from 1, and how: as numbers of colours or alone; the length of the file.
     start: Start,
     animation: Option<Animation>,
+    /// The way along the chunks behind the first packed pixels, and whether it was gone to its end.
+    walk: Option<Walk>,
+    walked: bool,
     player: Option<Player>,
     /// Bytes of a signature, chunk header, small chunk or checksum that is not complete yet.
     part: Vec<u8>,
@@ -61,7 +65,7 @@ enum State {
     Data {
         left: u32,
     },
-    /// The chunks behind are gone through, to know the frames of an animation; then the first packed pixels, of so many bytes, come.
+    /// The chunks behind are gone through, to know texts and the frames of an animation; then the first packed pixels, of so many bytes, come.
     Walk {
         from: u64,
         length: u32,
@@ -82,6 +86,8 @@ impl PngDecoder {
             limits: start.limits,
             start,
             animation: None,
+            walk: None,
+            walked: false,
             player: None,
             state: State::Signature,
             part: Vec::new(),
@@ -218,12 +224,15 @@ impl PngDecoder {
     }
 
     fn walk(&mut self, rest: &mut &[u8], from: u64, length: u32) -> Next {
-        let Some(animation) = &mut self.animation else { return Ok(Some(Stop::Done)) };
-        let walked = animation.walk(rest, &mut self.at, &self.limits, &mut self.budget);
-        self.chunk_at = animation.next;
-        if let Some(stop) = walked? {
+        let Some(walk) = &mut self.walk else { return Ok(Some(Stop::Done)) };
+        let gone = walk.go((rest, &mut self.at), self.animation.as_mut(), &self.limits, &mut self.budget);
+        self.chunk_at = walk.next;
+        if let Some(stop) = gone? {
             return Ok(Some(stop));
         }
+        self.behind()?;
+        // The chunk of the first packed pixels is the one that is read on.
+        self.chunk_at = from.saturating_sub(8);
         if let Some(frame) = self.frame() {
             self.begin_frame(frame)?;
             self.state = State::Frames;
@@ -271,22 +280,8 @@ impl Decoder for PngDecoder {
 
     fn input_ended(&mut self) -> bool {
         // Frames that are not there any more are none.
-        match (&self.state, &mut self.animation) {
-            (State::Walk { .. }, Some(animation)) => {
-                animation.cut();
-                true
-            }
-            _ => false,
-        }
-    }
-
-    fn header_so_far(&mut self) -> bool {
-        let Some(header) = self.header else { return false };
-        let made = self.make_facts(&header, None).is_ok();
-        if let Some(facts) = &mut self.facts {
-            facts.remarks.push("the header is long, and not all of it was looked at".to_string());
-        }
-        made
+        let walk = self.walk.as_mut().filter(|_| matches!(self.state, State::Walk { .. }));
+        walk.map(Walk::cut).is_some()
     }
 
     fn row_order(&self) -> RowOrder {

@@ -4,7 +4,7 @@
 
 use crate::error::{Error, Result};
 use crate::file::budget::Budget;
-use crate::file::decoder::{Stop, collect, take_bytes};
+use crate::file::decoder::take_bytes;
 use crate::file::limits::Limits;
 use crate::frame::{PageFacts, Size};
 
@@ -98,9 +98,8 @@ pub(super) struct Animation {
     /// Whether the picture that programs without animations show is the first frame.
     pub(super) begins: bool,
     pub(super) frames: Vec<Frame>,
-    /// Where the next chunk begins, and what has come of its start.
-    pub(super) next: u64,
-    part: Vec<u8>,
+    /// Whether the first packed pixels have come.
+    met_data: bool,
     sequence: u32,
     pub(super) walked: bool,
 }
@@ -116,8 +115,7 @@ impl Animation {
                 canvas,
                 begins: false,
                 frames: Vec::new(),
-                next: 0,
-                part: Vec::new(),
+                met_data: false,
                 sequence: 0,
                 walked: false,
             }),
@@ -129,7 +127,7 @@ impl Animation {
     pub(super) fn control(&mut self, body: &[u8], limits: &Limits, budget: &mut Budget) -> Result<()> {
         let (sequence, control) = Control::parse(body, self.canvas)?;
         self.in_order(sequence)?;
-        if !self.walked && self.next == 0 {
+        if !self.met_data {
             self.begins = true;
             if control.size != self.canvas {
                 return Err(Error::malformed(format!(
@@ -169,69 +167,22 @@ impl Animation {
         page.checked_sub(before).map(|frame| frame as usize)
     }
 
-    /// Told where the first packed pixels lie; from behind them the chunks are gone through.
+    /// Told where the first packed pixels lie.
     pub(super) fn first_data(&mut self, part: Part, budget: &mut Budget) -> Result<()> {
-        if self.begins {
-            self.data(part, budget)?;
-        }
-        self.next = part.at.saturating_add(4).saturating_add(u64::from(part.bytes));
-        Ok(())
+        self.met_data = true;
+        if self.begins { self.data(part, budget) } else { Ok(()) }
     }
 
-    /// Goes through the chunks behind the first packed pixels, and passes over what they hold; none once all are known.
-    pub(super) fn walk(
-        &mut self,
-        input: &mut &[u8],
-        at: &mut u64,
-        limits: &Limits,
-        budget: &mut Budget,
-    ) -> Result<Option<Stop>> {
-        while !self.walked {
-            if let Some(stop) = self.collect(input, at, 8) {
-                return Ok(Some(stop));
-            }
-            let mut head = self.part.as_slice();
-            let (Some(length), Some(kind)) = (take_bytes::<4>(&mut head), take_bytes::<4>(&mut head)) else {
-                return Ok(None);
-            };
-            let length = u32::from_be_bytes(length);
-            let more = match &kind {
-                b"fcTL" if length == 26 => 38,
-                b"fdAT" if length >= 4 => 12,
-                b"fcTL" | b"fdAT" => return Err(Error::malformed(format!("a chunk of frames has {length} bytes"))),
-                _ => 8,
-            };
-            if let Some(stop) = self.collect(input, at, more) {
-                return Ok(Some(stop));
-            }
-            let part = std::mem::take(&mut self.part);
-            let body = part.get(8..).unwrap_or_default();
-            let data = self.next.saturating_add(8);
-            match &kind {
-                b"fcTL" => {
-                    let (body, sum) = body.split_at_checked(26).unwrap_or_default();
-                    let mut crc = crc32fast::Hasher::new();
-                    crc.update(&kind);
-                    crc.update(body);
-                    if sum != crc.finalize().to_be_bytes() {
-                        return Err(Error::malformed("the checksum of a chunk fcTL is wrong"));
-                    }
-                    self.control(body, limits, budget)?;
-                }
-                b"fdAT" => {
-                    let number = body.first_chunk::<4>().map_or(0, |n| u32::from_be_bytes(*n));
-                    self.in_order(number)?;
-                    let (at, bytes) = (data.saturating_add(4), length.saturating_sub(4));
-                    self.data(Part { at, bytes, sequence: Some(number) }, budget)?;
-                }
-                // The first picture is the first frame, or none.
-                b"IDAT" if self.begins => self.data(Part { at: data, bytes: length, sequence: None }, budget)?,
-                b"IEND" => self.walked = true,
-                _ => {}
-            }
-            self.next = self.next.saturating_add(12).saturating_add(u64::from(length));
+    /// A chunk of packed pixels behind the first one; `body` begins with the sequence number of a chunk of frames (fdAT).
+    pub(super) fn packed(&mut self, kind: &[u8; 4], body: &[u8], part: Part, budget: &mut Budget) -> Result<()> {
+        if kind == b"fdAT" {
+            let number = body.first_chunk::<4>().map_or(0, |n| u32::from_be_bytes(*n));
+            self.in_order(number)?;
+            let (at, bytes) = (part.at.saturating_add(4), part.bytes.saturating_sub(4));
+            return self.data(Part { at, bytes, sequence: Some(number) }, budget);
         }
-        Ok(None)
+        // The first picture is the first frame, or none.
+        if self.begins { self.data(part, budget) } else { Ok(()) }
     }
 
     fn data(&mut self, part: Part, budget: &mut Budget) -> Result<()> {
@@ -241,16 +192,6 @@ impl Animation {
             None => return Err(Error::malformed("pixels of a frame (fdAT) before its fcTL")),
         }
         Ok(())
-    }
-
-    /// Bytes from the start of the chunk that is next; the stop that is due until all have come.
-    fn collect(&mut self, input: &mut &[u8], at: &mut u64, wanted: usize) -> Option<Stop> {
-        collect((&mut self.part, at), input, self.next, wanted, 38)
-    }
-
-    /// Told that the file ends.
-    pub(super) fn cut(&mut self) {
-        self.walked = true;
     }
 
     /// What is remarkable about the frames.

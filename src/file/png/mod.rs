@@ -22,6 +22,7 @@ mod player;
 mod rows;
 mod texts;
 mod unfilter;
+mod walk;
 
 pub(super) use decode::PngDecoder;
 pub(super) use encode::PngEncoder;

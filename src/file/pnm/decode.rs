@@ -4,7 +4,7 @@ use super::header::Header;
 use super::plain::Plain;
 use super::scale::Scale;
 use crate::error::{Error, Result};
-use crate::file::decoder::{Decoder, RowsOut, Slot, Start, Stop};
+use crate::file::decoder::{ANOTHER_FOLLOWS, Decoder, RowsOut, Slot, Start, Stop};
 use crate::file::stored::StoredRows;
 use crate::frame::{Facts, FileFormat, Metadata, RowOrder};
 use crate::memory::Charge;
@@ -14,8 +14,6 @@ use crate::pixel::{Meaning, codes};
 const HEADER_BYTES: usize = 32 << 10;
 /// What a plane takes beside its numbers.
 const PLANE_BYTES: usize = 256;
-/// Further pictures are not counted.
-const PAGES_COUNTED: u32 = 200;
 
 /// A decoder of portable maps: pushed bytes, gives rows.
 pub(in crate::file) struct PnmDecoder {
@@ -27,8 +25,12 @@ pub(in crate::file) struct PnmDecoder {
     at: u64,
     /// Pictures met so far, with the one whose header is being read.
     page: u32,
+    /// Pictures of the file, once they were counted.
+    counted: Option<u32>,
     state: State,
     ended: bool,
+    /// Behind the last row of a stream: whether it was looked at what follows.
+    behind: Behind,
     body: Option<Body>,
     facts: Option<Facts>,
     charge: Charge,
@@ -42,6 +44,20 @@ enum State {
     Counting,
     /// Giving rows.
     Rows,
+    /// Going behind the rows, to the header of the next picture.
+    Next,
+}
+
+/// What is known of what follows the last row of a stream.
+#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+enum Behind {
+    /// Rows are still to be given, or have just been.
+    Rows,
+    /// The next byte is waited for.
+    Asked,
+    /// Nothing, or what is no picture.
+    Nothing,
+    Picture,
 }
 
 struct Body {
@@ -64,8 +80,10 @@ impl PnmDecoder {
             part,
             at: 0,
             page: 1,
+            counted: None,
             state: State::Header,
             ended: false,
+            behind: Behind::Rows,
             body,
             facts,
             charge: Charge::NONE,
@@ -129,7 +147,8 @@ impl PnmDecoder {
         let mut facts = Facts::new(header.size, header.form(), metadata);
         facts.format = Some(self.format);
         facts.stored = Some(header.describe());
-        facts.pages = self.page;
+        facts.pages = self.counted.unwrap_or(self.page);
+        facts.more_pages = self.start.length.is_none() && !header.plain;
         self.facts = Some(facts);
         let scaled = !full && header.layout.is_some();
         let samples = if scaled { codes::samples_of_codes(header.top, depth) } else { Vec::new() };
@@ -143,8 +162,39 @@ impl PnmDecoder {
         self.body = Some(Body { header, scale: Scale { top: header.top, samples }, rows });
     }
 
+    /// Looks at the first byte behind the rows of a stream, once those were given: what begins there is told, and read as the next page.
+    fn look_behind(&mut self, rest: &mut &[u8], full: bool) -> Stop {
+        match self.behind {
+            // Who waits for rows does not wait for what follows them.
+            Behind::Rows if full => {
+                self.behind = Behind::Asked;
+                return Stop::RowsGiven;
+            }
+            Behind::Rows | Behind::Asked => {
+                self.behind = Behind::Asked;
+                let space = rest.iter().take_while(|b| b.is_ascii_whitespace()).count();
+                *rest = rest.get(space..).unwrap_or_default();
+                let Some(first) = rest.first() else { return Stop::NeedInput };
+                self.behind = if *first == b'P' { Behind::Picture } else { Behind::Nothing };
+            }
+            Behind::Nothing | Behind::Picture => {}
+        }
+        if let Some(facts) = &mut self.facts {
+            facts.more_pages = self.behind == Behind::Picture;
+            if facts.more_pages {
+                facts.remarks.push(ANOTHER_FOLLOWS.to_string());
+            }
+        }
+        Stop::Done
+    }
+
     /// Reads a header: the wanted picture's, or one before or behind it, which is counted and gone past.
     fn headers(&mut self, input: &mut &[u8]) -> Result<Stop> {
+        if let (State::Next, Some(Body { rows: Rows::Raw(rows), .. })) = (self.state, &self.body) {
+            self.at = rows.end();
+            self.state = State::Header;
+            return Ok(Stop::forward(self.at));
+        }
         if self.ended && self.state == State::Header {
             let (page, pages) = (self.start.page, self.page.saturating_sub(1));
             return Err(Error::not_there(
@@ -175,7 +225,7 @@ impl PnmDecoder {
         let end = self.at.saturating_add(header.body_bytes());
         if self.state == State::Header && self.page == self.start.page {
             self.begin(header);
-            if header.plain || self.start.length.is_none() {
+            if header.plain || self.start.length.is_none() || self.counted.is_some() {
                 self.state = State::Rows;
                 return Ok(Stop::Facts);
             }
@@ -183,11 +233,13 @@ impl PnmDecoder {
         }
         if let (State::Counting, Some(facts)) = (self.state, &mut self.facts) {
             facts.pages = self.page;
-            if self.page >= PAGES_COUNTED.max(self.start.page) {
-                self.remark(format!("there may be more than {} pages; counting stopped there", self.page));
+            let ends = self.start.length.is_none_or(|length| end >= length);
+            if !ends && self.page >= self.start.limits.pages {
+                facts.more_pages = true;
+                self.remark(format!("there may be more than {} pages, which is the limit", self.page));
                 return Ok(self.back_to_rows());
             }
-            if self.start.length.is_none_or(|length| end >= length) {
+            if ends {
                 return Ok(self.back_to_rows());
             }
         }
@@ -205,6 +257,7 @@ impl PnmDecoder {
     fn back_to_rows(&mut self) -> Stop {
         self.part.clear();
         self.state = State::Rows;
+        self.counted = self.facts.as_ref().map(|facts| facts.pages);
         match &self.body {
             Some(Body { rows: Rows::Raw(rows), .. }) if rows.start() != self.at => Stop::forward(rows.start()),
             _ => Stop::Facts,
@@ -227,11 +280,15 @@ impl Decoder for PnmDecoder {
                     self.at = rows.start();
                     return Ok(Stop::Facts);
                 }
-                rows.feed(rest, out, &mut |row, slot| match slot {
+                let stop = rows.feed(rest, out, &mut |row, slot| match slot {
                     Slot::Row(to) => scale.store(header, row, to),
                     Slot::Planes(planes, y) => scale.store_planes(row, planes, y),
                     _ => Ok(()),
-                })
+                })?;
+                match stop {
+                    Stop::Done if self.start.length.is_none() => Ok(self.look_behind(rest, out.is_full())),
+                    stop => Ok(stop),
+                }
             }
             Rows::Plain(plain) => {
                 let stop = plain.feed(header, scale, rest, out)?;
@@ -243,6 +300,10 @@ impl Decoder for PnmDecoder {
     fn input_ended(&mut self) -> bool {
         match &mut self.body {
             Some(Body { rows: Rows::Plain(plain), .. }) => plain.input_ended(),
+            Some(_) if self.behind == Behind::Asked => {
+                self.behind = Behind::Nothing;
+                true
+            }
             _ => {
                 // Between two pictures the file may end.
                 let between = self.page > 1 && self.part.iter().all(u8::is_ascii_whitespace);
@@ -252,12 +313,18 @@ impl Decoder for PnmDecoder {
         }
     }
 
-    fn header_so_far(&mut self) -> bool {
-        let counting = self.state == State::Counting;
-        if counting {
-            self.remark(format!("there may be more than {} pages; counting stopped there", self.page));
+    fn next_page(&mut self) -> Result<bool> {
+        let stream = self.start.length.is_none();
+        let raw = matches!(&self.body, Some(Body { rows: Rows::Raw(_), .. }));
+        if !raw || (stream && self.behind != Behind::Picture) {
+            return Ok(false);
         }
-        counting
+        self.start.page = self.start.page.saturating_add(1);
+        (self.page, self.behind, self.ended) = (self.start.page, Behind::Rows, false);
+        // Of a stream the next byte is that of its header already.
+        self.state = if stream { State::Header } else { State::Next };
+        self.facts = None;
+        Ok(true)
     }
 
     fn facts(&self) -> Option<&Facts> {

@@ -1,7 +1,8 @@
 //! Writing raw maps: PBM for two values, PGM for gray, PPM for rgb, PAM for all with alpha too.
 
 use crate::error::{Help, Result};
-use crate::file::encoder::{Encoder, Output, cannot_hold, left_out, put_bytes};
+use crate::file::encoder::{Encoder, Output, cannot_hold, put_bytes};
+use crate::file::holds::{Holds, Item, left_out};
 use crate::file::interleaved::together;
 use crate::frame::{Content, Facts, FileFormat, PixelFormat, SamplesRef};
 use crate::pixel::{Depth, Layout, NumberKind, codes};
@@ -47,7 +48,7 @@ impl PnmEncoder {
                 return Err(cannot_hold(format, "more than two values in a .pbm file", remedy));
             }
             put_bytes(out, format!("P4\n{} {}\n", facts.size.width, facts.size.height).as_bytes())?;
-            let remarks = left_out(&facts.metadata, false);
+            let remarks = left_out(&facts.metadata, Holds::of(&[Item::MaxCode]));
             return Ok(PnmEncoder { format, depth, codes: Vec::new(), row: Vec::new(), remarks, bits: true });
         }
         // One maximum value serves all channels; where they differ the full range is written.
@@ -84,7 +85,7 @@ impl PnmEncoder {
             depth,
             codes,
             row: Vec::new(),
-            remarks: left_out(&facts.metadata, top == full),
+            remarks: left_out(&facts.metadata, Holds::of(if top == full { &[] } else { &[Item::MaxCode] })),
             bits: false,
         })
     }
@@ -109,7 +110,7 @@ impl PnmEncoder {
             names.len()
         );
         put_bytes(out, head.as_bytes())?;
-        let mut remarks = left_out(&facts.metadata, true);
+        let mut remarks = left_out(&facts.metadata, Holds::default());
         if names.iter().enumerate().any(|(i, name)| *name != i.to_string()) {
             remarks.push("the planes' names are not kept: a map tells them apart by their place".to_string());
         }

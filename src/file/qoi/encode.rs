@@ -2,7 +2,8 @@
 
 use super::{END, MAGIC, Rgba, START, place};
 use crate::error::{Help, Result};
-use crate::file::encoder::{Encoder, Output, cannot_hold, left_out, put_bytes};
+use crate::file::encoder::{Encoder, Output, cannot_hold, put_bytes};
+use crate::file::holds::{holds, left_out};
 use crate::frame::{Content, Facts, FileFormat, PixelFormat, SamplesRef};
 use crate::pixel::{Depth, Layout, Transfer};
 use crate::simd::arrays;
@@ -35,11 +36,7 @@ impl QoiEncoder {
         header.extend(facts.size.height.to_be_bytes());
         header.extend([channels as u8, u8::from(linear)]);
         put_bytes(out, &header)?;
-        let mut left = facts.metadata.clone();
-        if linear {
-            left.transfer = Transfer::Srgb;
-        }
-        let remarks = left_out(&left, true);
+        let remarks = left_out(&facts.metadata, holds(FileFormat::Qoi));
         Ok(QoiEncoder { channels, seen: [[0; 4]; 64], pixel: START, run: 0, bytes: Vec::new(), remarks })
     }
 

@@ -5,7 +5,7 @@ use crate::file::decoder::{Decoder, RowsOut, Slot, Start, Stop, gather};
 use crate::file::stored::StoredRows;
 use crate::frame::{Facts, FileFormat, Metadata, PixelFormat, Pixels, RawLayout, RowOrder, SamplesMut, SamplesRef};
 use crate::memory::Charge;
-use crate::pixel::{Depth, Meaning, Transfer};
+use crate::pixel::{Depth, Meaning};
 
 /// A decoder of bytes that a layout describes.
 pub(in crate::file) struct RawDecoder {
@@ -39,11 +39,8 @@ impl RawDecoder {
         }
         let mut charge = start.limits.charge("a row of pixels", measures.stride as u64)?;
         let mut metadata = Metadata::default();
-        if layout.depth == Depth::F32 {
-            match layout.layout().is_color() {
-                true => metadata.transfer = Transfer::Linear,
-                false => metadata.meaning = Meaning::values(),
-            }
+        if layout.depth == Depth::F32 && !layout.layout().is_color() {
+            metadata.meaning = Meaning::values();
         }
         let form = PixelFormat::Pixels { depth: layout.depth, layout: layout.layout() };
         let mut facts = Facts::new(layout.size, form, metadata);

@@ -1,10 +1,11 @@
 //! Writing.
 
 use crate::error::{Help, Result};
-use crate::file::encoder::{Encoder, Output, cannot_hold, left_out, put_bytes};
+use crate::file::encoder::{Encoder, Output, cannot_hold, put_bytes};
+use crate::file::holds::{Holds, left_out};
 use crate::file::reversed::ReversedRows;
 use crate::frame::{Content, Facts, FileFormat, PixelFormat, RawLayout, Size};
-use crate::pixel::{Depth, Meaning, Transfer};
+use crate::pixel::Meaning;
 
 /// An encoder of bytes as a layout describes them.
 pub(in crate::file) struct RawEncoder {
@@ -45,12 +46,7 @@ impl RawEncoder {
         }
         let upward = (layout.bottom_up && !gathered)
             .then(|| ReversedRows::new(measures.stride, facts.size.height, layout.offset as u64));
-        let mut left = facts.metadata.clone();
-        if layout.depth == Depth::F32 && layout.layout().is_color() && left.is_linear() {
-            // That is what floats in colour are read back as.
-            left.transfer = Transfer::Srgb;
-        }
-        let mut remarks = left_out(&left, true);
+        let mut remarks = left_out(&facts.metadata, Holds::default());
         if facts.metadata.meaning == Meaning::Indices {
             remarks.push("the palette is not kept: the numbers are written without their colours".to_string());
         }

@@ -3,7 +3,8 @@
 use crate::color::ycbcr::{YcbcrLayout, to_ycbcr};
 use crate::error::{ErrorKind, Help, Result};
 use crate::file::decoder::{Decoder, RowsOut, Slot, Start, Stop, gather};
-use crate::file::encoder::{Encoder, Output, cannot_hold, left_out, put_bytes};
+use crate::file::encoder::{Encoder, Output, cannot_hold, put_bytes};
+use crate::file::holds::{Holds, left_out};
 use crate::file::limits::Limits;
 use crate::frame::{Content, Facts, FileFormat, Metadata, PixelFormat, Pixels, RowOrder, SamplesMut, SamplesRef};
 use crate::memory::Charge;
@@ -131,7 +132,7 @@ impl YcbcrEncoder {
         }
         layout.bytes_needed()?;
         let whole = Content::new(facts.size, &facts.pixel_format)?;
-        Ok(YcbcrEncoder { layout, whole, given: 0, remarks: left_out(&facts.metadata, true) })
+        Ok(YcbcrEncoder { layout, whole, given: 0, remarks: left_out(&facts.metadata, Holds::default()) })
     }
 }
 

@@ -3,7 +3,8 @@
 use super::area;
 use crate::convert::swizzle::each;
 use crate::error::{Help, Result};
-use crate::file::encoder::{Encoder, Output, cannot_hold, check_indices, left_out, palette_of, put_bytes};
+use crate::file::encoder::{Encoder, Output, cannot_hold, check_indices, palette_of, put_bytes};
+use crate::file::holds::{Holds, left_out};
 use crate::file::words::words_le;
 use crate::frame::{Content, Facts, FileFormat, PixelFormat, SamplesRef};
 use crate::pixel::{Depth, Layout};
@@ -60,7 +61,7 @@ impl TgaEncoder {
             Err(_) => (Vec::new(), facts.metadata.clone()),
         };
         let colors = palette.map(|(colors, _)| colors.len());
-        Ok(TgaEncoder { layout, colors, row: Vec::new(), behind, remarks: left_out(&left, true) })
+        Ok(TgaEncoder { layout, colors, row: Vec::new(), behind, remarks: left_out(&left, Holds::default()) })
     }
 }
 

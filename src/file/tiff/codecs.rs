@@ -18,17 +18,35 @@ pub(super) struct Unpacked {
 
 /// Unpacks a strip or tile into `room`, all of it if there is as much. `width` is that of its rows in pixels.
 pub(super) fn unpack(packing: Packing, bytes: &[u8], lowest_first: bool, width: u32, room: &mut [u8]) -> Unpacked {
+    let turned;
+    let bytes = match lowest_first && is_turned(packing, bytes) {
+        true => {
+            turned = bytes.iter().map(|b| b.reverse_bits()).collect::<Vec<u8>>();
+            turned.as_slice()
+        }
+        false => bytes,
+    };
     match packing {
         Packing::Deflate => inflate(bytes, room),
-        Packing::Lzw => lzw(bytes, lowest_first, room),
+        Packing::Lzw => lzw(bytes, room),
         Packing::PackBits => packbits(bytes, room),
-        Packing::FaxRows | Packing::Fax3 { .. } | Packing::Fax4 => {
-            fax::unpack(packing, bytes, lowest_first, width, room)
-        }
+        Packing::FaxRows | Packing::Fax3 { .. } | Packing::Fax4 => fax::unpack(packing, bytes, width, room),
         Packing::None | Packing::Jpeg => {
             room.iter_mut().zip(bytes).for_each(|(to, v)| *to = *v);
             Unpacked { bytes: bytes.len().min(room.len()), fault: None }
         }
+    }
+}
+
+/// Whether the bits of packed bytes are turned round, where the page says that the lowest come first: writers turn what they have packed.
+/// A stream that begins as only one that was not turned can is taken as it is.
+fn is_turned(packing: Packing, bytes: &[u8]) -> bool {
+    match (packing, bytes) {
+        // A header of zlib (RFC 1950, 2.2), a multiple of 31.
+        (Packing::Deflate, &[first, second, ..]) => first & 15 != 8 || u16::from_be_bytes([first, second]) % 31 != 0,
+        // The code to clear the table, in either of its forms.
+        (Packing::Lzw, &[first, second, ..]) => !(first == 0x80 || first == 0 && second & 1 == 1),
+        _ => true,
     }
 }
 
@@ -52,17 +70,8 @@ fn inflate(bytes: &[u8], room: &mut [u8]) -> Unpacked {
 
 /// LZW as section 13 has it: the highest bits first, codes lengthened one early. Files of before 1988 have the lowest bits first and
 /// lengthen codes in time; what they begin with, the code to clear the table, tells them apart.
-fn lzw(bytes: &[u8], lowest_first: bool, room: &mut [u8]) -> Unpacked {
-    let turned;
-    let (bytes, old) = match bytes {
-        [0, second, ..] if second & 1 == 1 => (bytes, true),
-        // The code to clear the table, each byte turned around.
-        [1, second, ..] if lowest_first && second & 1 == 0 => {
-            turned = bytes.iter().map(|b| b.reverse_bits()).collect::<Vec<u8>>();
-            (turned.as_slice(), false)
-        }
-        _ => (bytes, false),
-    };
+fn lzw(bytes: &[u8], room: &mut [u8]) -> Unpacked {
+    let old = matches!(bytes, [0, second, ..] if second & 1 == 1);
     let mut state = match old {
         true => decode::Decoder::new(BitOrder::Lsb, 8),
         false => decode::Decoder::with_tiff_size_switch(BitOrder::Msb, 8),
@@ -185,7 +194,7 @@ mod tests {
             assert_eq!(room, row);
             let packed = pack_lzw(&row).unwrap();
             let mut room = vec![0; length];
-            assert_eq!(lzw(&packed, false, &mut room).bytes, length);
+            assert_eq!(lzw(&packed, &mut room).bytes, length);
             assert_eq!(room, row);
         }
     }
@@ -197,7 +206,7 @@ mod tests {
         let turned: Vec<u8> = pack_lzw(&plain).unwrap().iter().map(|b| b.reverse_bits()).collect();
         for (bytes, lowest_first) in [(old, false), (turned, true)] {
             let mut room = vec![0; 2000];
-            assert_eq!(lzw(&bytes, lowest_first, &mut room).bytes, 2000);
+            assert_eq!(unpack(Packing::Lzw, &bytes, lowest_first, 2000, &mut room).bytes, 2000);
             assert_eq!(room, plain);
         }
     }

@@ -7,12 +7,13 @@ use super::directory::{Directory, Missing, Parts};
 use super::fetch::Fetch;
 use super::rows::Converter;
 use super::walk::{Step, Walk};
-use crate::error::{Error, Result};
+use crate::error::{Error, ErrorKind, Result};
 use crate::file::decoder::{Decoder, RowsOut, Slot, Start, Stop};
-use crate::frame::Facts;
+use crate::frame::{Facts, PageFacts};
 use crate::memory::Charge;
 use std::collections::VecDeque;
 use std::ops::Range;
+use std::sync::Arc;
 
 /// A decoder of TIFF: pushed bytes, asks for others, gives rows.
 pub(in crate::file) struct TiffDecoder {
@@ -23,9 +24,12 @@ pub(in crate::file) struct TiffDecoder {
     state: State,
     parts: Parts,
     facts: Option<Facts>,
+    page_list: Option<Arc<[PageFacts]>>,
     body: Option<Body>,
     given: u32,
     salvaging: bool,
+    /// Whether what is read hangs below a page.
+    hangs: bool,
     /// Tables and what has been fetched of values.
     charge: Charge,
     /// Names of planes and what else there is for each sample.
@@ -36,7 +40,7 @@ pub(in crate::file) struct TiffDecoder {
 enum State {
     /// Directories, until that of the page.
     Walk,
-    /// The directory that hangs below the page's own.
+    /// The directory at a place: below the page's own, or that of the next page.
     Below(u64),
     /// Values of the page's directory; what is missing of them.
     Values(Directory, VecDeque<Missing>),
@@ -63,9 +67,11 @@ impl TiffDecoder {
             state: State::Walk,
             parts: Parts::default(),
             facts: None,
+            page_list: None,
             body: None,
             given: 0,
             salvaging: false,
+            hangs: start.sub_page > 0,
             charge: Charge::NONE,
             samples: Charge::NONE,
         }
@@ -109,7 +115,9 @@ impl TiffDecoder {
                     Ok(Step::Page(_)) => self.state = State::Count,
                     Ok(Step::End) => self.count(None),
                     // What is wrong behind the page does not matter to it.
-                    Err(e) if e.is_about_bytes() => self.count(Some(e.kind().to_string())),
+                    Err(e) if e.is_about_bytes() || matches!(e.kind(), ErrorKind::Limit { unit: "pages", .. }) => {
+                        self.count(Some(e.kind().to_string()));
+                    }
                     Err(e) => return Err(e),
                 },
                 State::Facts => {
@@ -129,7 +137,9 @@ impl TiffDecoder {
         self.state = State::Facts;
         let Some(facts) = &mut self.facts else { return };
         facts.pages = u32::try_from(self.walk.pages.len()).unwrap_or(u32::MAX);
-        facts.page_list.clone_from(&self.walk.pages);
+        let list = self.page_list.get_or_insert_with(|| self.walk.pages.as_slice().into());
+        facts.page_list = Arc::clone(list);
+        facts.more_pages = wrong.is_some();
         facts.remarks.extend(wrong.map(|line| format!("what follows page {} was not read: {line}", facts.pages)));
     }
 
@@ -229,17 +239,16 @@ impl Decoder for TiffDecoder {
         self.rows(input, out)
     }
 
-    fn header_so_far(&mut self) -> bool {
-        let pages = self.walk.pages.len();
-        let Some(facts) = &mut self.facts else { return false };
-        facts.pages = u32::try_from(pages).unwrap_or(u32::MAX).max(1);
-        facts.page_list.clone_from(&self.walk.pages);
-        let line = match self.state {
-            State::Count => format!("pages were counted up to {pages}; there are more"),
-            _ => "what stands beside the pixels is long and was not looked at".to_string(),
-        };
-        facts.remarks.push(line);
-        true
+    fn next_page(&mut self) -> Result<bool> {
+        // A page below another one is followed by none.
+        let next = self.walk.places.get(self.start.page as usize).filter(|_| !self.hangs).copied();
+        let Some(at) = next else { return Ok(false) };
+        self.start.page = self.start.page.saturating_add(1);
+        (self.facts, self.body, self.parts) = (None, None, Parts::default());
+        (self.given, self.salvaging, self.fetch) = (0, false, self.fetch.restarted());
+        (self.charge, self.samples) = (Charge::NONE, Charge::NONE);
+        self.state = State::Below(at);
+        Ok(true)
     }
 
     fn facts(&self) -> Option<&Facts> {

@@ -42,17 +42,9 @@ impl Bits<'_> {
 }
 
 /// Unpacks rows of `width` pixels; each begins with a whole byte of `room`.
-pub(super) fn unpack(packing: Packing, bytes: &[u8], lowest_first: bool, width: u32, room: &mut [u8]) -> Unpacked {
+pub(super) fn unpack(packing: Packing, bytes: &[u8], width: u32, room: &mut [u8]) -> Unpacked {
     static CODES: OnceLock<Codes> = OnceLock::new();
     let codes = CODES.get_or_init(Codes::new);
-    let turned;
-    let bytes = match lowest_first {
-        true => {
-            turned = bytes.iter().map(|b| b.reverse_bits()).collect::<Vec<u8>>();
-            turned.as_slice()
-        }
-        false => bytes,
-    };
     let mut bits = Bits { bytes, at: 0 };
     // Where the colour changes: of the row above, and of this one.
     let (mut above, mut row) = (Vec::new(), Vec::new());

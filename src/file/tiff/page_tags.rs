@@ -8,8 +8,8 @@ use super::shape::{Packing, Predictor};
 use super::subtree;
 use super::tags;
 use super::tags_out::{Tags, of_tree};
-use crate::file::encoder::left_out;
 use crate::file::exif;
+use crate::file::holds::{Holds, Item, left_out};
 use crate::frame::{Facts, Metadata, Orientation, PixelFormat, ResolutionUnit};
 use crate::pixel::{Layout, Meaning};
 
@@ -167,5 +167,5 @@ pub(super) fn remarks_on(facts: &Facts, remarks: &mut Vec<String>) {
     if let Meaning::Values { .. } = m.meaning {
         others.meaning = Meaning::values();
     }
-    remarks.extend(left_out(&others, false));
+    remarks.extend(left_out(&others, Holds::of(&[Item::MaxCode])));
 }

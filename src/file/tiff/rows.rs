@@ -56,7 +56,6 @@ pub(super) struct Converter {
 impl Converter {
     pub(super) fn new(shape: &Shape, form: &Form, ycbcr: Option<Ycbcr>, big_endian: bool) -> Converter {
         let first = shape.held().first().copied().unwrap_or(8);
-        let fax = matches!(shape.packing, Packing::FaxRows | Packing::Fax3 { .. } | Packing::Fax4);
         let little_24 = match shape.predictor {
             Predictor::FloatBytes => cfg!(target_endian = "little"),
             _ => !big_endian,
@@ -91,8 +90,8 @@ impl Converter {
             way,
             held: shape.held().to_vec(),
             planar: shape.planar,
-            // Fax puts its pixels in order itself.
-            lowest_first: shape.lowest_first && !fax,
+            // What is packed was turned round before it was unpacked.
+            lowest_first: shape.lowest_first && shape.packing == Packing::None,
             little_24,
             kind: shape.kind,
             photometric: shape.photometric,

@@ -26,6 +26,8 @@ pub(super) struct Walk {
     next: Option<u64>,
     seen: HashSet<u64>,
     pub(super) pages: Vec<PageFacts>,
+    /// Where the directory of each is.
+    pub(super) places: Vec<u64>,
 }
 
 /// What came of a step.
@@ -40,7 +42,7 @@ pub(super) enum Step {
 
 impl Walk {
     pub(super) fn new(limits: Limits, length: u64) -> Walk {
-        Walk { limits, length, numbers: None, next: None, seen: HashSet::new(), pages: Vec::new() }
+        Walk { limits, length, numbers: None, next: None, seen: HashSet::new(), pages: Vec::new(), places: Vec::new() }
     }
 
     /// Goes on to the next directory.
@@ -66,8 +68,9 @@ impl Walk {
             return Err(Error::malformed(line).in_format(FileFormat::Tiff, Some(at)));
         }
         self.next = (next != 0).then_some(next);
+        self.limits.check_pages(u32::try_from(self.pages.len()).unwrap_or(u32::MAX).saturating_add(1))?;
         self.pages.push(page_facts(&directory, numbers));
-        self.limits.check_pages(u32::try_from(self.pages.len()).unwrap_or(u32::MAX))?;
+        self.places.push(at);
         Ok(Step::Page(directory))
     }
 

@@ -105,7 +105,8 @@ impl Step for FindTone {
         let (depth, layout) = tone_form(input, self.name())?;
         self.part.check(input)?;
         let mut metadata = input.metadata.after(Change::Values);
-        metadata.max_codes = self.codes_after(input, layout).filter(|_| depth != Depth::F32);
+        let own = self.codes_after(input, layout).filter(|_| depth != Depth::F32);
+        metadata.max_codes = own.or(metadata.max_codes);
         Ok(Box::new(Finding {
             step: self.clone(),
             levels: Levels::of(&input.metadata),

@@ -233,9 +233,9 @@ fn chunks(kind: Kind, page: &Page) -> Vec<Vec<u8>> {
                 }
                 out.push(match page.packing {
                     NONE => plain,
-                    PACK_BITS => pack_bits(&plain),
-                    LZW => lzw(&plain),
-                    DEFLATE | 32_946 => zlib(&plain),
+                    PACK_BITS => turned(page, pack_bits(&plain)),
+                    LZW => turned(page, lzw(&plain)),
+                    DEFLATE | 32_946 => turned(page, zlib(&plain)),
                     FAX_ROWS => turned(page, fax::rows(&lines)),
                     FAX3 => {
                         let two = page.tags.iter().any(|(tag, _, v)| *tag == 292 && v[0] & 1 == 1);
@@ -285,8 +285,8 @@ fn row_bytes(kind: Kind, page: &Page, bits: &[u16], mut row: Vec<u64>) -> Vec<u8
     let mut out = Vec::new();
     for eight in line.chunks(8) {
         let byte = eight.iter().enumerate().fold(0u8, |byte, (i, &bit)| byte | u8::from(bit) << (7 - i));
-        // The order of the pixels in the byte is turned around, not that of the bits of a pixel.
-        out.push(if page.lowest_first {
+        // The order of the pixels in the byte is turned around, not that of the bits of a pixel; of packed pixels that of the packed bytes.
+        out.push(if page.lowest_first && page.packing == NONE {
             let b = u32::from(first);
             (0..8 / b).fold(0u8, |to, i| to | (byte >> (8 - b * (i + 1)) & (0xff >> (8 - b))) << (b * i))
         } else {

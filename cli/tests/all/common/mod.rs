@@ -25,6 +25,13 @@ pub fn out(words: &[&str]) -> String {
     String::from_utf8(done.stdout).unwrap()
 }
 
+/// Runs and gives standard error; the exit status must be 0.
+pub fn stderr_of(words: &[&str]) -> String {
+    let done = rahmen(words).output().unwrap();
+    assert!(done.status.success(), "{words:?}: {}", String::from_utf8_lossy(&done.stderr));
+    String::from_utf8(done.stderr).unwrap()
+}
+
 /// Runs what must fail with this status and gives the one line it says.
 pub fn fails(status: i32, words: &[&str]) -> String {
     let done = rahmen(words).output().unwrap();

@@ -8,7 +8,18 @@ function paint(p) {
   const span = high - low || 1;
   const steps = levels >= 2 ? levels - 1 : 0;
   const lut = ramp ? ramps.get(ramp) : null;
-  const encode = (t) => (p.linear ? (t <= 0.0031308 ? 12.92 * t : 1.055 * t ** (1 / 2.4) - 0.055) : t);
+  const curve = (light) => (light <= 0.0031308 ? 12.92 * light : 1.055 * light ** (1 / 2.4) - 0.055);
+  // The array would round ties to even numbers by itself: levels are rounded here, ties up.
+  const level = (t) => Math.floor(255 * t + 0.5);
+  // Light of a channel where another space than sRGB is stated.
+  const lightOf = (t, c) => {
+    const list = p.light[c];
+    const place = t * (list.length - 1);
+    const i = Math.min(list.length - 2, Math.floor(place));
+    return list[i] + (list[i + 1] - list[i]) * (place - i);
+  };
+  const seen = (light) => curve(Math.min(1, Math.max(0, light)));
+  const encode = (t, c) => (p.light ? seen(lightOf(t, c)) : p.linear ? curve(t) : t);
   const scales = p.channels.map((c) => (c.max_code === null ? 1 : c.max_code / p.full));
   const tone = (raw, c) => {
     let t = (Number(raw) * scales[c] - low) / span;
@@ -19,10 +30,10 @@ function paint(p) {
   // Whole samples of 16 bits or less go through a table.
   const table = p.number === "u8" || p.number === "u16" ? new Map() : null;
   const byte = (raw, c) => {
-    if (!table) return 255 * encode(tone(raw, c)) + 0.5;
+    if (!table) return level(encode(tone(raw, c), c));
     const key = raw * 8 + c;
     let known = table.get(key);
-    if (known === undefined) table.set(key, (known = 255 * encode(tone(raw, c)) + 0.5));
+    if (known === undefined) table.set(key, (known = level(encode(tone(raw, c), c))));
     return known;
   };
   const names = p.channels.map((c) => c.name);
@@ -38,7 +49,7 @@ function paint(p) {
       if (raw !== raw) {
         [out[o], out[o + 1], out[o + 2]] = data.nan;
       } else if (lut) {
-        const place = 3 * Math.min(255, Math.floor(tone(raw, single) * 255 + 0.5));
+        const place = 3 * level(tone(raw, single));
         out[o] = lut[place];
         out[o + 1] = lut[place + 1];
         out[o + 2] = lut[place + 2];
@@ -47,11 +58,17 @@ function paint(p) {
       }
     } else if (p.layout === "cmyk") {
       const light = 1 - tone(all[first + 3], 3);
-      for (let c = 0; c < 3; c++) out[o + c] = 255 * (1 - tone(all[first + c], c)) * light + 0.5;
+      for (let c = 0; c < 3; c++) out[o + c] = level((1 - tone(all[first + c], c)) * light);
+    } else if (p.matrix) {
+      const light = [0, 1, 2].map((c) => lightOf(tone(all[first + c * plane], c), c));
+      for (let c = 0; c < 3; c++) {
+        const [a, b, d] = p.matrix[c];
+        out[o + c] = level(seen(a * light[0] + b * light[1] + d * light[2]));
+      }
     } else {
       for (let c = 0; c < 3; c++) out[o + c] = byte(all[first + c * plane], c);
     }
-    out[o + 3] = alpha >= 0 && channel !== alpha ? (255 * all[first + alpha * plane]) / p.full + 0.5 : 255;
+    out[o + 3] = alpha >= 0 && channel !== alpha ? level(all[first + alpha * plane] / p.full) : 255;
   }
   p.painted = out;
   p.image.width = w;

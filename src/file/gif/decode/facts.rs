@@ -45,7 +45,7 @@ impl GifDecoder {
             facts.remarks.push(format!("the frame lies at {x}, {y} of a canvas of {canvas}"));
         }
         facts.pages = pages;
-        facts.page_list = blocks.page_list();
+        facts.page_list.clone_from(self.page_list.get_or_insert_with(|| blocks.page_list().into()));
         facts.plays = blocks.plays.or((pages > 1).then_some(1));
         facts.remarks.extend(blocks.remarks.iter().cloned());
         self.facts = Some(facts);

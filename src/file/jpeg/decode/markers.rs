@@ -1,6 +1,6 @@
 //! Markers and their segments: what a file says before its scans, and how each scan begins.
 
-use super::{JpegDecoder, LOOK_BYTES, SEVERAL_SCANS, State, Step};
+use super::{JpegDecoder, SEVERAL_SCANS, State, Step};
 use crate::error::{Error, Result};
 use crate::file::decoder::Stop;
 use crate::file::jpeg::bits::Place;
@@ -8,7 +8,6 @@ use crate::file::jpeg::canvas::{self, canvas};
 use crate::file::jpeg::color::Model;
 use crate::file::jpeg::frame::{Coding, Component, FrameHeader};
 use crate::file::jpeg::picture::PartialPicture;
-use crate::file::jpeg::pile::Pile;
 use crate::file::jpeg::running::Running;
 use crate::file::jpeg::scan::{Carried, Scan};
 use crate::file::jpeg::segments::{huffman_tables, quantisers};
@@ -59,26 +58,6 @@ impl JpegDecoder {
             return Err(Error::malformed(format!("a segment of {length} bytes, which has at least 2")));
         }
         let whole = length.saturating_add(2);
-        let looked_at = matches!(marker, 0xe0..=0xef | 0xfe);
-        if self.start.header_only && looked_at && length > LOOK_BYTES {
-            if self.data.len() < LOOK_BYTES {
-                return Ok(Step::Wait);
-            }
-            let body = self.data.get(4..LOOK_BYTES).unwrap_or_default();
-            if marker == 0xe1 {
-                self.notes.take(marker, body);
-                self.notes.metadata.exif = None;
-            }
-            self.notes.remarks.push(format!("a segment of {length} bytes was not looked at whole"));
-            if self.data.len() >= whole {
-                self.drop_front(whole);
-                return Ok(Step::On);
-            }
-            let behind = self.fed.saturating_sub(self.data.len() as u64).saturating_add(whole as u64);
-            self.data = Pile::default();
-            self.fed = behind;
-            return Ok(Step::Tell(Stop::forward(behind)));
-        }
         if self.data.len() < whole {
             return Ok(Step::Wait);
         }

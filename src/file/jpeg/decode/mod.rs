@@ -21,8 +21,6 @@ use std::ops::Range;
 
 /// What facts say of scans before they are counted.
 const SEVERAL_SCANS: &str = ", several scans";
-/// Bytes of a segment that are looked at where only a header is wanted.
-const LOOK_BYTES: usize = 4096;
 
 /// A JPEG decoder: pushed bytes, gives rows.
 pub(in crate::file) struct JpegDecoder {

@@ -7,6 +7,7 @@ use crate::file::png::chunks;
 use crate::file::png::frames::{Animation, Part};
 use crate::file::png::header::{Color, Header};
 use crate::file::png::rows::Rows;
+use crate::file::png::walk::{self, Walk};
 
 impl PngDecoder {
     /// A chunk's length and kind (5.3), checked against what may come now (5.6).
@@ -24,11 +25,13 @@ impl PngDecoder {
         }
         self.state = match &kind {
             b"IHDR" if self.header.is_some() => return Err(Error::malformed("a second IHDR")),
-            b"IDAT" if self.animation.as_ref().is_some_and(|animation| !animation.walked) => {
+            b"IDAT" if !self.walked && (self.animation.is_some() || self.start.length.is_some()) => {
                 let from = self.at;
+                let data = Part { at: from, bytes: length, sequence: None };
                 if let Some(animation) = &mut self.animation {
-                    animation.first_data(Part { at: from, bytes: length, sequence: None }, &mut self.budget)?;
+                    animation.first_data(data, &mut self.budget)?;
                 }
+                self.walk = Some(Walk::behind(data));
                 State::Walk { from, length }
             }
             b"IDAT" => {
@@ -49,6 +52,8 @@ impl PngDecoder {
             b"fcTL" if self.animation.as_ref().is_some_and(|animation| !animation.walked) => {
                 State::Body { kind, length }
             }
+            // It was read when the chunks behind the pixels were gone through.
+            kind if self.walked && walk::is_kept(kind) => State::Passed { kind: *kind, left: length },
             kind if chunks::is_read(kind) => {
                 self.budget.take(u64::from(length))?;
                 State::Body { kind: *kind, length }
@@ -115,6 +120,32 @@ impl PngDecoder {
                 let Some(header) = self.header else { return Ok(()) };
                 let context = chunks::Context { header: &header, palette: &self.colors.palette };
                 chunks::read(kind, &body, &context, &mut self.budget, &mut self.metadata)?;
+                if let (Some(facts), true) = (&mut self.facts, walk::is_kept(&kind)) {
+                    // A stream tells only now what belongs to its facts.
+                    facts.metadata.clone_from(&self.metadata);
+                    let line = "texts stand behind the pixels, where rows of a stream have gone already";
+                    if !facts.remarks.iter().any(|r| r == line) {
+                        facts.remarks.push(line.to_string());
+                    }
+                }
+            }
+        }
+        Ok(())
+    }
+
+    /// The chunks behind the pixels are known: what they say belongs to the facts.
+    pub(super) fn behind(&mut self) -> Result<()> {
+        self.walked = true;
+        if let Some(animation) = &mut self.animation {
+            animation.walked = true;
+        }
+        let (Some(header), Some(walk)) = (self.header, self.walk.take()) else { return Ok(()) };
+        let context = chunks::Context { header: &header, palette: &self.colors.palette };
+        for (kind, body) in walk.found {
+            match chunks::read(kind, &body, &context, &mut self.budget, &mut self.metadata) {
+                // What is wrong behind the pixels does not matter to those that are salvaged.
+                Err(e) if !(self.start.salvages && e.is_about_bytes()) => return Err(e),
+                _ => {}
             }
         }
         Ok(())

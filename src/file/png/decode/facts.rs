@@ -62,7 +62,7 @@ impl PngDecoder {
         let Some(animation) = &self.animation else { return };
         facts.pages = animation.pages();
         if animation.walked {
-            facts.page_list = animation.page_list();
+            facts.page_list = animation.page_list().into();
         }
         facts.plays = Some(animation.plays);
         let frame = animation.frame_of(self.start.page).and_then(|frame| animation.frames.get(frame));
