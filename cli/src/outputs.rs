@@ -218,7 +218,7 @@ mod tests {
             "replace", "shell", "tour",
         ];
         let kind = |parser: &ValueParser| format!("{:?}", parser.type_id());
-        let path = kind(&clap::value_parser!(PathBuf).into());
+        let path = kind(&clap::value_parser!(PathBuf));
         let mut command = crate::args::Cli::command();
         command.build();
         let mut seen = 0;

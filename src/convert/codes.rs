@@ -69,6 +69,12 @@ impl Pixels {
     }
 }
 
+/// [`snap`] of pixels whose type is known at run time.
+pub(crate) fn snap_pixels(pixels: &mut Pixels, tops: &[u32]) -> Result<()> {
+    check_channels(pixels, tops)?;
+    run(pixels.samples_any_mut(), tops, Way::Snap)
+}
+
 /// [`reduce`] of pixels whose type is known at run time.
 pub(crate) fn reduce_pixels(pixels: &mut Pixels, tops: &[u32]) -> Result<()> {
     check_channels(pixels, tops)?;

@@ -7,9 +7,10 @@ use std::sync::Arc;
 
 /// Keeps a profile, and states the primaries and the curve that it describes, where they are known.
 pub(super) fn keep(bytes: Arc<[u8]>, metadata: &mut Metadata) {
-    let said = Profile::parse(&bytes).map(|profile| profile.said());
-    (metadata.primaries, metadata.transfer) = said.unwrap_or((Primaries::Other, Transfer::Other));
-    metadata.icc = Some(bytes);
+    if metadata.set_profile(Arc::clone(&bytes)).is_err() {
+        (metadata.primaries, metadata.transfer) = (Primaries::Other, Transfer::Other);
+        metadata.icc = Some(bytes);
+    }
 }
 
 /// A profile for colours that are not sRGB and have none; none where such a profile cannot say what they are.

@@ -116,7 +116,9 @@ fn open_straight(target: &Path) -> Result<File> {
             Err(e) => return Err(failed(e.into())),
         };
         // What is written may wait for its reader.
-        fcntl_getfl(&file).and_then(|now| fcntl_setfl(&file, now - OFlags::NONBLOCK)).map_err(|e| failed(e.into()))?;
+        fcntl_getfl(&file)
+            .and_then(|now| fcntl_setfl(&file, now.difference(OFlags::NONBLOCK)))
+            .map_err(|e| failed(e.into()))?;
         Ok(file)
     }
     #[cfg(not(target_os = "linux"))]

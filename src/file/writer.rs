@@ -7,7 +7,7 @@ use super::options::WriteOptions;
 use super::replace::Replacement;
 use crate::color::ColorSpace;
 use crate::error::{Error, Result};
-use crate::flow::{FromCodes, Sink, Stage, Step, Strip, ToSpace};
+use crate::flow::{FromCodes, OnCodes, Sink, Stage, Step, Strip, ToSpace};
 use crate::frame::{Content, Facts, FileFormat, PixelFormat, Scale};
 use crate::pixel::{Depth, Layout, Meaning, Primaries, Transfer};
 use std::io::{BufWriter, Seek, SeekFrom, Write};
@@ -321,7 +321,8 @@ fn adapted(facts: &Facts, options: &WriteOptions, path: Option<&Path>) -> Result
     adapted_for(format.unwrap_or(FileFormat::Png), facts)
 }
 
-/// Codes are written as they are to formats of plain numbers, arrays and raw bytes; all others store codes of samples themselves. Floats in
+/// Codes are written as they are to formats of plain numbers, arrays and raw bytes; all others store codes of samples themselves, or samples
+/// that stand for codes: those of values that were computed are the nearest. Floats in
 /// colour are linear light in a float map, and encoded in arrays and raw bytes.
 fn adapted_for(format: FileFormat, facts: &Facts) -> Result<(Facts, Option<Box<dyn Stage>>)> {
     let array = matches!(format, FileFormat::Npy | FileFormat::Npz | FileFormat::Raw);
@@ -329,6 +330,9 @@ fn adapted_for(format: FileFormat, facts: &Facts) -> Result<(Facts, Option<Box<d
         let stage = FromCodes.plan(facts)?;
         let to = Facts { remarks: Vec::new(), ..stage.facts().clone() };
         return Ok((to, Some(stage)));
+    }
+    if matches!(format, FileFormat::Png | FileFormat::Tiff) && OnCodes::has_work(facts) {
+        return Ok((facts.clone(), Some(OnCodes.plan(facts)?)));
     }
     let m = &facts.metadata;
     let floats = matches!(facts.pixel_format, PixelFormat::Pixels { depth: Depth::F32, layout } if layout.is_color() && layout != Layout::Cmyk);

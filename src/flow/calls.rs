@@ -1,5 +1,6 @@
 //! Steps as methods of a picture: what is done once, to a whole picture in memory. Metadata follow as in a chain.
 
+use super::codes::OnCodes;
 use super::{
     AsModel, Convert, Crop, FalseColor, Flatten, FromCodes, RampLimits, Resize, Step, ToColor, ToDepth, ToGray,
     ToSpace, apply,
@@ -155,6 +156,7 @@ impl Picture {
             return apply(self.clone(), &[&FromCodes, step]);
         }
         let stage = step.plan(&self.facts())?;
-        Ok(Picture::new(work(self.content())?, stage.facts().metadata.clone()))
+        let picture = Picture::new(work(self.content())?, stage.facts().metadata.clone());
+        if step.takes_codes() { Ok(picture) } else { OnCodes::end(picture) }
     }
 }

@@ -2,6 +2,7 @@
 
 mod pull;
 
+use super::codes::OnCodes;
 use super::order::exchanged;
 use super::{Damage, FromCodes, PictureSink, Sees, Sink, Source, Stage, Step, Strip};
 use crate::error::{ErrorKind, Result};
@@ -283,7 +284,7 @@ impl<'a> Chain<'a> {
     pub fn picture(&mut self) -> Result<Picture> {
         let mut sink = PictureSink::new(&self.facts)?;
         self.run_into(&mut sink)?;
-        sink.into_picture()
+        OnCodes::end(sink.into_picture()?)
     }
 
     /// Reads what follows the source's last row, where that row was needed.
@@ -398,5 +399,6 @@ pub fn apply(picture: Picture, steps: &[&dyn Step]) -> Result<Picture> {
         }
         content = run(*step, &mut facts, content)?;
     }
-    Ok(Picture::new(content, facts.metadata))
+    let picture = Picture::new(content, facts.metadata);
+    if steps.iter().all(|step| step.takes_codes()) { Ok(picture) } else { OnCodes::end(picture) }
 }

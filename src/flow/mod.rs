@@ -41,6 +41,7 @@ pub use alpha::{DropAlpha, Flatten, MaskAlpha, MultiplyAlpha};
 pub use by_rows::{by_rows, by_rows_around};
 pub use cast::{Cast, CastRule};
 pub use chain::{Chain, Progress, apply};
+pub(crate) use codes::OnCodes;
 pub use codes::{Codes, FromCodes, ToCodes};
 pub use color::{PickPlanes, ToColor, ToGray};
 pub use convert::Convert;

@@ -13,7 +13,8 @@ pub struct Metadata {
     /// Meaning of the samples.
     pub meaning: Meaning,
     /// The largest code of the file, a channel each, where it is not the full range of the depth (1, 7, 1000, 4095 ...).
-    /// The samples are scaled to the full range all the same, unless [`scale`](Metadata::scale) says otherwise.
+    /// The samples are scaled to the full range all the same, unless [`scale`](Metadata::scale) says otherwise. What is computed of codes
+    /// of more than 8 bits is rounded to the nearest code, ties up, where a picture in memory or a file is made of it.
     pub max_codes: Option<Vec<u32>>,
     /// Whether integer samples span the full range of the depth, or are the codes 0..=max code themselves.
     pub scale: Scale,
@@ -25,7 +26,8 @@ pub struct Metadata {
     pub primaries: Primaries,
     /// The curve between light and the samples of colour: the one statement on light. [`Transfer::Linear`] is linear light.
     pub transfer: Transfer,
-    /// An ICC profile, as it stands in the file.
+    /// An ICC profile, as it stands in the file. [`set_profile`](Metadata::set_profile) sets it and states what it says in `primaries` and
+    /// `transfer` too.
     pub icc: Option<Arc<[u8]>>,
     /// An EXIF block (a TIFF structure), as it stands in the file.
     pub exif: Option<Arc<[u8]>>,

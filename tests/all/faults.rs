@@ -9,6 +9,7 @@
     feature = "tga",
     feature = "qoi",
     feature = "tiff",
+    feature = "gif",
     feature = "npy",
     feature = "raw"
 ))]
@@ -182,6 +183,10 @@ fn whatever_fails_while_writing_is_an_error() {
     let size = Size::new(9, 7);
     let color: Picture = Frame::random(size, Rgb::default(), Rgb::new(255u8, 255, 255), 1).unwrap().into();
     let floats: Picture = Frame::random(size, Gray::new(-1.0f32), Gray::new(1.0), 4).unwrap().into();
+    let mut numbered: Picture = Frame::filled(size, Gray::new(1u8)).unwrap().into();
+    numbered.metadata_mut().meaning = rahmen::Meaning::Indices;
+    let two = [rahmen::Rgba::new(1, 2, 3, 255), rahmen::Rgba::new(9, 9, 9, 255)];
+    numbered.metadata_mut().palette = Some(rahmen::frame::Palette::new(two.to_vec()).unwrap());
     let layout = rahmen::frame::RawLayout::new(size, rahmen::frame::ChannelOrder::Bgr, Depth::U8).bottom_up();
     let plain = WriteOptions::default();
     let cases = [
@@ -196,6 +201,11 @@ fn whatever_fails_while_writing_is_an_error() {
         (FileFormat::Pfm, &floats, plain),
         (FileFormat::Npy, &floats, plain),
         (FileFormat::Raw, &color, plain.raw(layout)),
+        (FileFormat::Tiff, &color, plain),
+        (FileFormat::Tiff, &color, plain.tiled(16).reduced_copies()),
+        (FileFormat::Gif, &numbered, plain),
+        (FileFormat::Npz, &floats, plain),
+        (FileFormat::Npz, &floats, plain.compression(0)),
     ];
     for (format, picture, options) in cases {
         let options = options.format(format);

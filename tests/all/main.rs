@@ -3,6 +3,7 @@
 
 mod common;
 
+mod all_that_was_read;
 mod animations;
 mod array_files;
 mod bitmap_files;

@@ -175,12 +175,23 @@ fn codes_of_fewer_bits_are_stored_in_as_many() {
             }
         }
     }
-    // A largest code that is none of whole bits is remembered beside.
-    let mut picture: Picture = Frame::filled(Size::new(3, 2), Gray::new(65_535u16)).unwrap().into();
-    picture.metadata_mut().max_codes = Some(vec![1000]);
-    let bytes = written(&picture, WriteOptions::default());
-    assert_eq!(tiff::parse(&bytes)[0].one(258), Some(16));
-    assert!(decode(&bytes, ReadOptions::default()).unwrap() == picture);
+    // A largest code that is none of whole bits is remembered beside samples over the full range.
+    for top in [256, 1000, 20_000u32] {
+        let samples = (0..=top).map(|code| ((2 * code * 65_535 + top) / (2 * top)) as u16).collect();
+        let size = Size::new(top + 1, 1);
+        let mut picture: Picture = Frame::<Gray<u16>>::from_samples(size, samples).unwrap().into();
+        picture.metadata_mut().max_codes = Some(vec![top]);
+        let bytes = written(&picture, WriteOptions::default());
+        assert_eq!(tiff::parse(&bytes)[0].one(258), Some(16));
+        assert!(decode(&bytes, ReadOptions::default()).unwrap() == picture, "{top}");
+    }
+    for top in [5, 100, 200u32] {
+        let samples = (0..=top).map(|code| ((2 * code * 255 + top) / (2 * top)) as u8).collect();
+        let mut picture: Picture = Frame::<Gray<u8>>::from_samples(Size::new(top + 1, 1), samples).unwrap().into();
+        picture.metadata_mut().max_codes = Some(vec![top]);
+        let bytes = written(&picture, WriteOptions::default());
+        assert!(decode(&bytes, ReadOptions::default()).unwrap() == picture, "{top}");
+    }
 }
 
 #[test]

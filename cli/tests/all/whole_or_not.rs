@@ -69,11 +69,30 @@ fn a_closed_standard_output_is_no_place_for_a_picture_or_a_report() {
         assert_eq!(status, Some(1), "{words}: {line}");
         assert!(line.contains("standard output is closed"), "{line}");
         // Where nobody looks is a place.
-        assert_eq!(by_shell(&format!("exec \"$0\" {words} >/dev/null"), &[&quay]).0, Some(0), "{words}");
+        // Launchers give it for writing, or for both.
+        for to in [">/dev/null", "1<>/dev/null", ">/dev/null 0<&1"] {
+            assert_eq!(by_shell(&format!("exec \"$0\" {words} {to}"), &[&quay]).0, Some(0), "{words} {to}");
+        }
     }
     let folder = Folder::new();
     let (status, line) = by_shell("exec \"$0\" save \"$1\" \"$2\" >&-", &[&quay, &folder.path("a.qoi")]);
     assert_eq!((status, folder.names().len()), (Some(0), 1), "{line}");
+}
+
+/// A pipe that nobody reads would be waited for until someone does: what would replace it says so at once.
+#[test]
+#[cfg(target_os = "linux")]
+fn a_pipe_in_place_of_the_target_is_not_waited_for() {
+    let folder = Folder::new();
+    let pipe = folder.path("a.png");
+    assert!(Command::new("mkfifo").arg(&pipe).status().unwrap().success());
+    for words in ["save \"$1\" \"$2\"", "histogram \"$1\" --plot \"$2\"", "sheet \"$1\" --out \"$2\""] {
+        let (status, line) = by_shell(&format!("exec timeout 20 \"$0\" {words}"), &[&demo("quay-dawn.png"), &pipe]);
+        assert_eq!(status, Some(1), "{words}: {line}");
+        assert!(line.starts_with("rahmen: ") && line.contains("a.png"), "{line}");
+    }
+    use std::os::unix::fs::FileTypeExt;
+    assert!(std::fs::symlink_metadata(&pipe).unwrap().file_type().is_fifo() && folder.names().len() == 1);
 }
 
 #[test]

@@ -180,6 +180,20 @@ fn primaries_of(to_xyz: &Matrix) -> Option<Primaries> {
     ColorSpace { primaries, transfer: Transfer::Linear }.from_xyz().ok().map(|_| primaries)
 }
 
+impl Metadata {
+    /// Sets the ICC profile, and with it what it says of primaries and curve, each as far as it has a name here
+    /// ([`Primaries::Other`], [`Transfer::Other`]): there is one statement. Code points go.
+    ///
+    /// # Errors
+    /// As [`Profile::parse`].
+    pub fn set_profile(&mut self, icc: impl Into<Arc<[u8]>>) -> Result<()> {
+        let icc = icc.into();
+        (self.primaries, self.transfer) = Profile::parse(&icc)?.said();
+        (self.icc, self.code_points) = (Some(icc), None);
+        Ok(())
+    }
+}
+
 /// What the numbers of a picture stand for: a space by primaries and a curve, or a profile.
 #[derive(Debug, Clone, PartialEq)]
 #[non_exhaustive]

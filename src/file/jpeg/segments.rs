@@ -119,6 +119,11 @@ impl Notes {
                     self.metadata.xmp = Some(String::from_utf8_lossy(packet).into());
                 }
             }
+            (0xe2, _) if body.starts_with(b"MPF\0") => {
+                let line =
+                    "further pictures stand behind this one (multi-picture format, CIPA DC-007) and are not read";
+                self.remarks.push(line.to_string());
+            }
             (0xe2, _) => {
                 if let Some([number, parts, part @ ..]) = body.strip_prefix(ICC) {
                     self.profile_parts = *parts;

@@ -58,9 +58,9 @@ fn wrong(what: &str, at: u64) -> Error {
     Error::malformed(what).in_format(FileFormat::Npz, Some(at))
 }
 
-/// The arrays that the central directory lists.
-pub(super) fn entries(mut bytes: &[u8], at: u64) -> Result<Vec<Entry>> {
-    let mut out = Vec::new();
+/// The arrays that the central directory lists, and how many other files.
+pub(super) fn entries(mut bytes: &[u8], at: u64) -> Result<(Vec<Entry>, usize)> {
+    let (mut out, mut others) = (Vec::new(), 0usize);
     while bytes.len() >= ENTRY_BYTES {
         if bytes.get(..4) != Some(&CENTRAL[..]) {
             return Err(wrong("a central directory whose entries do not follow each other", at));
@@ -93,10 +93,12 @@ pub(super) fn entries(mut bytes: &[u8], at: u64) -> Result<Vec<Entry>> {
                 return Err(Error::not_supported(format!("the array {name}, which is encrypted")));
             }
             out.push(Entry { name: name.to_string(), deflated, crc: long(bytes, 16), packed, size, at: place });
+        } else {
+            others = others.saturating_add(1);
         }
         bytes = rest;
     }
-    Ok(out)
+    Ok((out, others))
 }
 
 /// The field of sizes of 64 bits among extra fields.

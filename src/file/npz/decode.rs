@@ -23,6 +23,8 @@ pub(in crate::file) struct NpzDecoder {
     at: u64,
     entry: Option<Entry>,
     count: u32,
+    /// Files of the archive that are no arrays.
+    others: usize,
     facts: Option<Facts>,
     body: Option<Body>,
     charge: Charge,
@@ -69,6 +71,7 @@ impl NpzDecoder {
             at: 0,
             entry: None,
             count: 0,
+            others: 0,
             facts: None,
             body: None,
             charge: Charge::NONE,
@@ -112,7 +115,9 @@ impl NpzDecoder {
                         return Ok(Some(stop));
                     }
                     let directory = std::mem::take(&mut self.part);
-                    self.choose(archive::entries(&directory, at)?)?;
+                    let (arrays, others) = archive::entries(&directory, at)?;
+                    self.others = others;
+                    self.choose(arrays)?;
                     self.state = State::Local;
                 }
                 State::Local => {
@@ -172,6 +177,10 @@ impl NpzDecoder {
         let Some(mut facts) = body.array.facts().cloned() else { return };
         facts.format = Some(FileFormat::Npz);
         facts.pages = self.count;
+        if self.others > 0 {
+            let files = if self.others == 1 { "file" } else { "files" };
+            facts.remarks.push(format!("{} {files} of the archive are no arrays and are not read", self.others));
+        }
         facts.metadata.text.push(Text { keyword: "Page name".to_string(), text: entry.name.as_str().into() });
         let packed = if entry.deflated { "Deflate" } else { "stored" };
         facts.stored = Some(format!("{}, {packed}", facts.stored.unwrap_or_default()));

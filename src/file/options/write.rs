@@ -85,7 +85,7 @@ pub struct WriteOptions {
     /// TIFF options: packing, tiles, smaller copies.
     pub tiff: TiffOptions,
     /// Number of pictures that the file will hold, where it is known; what follows the first is written by
-    /// [`Writer::next_page`](crate::file::Writer::next_page).
+    /// [`Sink::next_page`](crate::flow::Sink::next_page).
     pub pages: u32,
     /// How often an animation is played; 0, the default, is for ever.
     pub plays: Option<u32>,

@@ -9,10 +9,9 @@ use crate::error::{Error, Help, Result};
 use crate::file::encoder::{Encoder, Output, cannot_hold, check_indices, palette_of, put_bytes};
 use crate::file::options::WriteOptions;
 use crate::file::words::extend_words_be;
-use crate::frame::{Content, Facts, FileFormat, Metadata, Palette, PixelFormat, SamplesRef, Scale};
+use crate::frame::{Content, Facts, FileFormat, Metadata, Palette, PixelFormat, SamplesRef};
 use crate::pixel::{Depth, Layout, Rgba, codes};
 use crate::threads::Threads;
-use std::sync::Arc;
 
 /// Bytes of packed data a chunk at most.
 const CHUNK_BYTES: usize = 16 << 20;
@@ -23,8 +22,6 @@ pub(in crate::file) struct PngEncoder {
     /// How many colours a palette has, for pictures of indices; and the palette, which all frames share.
     colors: Option<usize>,
     palette: Option<Palette>,
-    /// The sample of the nearest code for each sample of each channel, where there are codes between 8 and 16 bits.
-    nearest: Vec<Arc<[u16]>>,
     rows_left: u32,
     body: Body,
     frames: Frames,
@@ -45,24 +42,6 @@ struct Frames {
     all: u32,
     begun: u32,
     sequence: u32,
-}
-
-/// Tables from samples to those of the nearest code, one a channel: what was computed of codes is rounded to codes again.
-fn nearest(depth: Depth, metadata: &Metadata) -> Vec<Arc<[u16]>> {
-    let tops = metadata.max_codes.as_ref().filter(|_| depth == Depth::U16 && metadata.scale == Scale::Full);
-    let full = u32::from(u16::MAX);
-    let table =
-        |top: u32| (0..=full).map(|v| codes::sample_of(codes::code_of(v, top, full), top, full) as u16).collect();
-    let mut known: Vec<(u32, Arc<[u16]>)> = Vec::new();
-    let of = |top: &u32| match known.iter().find(|(own, _)| own == top) {
-        Some((_, table)) => Arc::clone(table),
-        None => {
-            let made: Arc<[u16]> = table(*top);
-            known.push((*top, Arc::clone(&made)));
-            made
-        }
-    };
-    tops.map_or_else(Vec::new, |tops| tops.iter().map(of).collect())
 }
 
 impl PngEncoder {
@@ -95,9 +74,8 @@ impl PngEncoder {
         let (effort, threads) = (u32::from(options.compression.min(9)), options.threads);
         let body = Body::new(&header, palette.is_some(), effort, threads)?;
         let rows_left = facts.size.height;
-        let nearest = nearest(depth, &facts.metadata);
         let palette = palette.cloned();
-        Ok(PngEncoder { header, colors, palette, nearest, rows_left, body, frames, effort, threads, remarks })
+        Ok(PngEncoder { header, colors, palette, rows_left, body, frames, effort, threads, remarks })
     }
 
     fn put_row(&mut self, samples: SamplesRef<'_>, out: &mut dyn Output) -> Result<()> {
@@ -115,16 +93,7 @@ impl PngEncoder {
             SamplesRef::U8(s) if bits < 8 && self.header.interlaced => row.extend(s.iter().map(|v| code(*v))),
             SamplesRef::U8(s) if bits < 8 => put_together(s, bits, row, code),
             SamplesRef::U8(s) => row.extend_from_slice(s),
-            SamplesRef::U16(s) => match self.nearest.as_slice() {
-                [] => extend_words_be(row, s),
-                tables => {
-                    let codes = s.iter().zip((0..tables.len()).cycle());
-                    let near = |(v, c): (&u16, usize)| {
-                        tables.get(c).and_then(|t| t.get(usize::from(*v))).unwrap_or(v).to_be_bytes()
-                    };
-                    row.extend(codes.flat_map(near));
-                }
-            },
+            SamplesRef::U16(s) => extend_words_be(row, s),
             SamplesRef::F32(_) => {
                 return Err(cannot_hold(FileFormat::Png, "f32 samples", &[Help::Depth(&[Depth::U16, Depth::U8])]));
             }
@@ -287,7 +256,6 @@ impl Encoder for PngEncoder {
         let header = Header { size: facts.size, ..self.header };
         self.body = Body::new(&header, self.colors.is_some(), self.effort, self.threads)?;
         self.rows_left = facts.size.height;
-        self.nearest = nearest(depth, &facts.metadata);
         Ok(())
     }
 

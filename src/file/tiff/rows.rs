@@ -79,10 +79,8 @@ impl Converter {
                     (Depth::F32, _) => Way::Floats,
                     (_, Some(ycbcr)) => Way::Ycbcr(Box::new(ycbcr)),
                     // What JPEG gives is scaled already.
-                    _ if whole && !invert && (form.metadata.max_codes.is_none() || shape.held() != shape.bits) => {
-                        Way::Plain
-                    }
-                    (depth, _) => Way::Codes(tables(shape, form, depth, invert)),
+                    _ if whole && !invert => Way::Plain,
+                    (depth, _) => Way::Codes(tables(shape, depth, invert)),
                 }
             }
         };
@@ -360,14 +358,15 @@ fn plane_part<'t>(
     part_of(view.row_bytes_mut(y), columns, bytes)
 }
 
-/// The sample for each code, for each sample of a pixel.
-fn tables(shape: &Shape, form: &Form, depth: Depth, invert: bool) -> Vec<Vec<u16>> {
+/// The sample for each code of the file's bits, for each sample of a pixel. A max code that is noted beside is none of the file's: its
+/// samples span the full range.
+fn tables(shape: &Shape, depth: Depth, invert: bool) -> Vec<Vec<u16>> {
     let full = u32::from(depth.max_code().unwrap_or(u16::MAX));
     let mut tables = Vec::with_capacity(shape.bits.len());
     for (place, &bits) in shape.bits.iter().enumerate() {
-        let most = form.metadata.max_codes.as_ref().and_then(|codes| codes.get(place).copied()).unwrap_or(full);
         let gray = invert && place == 0;
-        let all = (0..=top(bits.min(16))).map(|code| {
+        let most = top(bits.min(16));
+        let all = (0..=most).map(|code| {
             let sample = scale::sample_of(code, most, full) as u16;
             if gray { (full as u16).saturating_sub(sample) } else { sample }
         });

@@ -6,6 +6,7 @@ pub mod fax;
 pub mod gif;
 pub mod jpeg;
 pub mod readers;
+pub mod resizing;
 #[path = "../../../fuzz/src/structure/mod.rs"]
 pub mod structure;
 pub mod tiff;
