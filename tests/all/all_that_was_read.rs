@@ -11,7 +11,8 @@ use rahmen::file::{
 use rahmen::flow::{Chain, Sink, Source, Strip, ToGray};
 use rahmen::frame::{Palette, Resolution, ResolutionUnit, Text};
 use rahmen::{
-    Content, Facts, FileFormat, Frame, Gray, Meaning, Metadata, Orientation, Picture, Result, Rgb, Rgba, Size, Transfer,
+    Content, Facts, FileFormat, Frame, Gray, Meaning, Metadata, Number, Orientation, Picture, Result, Rgb, Rgba,
+    Sample, Size, Transfer,
 };
 use std::io::Cursor;
 
@@ -460,4 +461,55 @@ fn what_is_computed_of_codes_is_codes_on_every_way() {
             assert!(back.unwrap().content() == small.content(), "{format}: {top}");
         }
     }
+}
+
+/// Every code of many max codes, in every layout, through every format: the samples come back, and the max code does or is said to be lost.
+#[test]
+fn every_code_comes_back_from_every_format() {
+    fn every<P: rahmen::PicturePixel>(tops: &[u32]) {
+        let full = u32::try_from(P::Number::DEPTH.max_code().unwrap()).unwrap();
+        for &top in tops {
+            let size = Size::new(top.min(3000) + 1, 3);
+            let mut frame = Frame::<P>::new(size).unwrap();
+            for y in 0..size.height {
+                for x in 0..size.width {
+                    let mut pixel = [P::default()];
+                    for (c, sample) in (0u32..).zip(rahmen::pixel::samples_of_mut(&mut pixel)) {
+                        let code = (x + 7 * y + 31 * c) * (1 + top / 3000) % (top + 1);
+                        let value = (2 * u64::from(code) * u64::from(full) + u64::from(top)) / (2 * u64::from(top));
+                        *sample = P::Number::from_f64(value as f64);
+                    }
+                    frame[(x, y)] = pixel[0];
+                }
+            }
+            let mut picture = Picture::from(frame);
+            picture.metadata_mut().max_codes = (top != full).then(|| vec![top; P::CHANNELS]);
+            for format in FileFormat::ALL.iter().copied().filter(|f| !matches!(f, FileFormat::Raw | FileFormat::Jpeg)) {
+                let mut out = Cursor::new(Vec::new());
+                let options = WriteOptions::default().format(format);
+                let Ok(mut writer) = Writer::to_seekable(&mut out, &picture.facts(), options) else { continue };
+                writer.put(&Strip { first_row: 0, content: picture.content().clone() }).unwrap();
+                writer.finish().unwrap();
+                let said = writer.remarks().concat().contains("the max code");
+                drop(writer);
+                let back = decode(out.get_ref(), ReadOptions::default()).unwrap();
+                let what = format!("{format} {} {top}", P::LAYOUT);
+                let (found, meant) = (back.metadata().max_codes.clone(), picture.metadata().max_codes.clone());
+                assert!(back.content() == picture.content(), "{what}");
+                assert!(found == meant || said && found.is_none(), "{what}: {found:?}");
+            }
+        }
+    }
+    let (small, large) =
+        ([1, 2, 3, 5, 7, 15, 31, 63, 100, 127, 200, 254, 255], [256, 1000, 1023, 4095, 20_000, 65_535]);
+    every::<Gray<u8>>(&small);
+    every::<rahmen::GrayAlpha<u8>>(&small);
+    every::<Rgb<u8>>(&small);
+    every::<Rgba<u8>>(&small);
+    every::<rahmen::Cmyk<u8>>(&small);
+    every::<Gray<u16>>(&large);
+    every::<rahmen::GrayAlpha<u16>>(&large);
+    every::<Rgb<u16>>(&large);
+    every::<Rgba<u16>>(&large);
+    every::<rahmen::Cmyk<u16>>(&large);
 }
