@@ -7,7 +7,7 @@ use crate::progress;
 use rahmen::file::{self, ReadOptions, Reader};
 use rahmen::flow::{Chain, Damage, PictureSink, Step, ToCodes};
 use rahmen::{ErrorKind, Facts, Picture};
-use std::io::Seek;
+use std::io::{Read, Seek};
 use std::path::{Path, PathBuf};
 
 /// What standard input is called in messages.
@@ -200,4 +200,14 @@ impl Texts for Reader<'_> {
         let format = facts.format.map_or("", |f| f.name());
         facts.stored.as_ref().map_or(String::new(), |stored| format!("({format}, {stored})"))
     }
+}
+
+/// The bytes of a file of which `most` are sensible. What grows or never ends, such as a device, is not read further.
+///
+/// # Errors
+/// [`FileTooLarge`](std::io::ErrorKind::FileTooLarge) beyond that, and what reading gives.
+pub(crate) fn read_most(path: &Path, most: u64) -> std::io::Result<Vec<u8>> {
+    let mut bytes = Vec::new();
+    std::fs::File::open(path)?.take(most.saturating_add(1)).read_to_end(&mut bytes)?;
+    if bytes.len() as u64 > most { Err(std::io::ErrorKind::FileTooLarge.into()) } else { Ok(bytes) }
 }

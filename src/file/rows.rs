@@ -6,7 +6,7 @@ use super::formats::Formats;
 use super::input::Input;
 use super::options::{ReadOptions, Salvage};
 use crate::error::{Error, ErrorKind, Result};
-use crate::flow::{Damage, Source, Strip};
+use crate::flow::{Damage, PictureSource, Source, Strip};
 use crate::frame::{Content, Facts, FileFormat, Picture, RowOrder, Size};
 use crate::memory::{self, MemoryBudget};
 use std::ops::Range;
@@ -43,7 +43,12 @@ pub(super) struct FileRows<'a> {
     earlier: Option<Damage>,
     /// What going through the file before has found, where it is salvaged: the picture may end earlier then.
     surveyed: Option<Damage>,
+    /// A small page behind the first, whole: to go back to its first row would mean to begin at the file's first byte, for each page anew.
+    kept: Option<PictureSource>,
 }
+
+/// Bytes of a page that is kept whole.
+const KEPT_PAGE: u64 = 1 << 20;
 
 impl<'a> FileRows<'a> {
     /// Finds out the format and reads the header.
@@ -87,6 +92,7 @@ impl<'a> FileRows<'a> {
             damage,
             earlier: None,
             surveyed,
+            kept: None,
         };
         if whole {
             rows.survey()?;
@@ -273,7 +279,7 @@ impl<'a> FileRows<'a> {
                 let (bytes, format) = (self.facts.bytes, self.facts.format);
                 self.facts = Facts { bytes, format, ..facts.clone() };
             }
-            self.options.page = Some(self.page().saturating_add(1));
+            (self.options.page, self.kept) = (Some(self.page().saturating_add(1)), None);
             (self.next, self.done, self.failed, self.remarks) = (0, false, false, self.facts.remarks.len());
             self.late.retain(|line| line != ANOTHER_FOLLOWS);
             return Ok(true);
@@ -281,7 +287,7 @@ impl<'a> FileRows<'a> {
         if self.page() >= self.facts.pages {
             return Ok(false);
         }
-        self.options.page = Some(self.page().saturating_add(1));
+        (self.options.page, self.kept) = (Some(self.page().saturating_add(1)), None);
         self.earlier = Source::take_damage(self);
         let start = super::decoder::Jump { to: 0, keep_to: None, wanted: 0 };
         self.input.jump(start).map_err(|e| self.place(e))?;
@@ -317,6 +323,11 @@ impl<'a> FileRows<'a> {
 
     /// Reads all rows into a picture, and the file to its end.
     pub(super) fn read_whole(&mut self) -> Result<Picture> {
+        if let Some(kept) = &mut self.kept
+            && let Some(rest) = kept.next(u32::MAX)?
+        {
+            return Ok(Picture::new(rest.content, self.facts.metadata.clone()));
+        }
         let bytes = self.facts.pixel_format.bytes(self.facts.size);
         let place = |e: Error, rows: &FileRows<'_>| rows.place(e.in_format(rows.format(), None));
         self.options.limits.check_memory("the picture", bytes).map_err(|e| place(e, self))?;
@@ -338,6 +349,16 @@ impl<'a> FileRows<'a> {
         // A stream may tell of more behind its pixels.
         let known = self.decoder.facts().filter(|_| self.done && self.input.is_stream());
         Ok(Picture::new(content, known.unwrap_or(&self.facts).metadata.clone()))
+    }
+
+    /// Reads all of a small page where none of it has been read.
+    fn keep_small(&mut self) -> Result<()> {
+        let untouched = self.kept.is_none() && self.next == 0 && !self.done && !self.failed;
+        let small = self.facts.pixel_format.bytes(self.facts.size) <= KEPT_PAGE;
+        if untouched && small && self.page() > 1 && self.options.salvage.is_none() && !self.input.is_stream() {
+            self.kept = Some(PictureSource::new(self.read_whole()?));
+        }
+        Ok(())
     }
 
     /// Reads what follows the last row, so that checksums are checked.
@@ -367,6 +388,10 @@ impl Source for FileRows<'_> {
     }
 
     fn next(&mut self, rows: u32) -> Result<Option<Strip>> {
+        self.keep_small()?;
+        if let Some(kept) = &mut self.kept {
+            return kept.next(rows);
+        }
         let size = self.facts.size;
         let first_row = self.next;
         let end = size.height.min(first_row.saturating_add(rows));
@@ -387,6 +412,7 @@ impl Source for FileRows<'_> {
     }
 
     fn next_columns(&mut self, rows: u32, columns: Range<u32>) -> Result<Option<Strip>> {
+        self.keep_small()?;
         self.decoder.only_columns(columns);
         let strip = self.next(rows);
         self.decoder.only_columns(0..self.facts.size.width);
@@ -394,12 +420,19 @@ impl Source for FileRows<'_> {
     }
 
     fn skip(&mut self, rows: u32) -> Result<()> {
+        self.keep_small()?;
+        if let Some(kept) = &mut self.kept {
+            return kept.skip(rows);
+        }
         let first = self.next;
         self.next = self.facts.size.height.min(first.saturating_add(rows));
         self.step(RowsOut::skip(self.next.saturating_sub(first)), first)
     }
 
     fn rewind(&mut self) -> Result<()> {
+        if let Some(kept) = &mut self.kept {
+            return kept.rewind();
+        }
         let start = super::decoder::Jump { to: 0, keep_to: None, wanted: 0 };
         self.input.jump(start).map_err(|e| self.place(e))?;
         let own = self.own.clone();

@@ -108,29 +108,92 @@ pub(super) fn round_to_sum(weights: &[f64], bits: u32) -> Vec<i16> {
     let last = weights.iter().rposition(|&w| w != 0.0).unwrap_or(0);
     let mirror = |i: usize| first + last - i;
     let symmetric = (first..=last).all(|i| weights[i] == weights[mirror(i)]);
-    let mut missing = (1i32 << bits) - rounded.iter().sum::<i32>();
-    while missing != 0 {
-        let step = missing.signum();
-        let wants = |i: usize, rounded: &[i32]| (exact[i] - f64::from(rounded[i])) * f64::from(step);
-        let center = mirror(first) == last && (last - first) % 2 == 0;
-        let candidates = first..=if symmetric { first + (last - first) / 2 } else { last };
-        let odd_left = symmetric && missing % 2 != 0;
-        let pick = if odd_left && center {
-            Some(first + (last - first) / 2)
-        } else {
-            // A pair takes two; its middle, which is no pair, is passed over.
-            candidates
-                .filter(|&i| !symmetric || mirror(i) != i)
-                .max_by(|&a, &b| wants(a, &rounded).total_cmp(&wants(b, &rounded)).then(b.cmp(&a)))
-        };
-        let at = pick.unwrap_or(first);
-        rounded[at] += step;
-        missing -= step;
-        if symmetric && mirror(at) != at {
-            rounded[mirror(at)] += step;
-            missing -= step;
+    let missing = (1i32 << bits) - rounded.iter().sum::<i32>();
+    let (step, mut left) = (missing.signum(), missing.unsigned_abs() as usize);
+    let center = first + (last - first) / 2;
+    if symmetric && left % 2 != 0 && mirror(center) == center {
+        rounded[center] += step;
+        left -= 1;
+    }
+    // A pair takes two; its middle, which is no pair, is passed over.
+    let ends = first..=if symmetric { center } else { last };
+    let mut order: Vec<usize> = ends.filter(|&i| !symmetric || mirror(i) != i).collect();
+    let each = if symmetric { 2 } else { 1 };
+    left = left.div_ceil(each);
+    // A weight is off by half at most, so that one round does; each takes a time that grows with the number of weights alone.
+    while left > 0 && !order.is_empty() {
+        let wants = |i: &usize| (exact[*i] - f64::from(rounded[*i])) * f64::from(step);
+        let now = left.min(order.len());
+        if now < order.len() {
+            order.select_nth_unstable_by(now, |a, b| wants(b).total_cmp(&wants(a)).then(a.cmp(b)));
         }
+        for &at in &order[..now] {
+            rounded[at] += step;
+            if symmetric {
+                rounded[mirror(at)] += step;
+            }
+        }
+        left -= now;
     }
     // Callers choose `bits` so that every weight fits with a unit to spare.
     rounded.into_iter().map(|w| w.clamp(i32::from(i16::MIN), i32::from(i16::MAX)) as i16).collect()
+}
+
+#[cfg(test)]
+mod tests {
+    use super::*;
+
+    /// One unit after the other, each to the weight that lacks most: the definition, in the square of the time.
+    fn by_one(weights: &[f64], bits: u32) -> Vec<i16> {
+        let exact: Vec<f64> = weights.iter().map(|w| w * f64::from(1u32 << bits)).collect();
+        let mut rounded: Vec<i32> = exact.iter().map(|w| (w + 0.5).floor() as i32).collect();
+        let n = weights.len();
+        let symmetric = (0..n).all(|i| weights[i] == weights[n - 1 - i]);
+        loop {
+            let missing = (1i32 << bits) - rounded.iter().sum::<i32>();
+            let step = missing.signum();
+            let wants = |i: usize| (exact[i] - f64::from(rounded[i])) * f64::from(step);
+            let at = match (symmetric, missing % 2 != 0) {
+                (_, false) if missing == 0 => return rounded.into_iter().map(|w| w as i16).collect(),
+                (true, true) => n / 2,
+                (true, false) => (0..n / 2).rev().max_by(|a, b| wants(*a).total_cmp(&wants(*b))).unwrap(),
+                _ => (0..n).rev().max_by(|a, b| wants(*a).total_cmp(&wants(*b))).unwrap(),
+            };
+            rounded[at] += step;
+            if symmetric && at != n - 1 - at {
+                rounded[n - 1 - at] += step;
+            }
+        }
+    }
+
+    #[test]
+    fn weights_are_rounded_as_the_definition_says_and_many_of_them_in_one_go() {
+        let mut state = 7u64;
+        for n in 1..200usize {
+            for symmetric in [false, true] {
+                let mut weights: Vec<f64> = (0..n)
+                    .map(|_| {
+                        state = state.wrapping_mul(6_364_136_223_846_793_005).wrapping_add(1_442_695_040_888_963_407);
+                        (state >> 40) as f64 / 2e7 - 0.1
+                    })
+                    .map(|w| if w == 0.0 { 1.0 } else { w })
+                    .collect();
+                if symmetric {
+                    (0..n / 2).for_each(|i| weights[n - 1 - i] = weights[i]);
+                }
+                let sum: f64 = weights.iter().sum();
+                weights.iter_mut().for_each(|w| *w /= sum);
+                if weights.iter().any(|w| w.abs() > 1.9) {
+                    continue;
+                }
+                for bits in [8, 12, 14] {
+                    assert_eq!(round_to_sum(&weights, bits), by_one(&weights, bits), "{n} {symmetric} {bits}");
+                }
+            }
+        }
+        // All round to nothing, and all of the sum is missing.
+        let many = vec![1.0 / 3_000_001.0; 3_000_001];
+        let rounded = round_to_sum(&many, 14);
+        assert_eq!(rounded.iter().map(|w| i64::from(*w)).sum::<i64>(), 1 << 14);
+    }
 }

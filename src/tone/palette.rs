@@ -70,21 +70,23 @@ pub struct ColorCounts {
     exact: Option<Vec<Rgba<u8>>>,
     /// The same, to be found.
     seen: HashSet<Rgba<u8>>,
-    /// For each cell the number of its opaque pixels and the sums of their channels.
-    cells: Vec<(u64, [u64; 3])>,
+    /// For each cell its place among those that hold a colour, from 1; and for each of those the number of its opaque pixels and the
+    /// sums of their channels. Small pictures by the thousand, such as frames, need not clear a table of sums each.
+    places: Vec<u32>,
+    sums: Vec<(u64, [u64; 3])>,
     transparent: bool,
     _charge: Charge,
 }
 
 impl ColorCounts {
-    /// No colours so far. Takes 8 MiB.
+    /// No colours so far. Takes 1 MiB, and up to 8 MiB for the colours.
     ///
     /// # Errors
     /// More memory than the budget in force has left.
     pub fn new() -> Result<ColorCounts> {
-        let charge = Charge::take((CELLS * size_of::<(u64, [u64; 3])>()) as u64)?;
-        let (exact, seen, cells) = (Some(Vec::new()), HashSet::new(), vec![(0, [0; 3]); CELLS]);
-        Ok(ColorCounts { exact, seen, cells, transparent: false, _charge: charge })
+        let charge = Charge::take((CELLS * (size_of::<u32>() + size_of::<(u64, [u64; 3])>())) as u64)?;
+        let (exact, seen, places) = (Some(Vec::new()), HashSet::new(), vec![0; CELLS]);
+        Ok(ColorCounts { exact, seen, places, sums: Vec::new(), transparent: false, _charge: charge })
     }
 
     /// Counts pixels of gray or rgb, with alpha or without. One pass.
@@ -106,7 +108,12 @@ impl ColorCounts {
                     last = Some(color);
                 }
                 if color.a >= 128 {
-                    let (count, sums) = &mut self.cells[cell_of(color)];
+                    let place = &mut self.places[cell_of(color)];
+                    if *place == 0 {
+                        self.sums.push((0, [0; 3]));
+                        *place = self.sums.len() as u32;
+                    }
+                    let (count, sums) = &mut self.sums[*place as usize - 1];
                     *count += 1;
                     for (sum, v) in sums.iter_mut().zip([color.r, color.g, color.b]) {
                         *sum += u64::from(v);
@@ -167,7 +174,9 @@ impl ColorCounts {
     fn points(&self) -> Result<Vec<Point>> {
         let to_xyz = ColorSpace::SRGB.to_xyz()?;
         let mut out = Vec::new();
-        for (count, sums) in self.cells.iter().filter(|(count, _)| *count > 0) {
+        // In the order of the cells, whatever order the colours came in.
+        for (count, sums) in self.places.iter().filter(|place| **place > 0).map(|place| &self.sums[*place as usize - 1])
+        {
             let mean = sums.map(|sum| Transfer::Srgb.decode(sum as f64 / *count as f64 / 255.0));
             let lab = oklab_of(crate::color::times(&to_xyz, mean)).map(|v| v as f32);
             out.push(Point { lab, weight: *count as f32 });

@@ -18,26 +18,29 @@ pub(crate) struct PaletteMap {
     places: Vec<u8>,
     clear: Option<u8>,
     dither: Dither,
-    /// The number for each cell, found when it is first asked for, and whether colours of the palette itself are in it.
-    known: Vec<(Option<u8>, bool)>,
+    /// For each cell the number and 1, found when it is first asked for, and [`HAS_OWN`] where colours of the palette itself are in it.
+    known: Vec<u16>,
     /// Colours that are in the palette as they are.
     exact: HashMap<Rgba<u8>, u8>,
     errors: (Vec<[f32; 3]>, Vec<[f32; 3]>),
     to_xyz: crate::color::Matrix,
 }
 
+/// Marks a cell in which the palette has colours.
+const HAS_OWN: u16 = 1 << 15;
+
 impl PaletteMap {
     pub(crate) fn new(palette: &Palette, dither: Dither) -> Result<PaletteMap> {
         let to_xyz = ColorSpace::SRGB.to_xyz()?;
         let (mut labs, mut places, mut clear) = (Vec::new(), Vec::new(), None);
-        let (mut exact, mut known) = (HashMap::new(), vec![(None, false); CELLS]);
+        let (mut exact, mut known) = (HashMap::new(), vec![0; CELLS]);
         for (place, &color) in (0u8..=255).zip(palette.colors()) {
             if color.a < 128 {
                 clear = clear.or(Some(place));
                 continue;
             }
             exact.entry(color).or_insert(place);
-            known[cell_of(color)].1 = true;
+            known[cell_of(color)] |= HAS_OWN;
             labs.push(lab_of(&to_xyz, [color.r, color.g, color.b]));
             places.push(place);
         }
@@ -108,17 +111,19 @@ impl PaletteMap {
     fn number(&mut self, [r, g, b]: [u8; 3]) -> u8 {
         let color = Rgba::new(r, g, b, 255);
         let cell = cell_of(color);
-        let (known, has_own) = self.known[cell];
-        if has_own && let Some(&place) = self.exact.get(&color) {
+        let known = self.known[cell];
+        if known & HAS_OWN != 0
+            && let Some(&place) = self.exact.get(&color)
+        {
             return place;
         }
-        if let Some(place) = known {
-            return place;
+        if known & !HAS_OWN != 0 {
+            return ((known & !HAS_OWN) - 1) as u8;
         }
         // The middle of the cell, so that it does not matter which of its colours came first.
         let middle = [r, g, b].map(|v| (v >> (8 - CELL_BITS) << (8 - CELL_BITS)) | (1 << (7 - CELL_BITS)));
         let place = self.places.get(nearest(&self.labs, lab_of(&self.to_xyz, middle))).copied().unwrap_or(0);
-        self.known[cell].0 = Some(place);
+        self.known[cell] |= u16::from(place) + 1;
         place
     }
 }

@@ -46,6 +46,9 @@ pub(crate) struct Line {
     pub(crate) text: String,
 }
 
+/// Steps that a recipe may have: each is planned anew for each file.
+const MOST_STEPS: usize = 1000;
+
 impl Recipe {
     /// Checks the lines and makes steps of them.
     ///
@@ -74,6 +77,9 @@ impl Recipe {
                 }
                 check(verb.as_ref(), becomes, shared).map_err(|what| at(column, what))?;
                 written = how.word().map(str::to_string);
+            }
+            if steps.len() >= MOST_STEPS {
+                return Err(at(column, format!("a recipe has {MOST_STEPS} steps at most")));
             }
             texts.push(words.iter().map(|w| shown(&w.text)).collect::<Vec<_>>().join(" "));
             steps.push(step);

@@ -7,6 +7,7 @@ use rahmen::color::{Adaptation, ColorSpace, Encoding, Gamut, Model, ModelRules, 
 use rahmen::file::StatedMeaning;
 use rahmen::flow::{AsModel, OfModel, StateSpace, ToSpace};
 use rahmen::{Facts, Metadata, Primaries};
+use std::path::Path;
 use std::sync::Arc;
 
 /// The words of `color`.
@@ -127,11 +128,9 @@ fn space(word: &str) -> Result<Space, String> {
     if !is_profile {
         return Err(format!("a space is one of {}, or an ICC profile: FILE.icc", names()));
     }
-    let bytes = std::fs::metadata(word).and_then(|found| match found.len() {
-        0..=MOST_PROFILE => std::fs::read(word),
-        _ => Err(std::io::ErrorKind::FileTooLarge.into()),
-    });
-    bytes.map(|bytes| Space::Profile(bytes.into())).map_err(|e| match e.kind() {
+    crate::open::read_most(Path::new(word), MOST_PROFILE).map(|bytes| Space::Profile(bytes.into())).map_err(|e| match e
+        .kind()
+    {
         std::io::ErrorKind::NotFound => "there is no such file".to_string(),
         std::io::ErrorKind::FileTooLarge => "a profile of more than 64 MiB".to_string(),
         _ => format!("it cannot be read: {e}"),

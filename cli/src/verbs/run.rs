@@ -142,10 +142,12 @@ impl Run {
             let what = if found.is_dir() { "is a folder" } else { "is a picture" };
             return Err(Failure::words(format!("{name} {what}: the recipe comes first, or give steps with --step")));
         }
-        if found.len() > MOST_RECIPE {
-            return Err(anyhow::anyhow!("{name}: {} bytes are too many for a recipe", found.len()).into());
-        }
-        let bytes = std::fs::read(file).with_context(|| name.to_string())?;
+        let bytes = open::read_most(file, MOST_RECIPE).map_err(|e| match e.kind() {
+            std::io::ErrorKind::FileTooLarge => {
+                anyhow::anyhow!("{name}: more than {MOST_RECIPE} bytes are too many for a recipe")
+            }
+            _ => anyhow::Error::new(e).context(name.to_string()),
+        })?;
         let text = String::from_utf8(bytes).map_err(|_| anyhow::anyhow!("{name}: a recipe is text in UTF-8"))?;
         let text = text.strip_prefix('\u{feff}').unwrap_or(&text);
         let line = |(number, text): (usize, &str)| Line { name: format!("{name}:{number}"), text: text.to_string() };

@@ -298,18 +298,17 @@ fn missing(index: &Path, x: u32, y: u32) -> rahmen::Error {
 
 fn read_index(path: &Path) -> Done<Index> {
     let name = || path.display().to_string();
-    let bytes = match std::fs::metadata(path) {
-        Ok(found) => found.len(),
+    let bytes = match open::read_most(path, MOST_INDEX) {
+        Ok(bytes) => bytes,
+        Err(e) if e.kind() == std::io::ErrorKind::FileTooLarge => {
+            return Err(anyhow::anyhow!("{}: more than {MOST_INDEX} bytes are too many for an index", name()).into());
+        }
         Err(e) if e.kind() == std::io::ErrorKind::NotFound => {
             return Err(anyhow::anyhow!("{}: there is no index of tiles here; `rahmen tiles` makes one", name()).into());
         }
         Err(e) => return Err(anyhow::Error::new(e).context(name()).into()),
     };
-    if bytes > MOST_INDEX {
-        return Err(anyhow::anyhow!("{}: {bytes} bytes are too many for an index", name()).into());
-    }
-    let text = std::fs::read_to_string(path).with_context(name)?;
-    let index: Index = serde_json::from_str(&text).with_context(|| format!("{}: not an index of tiles", name()))?;
+    let index: Index = serde_json::from_slice(&bytes).with_context(|| format!("{}: not an index of tiles", name()))?;
     for entry in &index.tiles {
         // A name only: an index must not lead out of its folder.
         let mut parts = Path::new(&entry.file).components();

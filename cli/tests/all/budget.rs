@@ -162,3 +162,22 @@ fn over_the_limit_is_refused_before_anything_is_taken() {
     assert!(!done(&["blank", &folder.path("out.png"), "--size", "2000000000x3"]));
     assert_eq!(folder.names(), [std::path::Path::new(&small)]);
 }
+
+#[test]
+fn pages_by_the_thousand_leave_nothing_behind() {
+    let folder = Folder::new();
+    let maps = folder.path("maps.pgm");
+    std::fs::write(&maps, b"P5\n9 7\n255\n".iter().chain([7; 63].iter()).copied().collect::<Vec<_>>().repeat(6000))
+        .unwrap();
+    let made = ["a.tif", "a.npz", "a.gif", "a.png"].map(|name| folder.path(name));
+    for from in std::iter::once(&maps).chain(&made) {
+        for to in &made {
+            let to = to.replace("/a.", if from == &maps { "/a." } else { "/b." });
+            let form = if to.ends_with("gif") { ["--colors", "8"] } else { ["--as", "color"] };
+            let words = ["save", from, &to, form[0], form[1]];
+            assert!(done(&words), "{words:?}");
+            let told = crate::common::json(&["facts", &to, "--json"]);
+            assert_eq!(told[0]["pages"], 6000, "{words:?}");
+        }
+    }
+}

@@ -276,3 +276,19 @@ fn side_by_side_they_stay_within_the_budget() {
     assert_eq!(done.status.code(), Some(1));
     assert_eq!(String::from_utf8(done.stderr).unwrap().matches("--limit-memory").count(), 4);
 }
+
+/// What never ends, or plans for a day, is refused at once.
+#[test]
+fn a_recipe_without_end_is_refused() {
+    let folder = Folder::new();
+    let quay = demo("quay-dawn.png");
+    let into = folder.path("made");
+    if cfg!(target_os = "linux") {
+        let line = fails(1, &["run", "/dev/zero", &quay, "--into", &into]);
+        assert!(line.contains("too many for a recipe"), "{line}");
+    }
+    let steps = folder.path("steps.txt");
+    std::fs::write(&steps, "negative\n".repeat(1001)).unwrap();
+    let line = fails(2, &["run", &steps, &quay, "--into", &into]);
+    assert!(line.contains(":1001:1: ") && line.contains("1000 steps"), "{line}");
+}

@@ -166,7 +166,7 @@ mod in_the_browser {
         let words: Vec<&str> = ["sheet", "--out", &html].into_iter().chain(paths.iter().map(String::as_str)).collect();
         out(&words);
         let Some(mut page) = Page::open(&html, (1280, 800), false) else { return };
-        page.key("1", false);
+        page.js("document.getElementById('whole').click()");
         page.wait_for("view.scale === 1");
         page.js("new Promise((done) => requestAnimationFrame(() => requestAnimationFrame(done)))");
         for panel in 0..4 {

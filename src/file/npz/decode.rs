@@ -21,6 +21,8 @@ pub(in crate::file) struct NpzDecoder {
     part: Vec<u8>,
     /// Where in the file the next byte of input lies.
     at: u64,
+    /// All arrays, and which of them is read.
+    entries: Vec<Entry>,
     entry: Option<Entry>,
     count: u32,
     /// Files of the archive that are no arrays.
@@ -69,6 +71,7 @@ impl NpzDecoder {
             state: State::Tail,
             part: Vec::new(),
             at: 0,
+            entries: Vec::new(),
             entry: None,
             count: 0,
             others: 0,
@@ -138,7 +141,8 @@ impl NpzDecoder {
                     let data_at = archive::behind_header(&header, entry.at)?;
                     // What is packed cannot be told from its size: the limits of work and memory stand.
                     let start = Start { length: (!entry.deflated).then_some(entry.size), page: 1, ..self.start };
-                    let inflate = entry.deflated.then(Inflate::new);
+                    let kept = self.body.take().and_then(|body| body.inflate);
+                    let inflate = entry.deflated.then(|| kept.map_or_else(Inflate::new, Inflate::again));
                     self.body = Some(Body {
                         array: NpyDecoder::new(start),
                         data_at,
@@ -161,7 +165,8 @@ impl NpzDecoder {
         }
         let place = (self.start.page as usize).saturating_sub(1);
         let (page, count) = (self.start.page, entries.len());
-        self.entry = entries.into_iter().nth(place);
+        self.entry = entries.get(place).cloned();
+        self.entries = entries;
         match self.entry {
             Some(_) => Ok(()),
             None => {
@@ -285,6 +290,14 @@ impl Inflate {
         Inflate { state, piece: Vec::new(), used: 0, place: 0, skip: 0, crc }
     }
 
+    /// For another array, with what the one before has taken: arrays by the thousand would else leave as many holes in the heap.
+    fn again(self) -> Inflate {
+        let Inflate { mut state, mut piece, .. } = self;
+        state.reset(false);
+        piece.clear();
+        Inflate { state, piece, used: 0, place: 0, skip: 0, crc: crc32fast::Hasher::new() }
+    }
+
     /// Unpacks the next piece behind what is left of the one before; gives how many bytes it took, and whether there are no more.
     fn more(&mut self, bytes: &[u8]) -> Result<(usize, bool)> {
         self.piece.drain(..self.used);
@@ -317,6 +330,14 @@ impl Decoder for NpzDecoder {
             self.tell();
         }
         Ok(stop)
+    }
+
+    fn next_page(&mut self) -> Result<bool> {
+        let Some(entry) = self.entries.get(self.start.page as usize).cloned() else { return Ok(false) };
+        self.start.page = self.start.page.saturating_add(1);
+        (self.entry, self.facts, self.state) = (Some(entry), None, State::Local);
+        self.part.clear();
+        Ok(true)
     }
 
     fn facts(&self) -> Option<&Facts> {

@@ -7,6 +7,7 @@ use crate::file::npy::NpyEncoder;
 use crate::file::options::WriteOptions;
 use crate::frame::{Content, Facts};
 use flate2::{Compress, Compression, FlushCompress, Status};
+use std::collections::HashSet;
 
 /// Sizes and checksum stand behind the data; names are UTF-8 (APPNOTE 4.4.4).
 const FLAGS: u16 = 1 << 3 | 1 << 11;
@@ -21,6 +22,7 @@ pub(in crate::file) struct NpzEncoder {
     deflate: Option<Compress>,
     crc: crc32fast::Hasher,
     done: Vec<Entry>,
+    names: HashSet<String>,
     at: u64,
     remarks: Vec<String>,
 }
@@ -42,9 +44,9 @@ impl NpzEncoder {
         let mut head = Vec::new();
         let array = NpyEncoder::new(facts, &mut head)?;
         let entry = Entry { name: String::new(), at: 0, crc: 0, packed: 0, size: 0, deflated: effort > 0 };
-        let (crc, done) = (crc32fast::Hasher::new(), Vec::new());
+        let (crc, done, names) = (crc32fast::Hasher::new(), Vec::new(), HashSet::new());
         let remarks = array.remarks();
-        let mut encoder = NpzEncoder { effort, array, entry, deflate: None, crc, done, at: 0, remarks };
+        let mut encoder = NpzEncoder { effort, array, entry, deflate: None, crc, done, names, at: 0, remarks };
         encoder.begin(facts, &head, out)?;
         Ok(encoder)
     }
@@ -61,13 +63,20 @@ impl NpzEncoder {
         let clean = |name: String| {
             name.chars().take(250).map(|c| if matches!(c, '/' | '\\' | '\0') { '_' } else { c }).collect()
         };
-        let mut name: String = named.map_or_else(|| format!("arr_{}", self.done.len()), clean);
-        while self.done.iter().any(|e| e.name == name) {
-            name.push('_');
+        let page = self.done.len();
+        let mut name: String = named.map_or_else(|| format!("arr_{page}"), clean);
+        // A name that is taken has the number of the entry behind it, which few others can have.
+        let own = name.clone();
+        while !self.names.insert(name.clone()) {
+            name = if name == own { format!("{own}_{page}") } else { format!("{name}_") };
         }
         self.entry = Entry { name, at: self.at, crc: 0, packed: 0, size: 0, deflated: self.effort > 0 };
         self.crc = crc32fast::Hasher::new();
-        self.deflate = (self.effort > 0).then(|| Compress::new(Compression::new(self.effort), false));
+        // Kept from entry to entry: thousands of them would else leave as many holes in the heap.
+        match &mut self.deflate {
+            Some(state) => state.reset(),
+            None => self.deflate = (self.effort > 0).then(|| Compress::new(Compression::new(self.effort), false)),
+        }
         let mut header = LOCAL.to_vec();
         header.extend(fixed(&self.entry, false));
         header.extend(0u16.to_le_bytes());

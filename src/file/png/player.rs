@@ -10,6 +10,7 @@ use crate::file::decoder::{Jump, RowsOut, Slot, Stop, gather};
 use crate::file::limits::Limits;
 use crate::frame::{Content, SamplesMut, SamplesRef, Size};
 use crate::pixel::Layout;
+use flate2::Decompress;
 use std::ops::Range;
 
 /// What draws frames.
@@ -25,6 +26,8 @@ pub(super) struct Player {
     wanted: usize,
     canvas: Option<Canvas>,
     unpacking: Option<Unpacking>,
+    /// What the frame before was unpacked with.
+    inflate: Option<Decompress>,
     /// Whether the wanted frame is there, and how many rows of it were given.
     ready: bool,
     given: u32,
@@ -56,6 +59,7 @@ impl Player {
             wanted: 0,
             canvas: None,
             unpacking: None,
+            inflate: None,
             ready: false,
             given: 0,
             lost: Vec::new(),
@@ -95,7 +99,10 @@ impl Player {
             let Some(frame) = animation.frames.get(self.next) else { return Ok(None) };
             let unpacking = match &mut self.unpacking {
                 Some(unpacking) => unpacking,
-                none => none.insert(begin(&self.header, &self.colors, frame, self.indices, &self.limits)?),
+                none => {
+                    let how = (self.indices, self.inflate.take());
+                    none.insert(begin(&self.header, &self.colors, frame, how, &self.limits)?)
+                }
             };
             if let Some(stop) = unpacking.run(frame, input, at)? {
                 return Ok(Some(stop));
@@ -122,7 +129,7 @@ impl Player {
             };
             canvas.dispose();
             canvas.draw(&frame.control, unpacking.content.pixels()?, unpacking.given, self.next == 0)?;
-            self.unpacking = None;
+            self.inflate = self.unpacking.take().map(|unpacking| unpacking.rows.into_inflate());
         }
         self.ready = self.next >= self.wanted;
         self.next = self.next.saturating_add(1);
@@ -201,13 +208,19 @@ fn copy<S: Copy>(to: &mut [S], from: &[S]) {
     to.iter_mut().zip(from).for_each(|(to, v)| *to = *v);
 }
 
-/// Begins a frame.
-fn begin(header: &Header, colors: &Colors, frame: &Frame, indices: bool, limits: &Limits) -> Result<Unpacking> {
+/// Begins a frame, with what the one before was unpacked with.
+fn begin(
+    header: &Header,
+    colors: &Colors,
+    frame: &Frame,
+    (indices, kept): (bool, Option<Decompress>),
+    limits: &Limits,
+) -> Result<Unpacking> {
     let header = Header { size: frame.control.size, ..*header };
     let layout = if indices { Layout::Gray } else { header.layout(colors.transparent()) };
     limits.check_memory("a frame, which is held whole,", Rows::memory(&header))?;
     let content = room(header.size, layout, header.depth(), limits)?;
-    let rows = Rows::new(header, colors.clone(), indices);
+    let rows = Rows::new(header, colors.clone(), indices, kept);
     let (crc, sum) = (crc32fast::Hasher::new(), Vec::new());
     Ok(Unpacking { rows, content, given: 0, part: 0, used: 0, crc, sum })
 }

@@ -43,14 +43,18 @@ impl Rows {
         row.saturating_mul(canvas.saturating_add(3))
     }
 
-    pub(super) fn new(header: Header, colors: Colors, indices: bool) -> Rows {
+    /// Rows of a picture, with what another one has unpacked with, if there is one: frames by the thousand would else leave as many holes in
+    /// the heap.
+    pub(super) fn new(header: Header, colors: Colors, indices: bool, kept: Option<Decompress>) -> Rows {
+        let mut inflate = kept.unwrap_or_else(|| Decompress::new(true));
+        inflate.reset(true);
         let row = header.row_bytes().saturating_add(1);
         let count = ROWS_BYTES.checked_div(row).unwrap_or(1).clamp(1, header.size.height as usize);
         let canvas = if header.interlaced { header.size.height as usize } else { 0 };
         Rows {
             header,
             expander: Expander::new(header, colors, indices),
-            inflate: Decompress::new(true),
+            inflate,
             buffer: vec![0; row.saturating_mul(count)],
             have: 0,
             done: 0,
@@ -63,6 +67,11 @@ impl Rows {
             given: 0,
             ended: false,
         }
+    }
+
+    /// What unpacked, for the next picture.
+    pub(super) fn into_inflate(self) -> Decompress {
+        self.inflate
     }
 
     fn all_read(&self) -> bool {

@@ -5,6 +5,7 @@ use super::fax;
 use super::shape::Packing;
 use crate::error::{Error, Result};
 use flate2::{Decompress, FlushDecompress};
+use std::cell::RefCell;
 use weezl::{BitOrder, LzwStatus, decode};
 
 /// What came of a strip or tile.
@@ -50,8 +51,14 @@ fn is_turned(packing: Packing, bytes: &[u8]) -> bool {
     }
 }
 
+thread_local! {
+    /// What a thread has unpacked the strip before with: pages by the thousand would else leave as many holes in the heap.
+    static KEPT: RefCell<Option<Decompress>> = const { RefCell::new(None) };
+}
+
 fn inflate(bytes: &[u8], room: &mut [u8]) -> Unpacked {
-    let mut state = Decompress::new(true);
+    let mut state = KEPT.take().unwrap_or_else(|| Decompress::new(true));
+    state.reset(true);
     let fault = loop {
         let (used, filled) = (state.total_in() as usize, state.total_out() as usize);
         let (from, to) = (bytes.get(used..).unwrap_or_default(), room.get_mut(filled..).unwrap_or_default());
@@ -65,7 +72,9 @@ fn inflate(bytes: &[u8], room: &mut [u8]) -> Unpacked {
             Err(_) => break Some(Error::malformed(format!("Deflate data that is wrong behind {used} bytes"))),
         }
     };
-    Unpacked { bytes: state.total_out() as usize, fault }
+    let bytes = state.total_out() as usize;
+    KEPT.set(Some(state));
+    Unpacked { bytes, fault }
 }
 
 /// LZW as section 13 has it: the highest bits first, codes lengthened one early. Files of before 1988 have the lowest bits first and

@@ -2,7 +2,7 @@
 //! TIFF, a larger one BigTIFF: the header has room for either.
 
 use super::halves::Halves;
-use super::page_out::{PageOut, Place, Plan};
+use super::page_out::{Packers, PageOut, Place, Plan};
 use super::page_tags::{Link, camera, layout_tags, metadata_tags, remarks_on};
 use super::shape::Packing;
 use super::tags;
@@ -27,6 +27,7 @@ pub(in crate::file) struct TiffEncoder {
     /// Where the next byte goes.
     at: u64,
     page: Page,
+    packers: Packers,
     /// Pages that are complete, with what hangs below each.
     done: Vec<Done>,
     remarks: Vec<String>,
@@ -82,9 +83,10 @@ impl TiffEncoder {
     /// Starts a file; nothing is written yet.
     pub(in crate::file) fn new(facts: &Facts, options: &WriteOptions) -> Result<TiffEncoder> {
         let mut remarks = Vec::new();
-        let page = Page::new(facts, options, &mut remarks)?;
+        let packers = Packers::new(u32::from(options.compression.min(9)));
+        let page = Page::new(facts, options, &packers, &mut remarks)?;
         let (kept, done) = (None, Vec::new());
-        Ok(TiffEncoder { options: *options, kept, begun: false, at: 0, page, done, remarks })
+        Ok(TiffEncoder { options: *options, kept, begun: false, at: 0, page, packers, done, remarks })
     }
 
     fn begin(&mut self, out: &mut dyn Output) -> Result<()> {
@@ -215,7 +217,7 @@ impl Chunks {
 }
 
 impl Page {
-    fn new(facts: &Facts, options: &WriteOptions, remarks: &mut Vec<String>) -> Result<Page> {
+    fn new(facts: &Facts, options: &WriteOptions, packers: &Packers, remarks: &mut Vec<String>) -> Result<Page> {
         if palette_of(facts)?.is_some_and(|palette| !palette.is_opaque()) {
             let help = &[Help::NoIndices, Help::Extension("png")];
             return Err(cannot_hold(FileFormat::Tiff, "a palette with alpha", help));
@@ -235,7 +237,7 @@ impl Page {
                 return Err(Error::out_of_range("tile", f64::from(tile), (16.0, 65_520.0), line));
             }
         };
-        let plan = Plan::of(facts, packing, u32::from(options.compression.min(9)), tile, options.threads);
+        let plan = Plan::of(facts, packing, packers, tile, options.threads);
         if plan.samples > usize::from(u16::MAX) {
             return Err(Error::not_supported(format!("TIFF of {} samples a pixel", plan.samples)));
         }
@@ -259,7 +261,7 @@ impl Encoder for TiffEncoder {
     fn next_page(&mut self, facts: &Facts, out: &mut dyn Output) -> Result<()> {
         self.begin(out)?;
         self.end_page(out)?;
-        self.page = Page::new(facts, &self.options, &mut self.remarks)?;
+        self.page = Page::new(facts, &self.options, &self.packers, &mut self.remarks)?;
         Ok(())
     }
 

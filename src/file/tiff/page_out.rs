@@ -9,6 +9,7 @@ use crate::memory::Charge;
 use crate::pixel::{Depth, Meaning, NumberKind, codes};
 use crate::threads::{self, Threads};
 use flate2::{Compress, Compression, FlushCompress};
+use std::sync::{Arc, Mutex, PoisonError};
 
 /// Bytes of a strip, about.
 const STRIP_BYTES: usize = 128 << 10;
@@ -34,8 +35,7 @@ pub(super) struct Plan {
     pub(super) top: u32,
     pub(super) packing: Packing,
     pub(super) predictor: Predictor,
-    /// Deflate's level.
-    pub(super) effort: u32,
+    pub(super) packers: Packers,
     /// Pixels of a tile, where there are tiles.
     pub(super) tile: Option<u32>,
     pub(super) rows_per_strip: u32,
@@ -46,7 +46,7 @@ pub(super) struct Plan {
 
 impl Plan {
     /// The plan for a picture, with strips or tiles of `tile` pixels.
-    pub(super) fn of(facts: &Facts, packing: Packing, effort: u32, tile: Option<u32>, threads: Threads) -> Plan {
+    pub(super) fn of(facts: &Facts, packing: Packing, packers: &Packers, tile: Option<u32>, threads: Threads) -> Plan {
         let m = &facts.metadata;
         let (samples, mut bits, kind) = match &facts.pixel_format {
             PixelFormat::Pixels { depth, layout } => {
@@ -92,7 +92,7 @@ impl Plan {
             top,
             packing,
             predictor,
-            effort,
+            packers: packers.clone(),
             tile,
             rows_per_strip,
             threads,
@@ -341,7 +341,7 @@ fn pack_chunk(plan: &Plan, mut bytes: Vec<u8>, row_bytes: usize) -> Result<Vec<u
         bytes.chunks_exact_mut(each).for_each(<[u8]>::reverse);
     }
     match plan.packing {
-        Packing::Deflate => deflate(&bytes, plan.effort),
+        Packing::Deflate => plan.packers.deflate(&bytes),
         Packing::Lzw => codecs::pack_lzw(&bytes),
         Packing::PackBits => {
             let mut out = Vec::new();
@@ -352,9 +352,32 @@ fn pack_chunk(plan: &Plan, mut bytes: Vec<u8>, row_bytes: usize) -> Result<Vec<u
     }
 }
 
-/// Packs by Deflate, in the form of RFC 1950.
-fn deflate(bytes: &[u8], effort: u32) -> Result<Vec<u8>> {
-    let mut state = Compress::new(Compression::new(effort), true);
+/// Deflate at one level. What a packer needs, some 300 KiB, is kept between the strips and pages of a file: pages by the thousand would
+/// else leave as many holes in the heap.
+#[derive(Debug, Clone)]
+pub(super) struct Packers {
+    level: u32,
+    idle: Arc<Mutex<Vec<Compress>>>,
+}
+
+impl Packers {
+    pub(super) fn new(level: u32) -> Packers {
+        Packers { level, idle: Arc::default() }
+    }
+
+    /// Packs in the form of RFC 1950.
+    fn deflate(&self, bytes: &[u8]) -> Result<Vec<u8>> {
+        let idle = || self.idle.lock().unwrap_or_else(PoisonError::into_inner);
+        let kept = idle().pop();
+        let mut state = kept.unwrap_or_else(|| Compress::new(Compression::new(self.level), true));
+        let out = pack(&mut state, bytes)?;
+        state.reset();
+        idle().push(state);
+        Ok(out)
+    }
+}
+
+fn pack(state: &mut Compress, bytes: &[u8]) -> Result<Vec<u8>> {
     // Never more than this (RFC 1951, 3.2.4), so that one call does.
     let most = bytes.len().saturating_add(bytes.len() >> 9).saturating_add(128);
     let mut out = Vec::with_capacity(most);

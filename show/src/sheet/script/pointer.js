@@ -109,7 +109,7 @@ function key(event, canvas, p) {
   } else if (event.key === "0") {
     fit();
   } else if (event.key === "1") {
-    zoom(1 / view.scale);
+    zoomTo(1);
   } else if (event.key === "Enter" || event.key === " ") {
     pin();
   } else if (event.key === "r" || event.key === "R") {

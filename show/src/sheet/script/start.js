@@ -67,7 +67,7 @@ async function start() {
     return panels[Number($(right ? "above" : "under").value)];
   });
   $("fit").onclick = fit;
-  $("whole").onclick = () => zoom(1 / view.scale);
+  $("whole").onclick = () => zoomTo(1);
   $("nearer").onclick = () => zoom(2);
   $("farther").onclick = () => zoom(0.5);
   $("select-button").onclick = (event) => toggle(event.currentTarget);

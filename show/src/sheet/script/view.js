@@ -59,7 +59,12 @@ function fit() {
 
 /** Zooms by a factor about a place on a canvas; none is its middle. */
 function zoom(factor, canvas, p, px, py) {
-  const scale = Math.min(MOST_ZOOM, Math.max(1e-3, view.scale * factor));
+  zoomTo(view.scale * factor, canvas, p, px, py);
+}
+
+/** Zooms to a scale, which is taken as it is: a product of a scale and its inverse need not be 1. */
+function zoomTo(wanted, canvas, p, px, py) {
+  const scale = Math.min(MOST_ZOOM, Math.max(1e-3, wanted));
   if (canvas && px !== undefined) {
     const before = placeOf(p, canvas.clientWidth, canvas.clientHeight);
     const u = (px - before.left) / (before.s * p.shown[0]);
