@@ -3,8 +3,8 @@
 
 use crate::common::noise;
 use crate::common::tiff::{self, DEFLATE, FAX4, KINDS, Kind, LZW, NONE, PACK_BITS, Page};
-use rahmen::file::{Limits, ReadOptions, Reader, decode};
-use rahmen::{ErrorKind, MemoryBudget, Picture};
+use rahmen::file::{Limits, ReadOptions, Reader, WriteOptions, decode, encode};
+use rahmen::{ErrorKind, FileFormat, Frame, Gray, MemoryBudget, Picture, Size};
 use std::io::Cursor;
 
 fn small() -> Page {
@@ -336,4 +336,71 @@ fn files_with_bytes_changed_end_cleanly() {
             }
         }
     }
+}
+
+/// Tables of JPEG are read anew for every strip: what a file says again and again counts once, the last of each.
+#[test]
+fn tables_of_jpeg_that_are_said_again_and_again_count_once() {
+    let picture: Picture = Frame::from_fn(Size::new(8, 8), |x, y| Gray::new((x * 30 + y) as u8)).unwrap().into();
+    let jpeg = encode(&picture, FileFormat::Jpeg, WriteOptions::default()).unwrap();
+    let (mut tables, mut wrong, mut stream, mut at) = (Vec::new(), Vec::new(), vec![0xff, 0xd8], 2);
+    while jpeg[at + 1] != 0xda {
+        let segment = &jpeg[at..at + 2 + usize::from(u16::from_be_bytes([jpeg[at + 2], jpeg[at + 3]]))];
+        match segment[1] {
+            0xdb => {
+                // Other quantisers first: they do not count.
+                wrong.extend(&segment[..5]);
+                wrong.extend(segment[5..].iter().map(|step| step / 2 + 40));
+                tables.extend(segment);
+            }
+            0xc4 => tables.extend(segment),
+            0xc0 => stream.extend(segment),
+            _ => {}
+        }
+        at += segment.len();
+    }
+    stream.extend(&jpeg[at..]);
+    let file = |tables: &[u8]| {
+        let strips = 40u32;
+        let mut out = b"II\x2a\0\0\0\0\0".to_vec();
+        let mut put = |bytes: &[u8]| {
+            let at = out.len() as u32;
+            out.extend(bytes);
+            out.extend(vec![0; out.len() % 2]);
+            at
+        };
+        let (tables_at, data) = (put(tables), put(&stream));
+        let offsets = put(&data.to_le_bytes().repeat(strips as usize));
+        let counts = put(&(stream.len() as u32).to_le_bytes().repeat(strips as usize));
+        let entries = [
+            (256u16, 4u16, 1u32, 8u32),
+            (257, 4, 1, 8 * strips),
+            (258, 3, 1, 8),
+            (259, 3, 1, 7),
+            (262, 3, 1, 1),
+            (273, 4, strips, offsets),
+            (277, 3, 1, 1),
+            (278, 4, 1, 8),
+            (279, 4, strips, counts),
+            (347, 7, tables.len() as u32, tables_at),
+        ];
+        let mut directory = (entries.len() as u16).to_le_bytes().to_vec();
+        for (tag, kind, count, value) in entries {
+            directory.extend(tag.to_le_bytes().iter().chain(&kind.to_le_bytes()));
+            directory.extend(count.to_le_bytes().iter().chain(&value.to_le_bytes()));
+        }
+        directory.extend([0; 4]);
+        let start = put(&directory);
+        out[4..8].copy_from_slice(&start.to_le_bytes());
+        out
+    };
+    let whole = |tables: &[u8]| [&[0xff, 0xd8], tables, &[0xff, 0xd9]].concat();
+    let few = decode(&file(&whole(&tables)), ReadOptions::default()).unwrap();
+    assert_eq!(few.size(), Size::new(8, 320));
+    let again = whole(&[wrong, tables.repeat(400)].concat());
+    assert!(again.len() > 40_000);
+    assert!(decode(&file(&again), ReadOptions::default()).unwrap() == few);
+    let junk = whole(&[tables, vec![7; 60_000]].concat());
+    let line = decode(&file(&junk), ReadOptions::default()).unwrap_err().to_string();
+    assert!(line.contains("JPEG tables that cannot be read"), "{line}");
 }

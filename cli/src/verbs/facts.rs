@@ -59,6 +59,9 @@ struct Report {
     /// Whether there may be more than were counted.
     #[serde(skip_serializing_if = "std::ops::Not::not")]
     more_pages: bool,
+    /// How often an animation is played; 0 is for ever.
+    #[serde(skip_serializing_if = "Option::is_none")]
+    plays: Option<u32>,
     #[serde(skip_serializing_if = "Vec::is_empty")]
     page_list: Vec<Page>,
     /// How the file stores the pixels, in words.
@@ -200,6 +203,7 @@ fn report(file: &Path, scan: bool, shared: &Shared) -> Done<Report> {
         resolution: facts.metadata.resolution,
         pages: facts.pages,
         more_pages: facts.more_pages,
+        plays: facts.plays,
         page_list: facts.page_list.iter().map(Page::of).collect(),
         stored: facts.stored.clone(),
         palette: facts.metadata.palette.as_ref().map(|p| p.colors().len()),

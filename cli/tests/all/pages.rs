@@ -261,6 +261,7 @@ fn animations_keep_delays_and_plays() {
         out(&[&["save", &gif, &made], more].concat());
         let (count, delays, text) = told(&made);
         assert!(count == 4 && delays == [0.25; 4] && text.contains("played 3 times"), "{name}: {text}");
+        assert_eq!(json(&["facts", &made, "--json"])[0]["plays"], 3, "{name}");
         out(&["crop", &made, &folder.path("crop.png"), "--x", "..6", "--as", "color"]);
         assert_eq!(told(&folder.path("crop.png")).0, 4, "{name}");
     }

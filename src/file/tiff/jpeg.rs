@@ -6,6 +6,7 @@ use crate::error::{Error, Result};
 use crate::file::decoder::{Decoder, RowsOut, Start, Stop};
 use crate::file::jpeg::JpegDecoder;
 use crate::frame::{Content, Pixels, SamplesRef};
+use std::collections::BTreeMap;
 
 /// The pixels of a strip or tile: bytes, or words in this machine's order, of so many `channels`, in rows of so many bytes.
 pub(super) fn unpack(
@@ -70,4 +71,58 @@ fn with_tables(tables: &[u8], bytes: &[u8]) -> Vec<u8> {
     let tables = end.strip_prefix(&START).unwrap_or(end);
     let body = bytes.strip_prefix(&START).unwrap_or(bytes);
     [&START[..], tables, body].concat()
+}
+
+/// Bytes of tables that are taken as they are: each kind and number once takes less than 3 KiB.
+const FEW_TABLES: usize = 4 << 10;
+
+/// The tables that count, of a directory's stream of them: the last of each kind and number. They are read anew for every strip, so that
+/// what a file says again and again would be paid for as often as it has strips.
+///
+/// # Errors
+/// Many bytes that are no such stream.
+pub(super) fn last_tables(stream: Vec<u8>) -> Result<Vec<u8>> {
+    if stream.len() <= FEW_TABLES {
+        return Ok(stream);
+    }
+    let bad = || Error::malformed(format!("{} bytes of JPEG tables that cannot be read", stream.len()));
+    let mut last: BTreeMap<(u8, u8), &[u8]> = BTreeMap::new();
+    let mut rest = stream.strip_prefix(&[0xff, 0xd8]).unwrap_or(&stream);
+    loop {
+        match *rest {
+            [] | [0xff, 0xd9, ..] => break,
+            [0xff, 0xff, ..] => rest = rest.get(1..).unwrap_or_default(),
+            [0xff, kind, high, low, ..] => {
+                let length = usize::from(u16::from_be_bytes([high, low])).saturating_add(2);
+                let mut body = rest.get(4..length).ok_or_else(bad)?;
+                rest = rest.get(length..).unwrap_or_default();
+                if kind == 0xdd {
+                    last.insert((kind, 0), body);
+                }
+                while let (&[number, ..], 0xc4 | 0xdb) = (body, kind) {
+                    let size = match (kind, number) {
+                        (0xdb, 0..=3) => 65,
+                        (0xdb, 0x10..=0x13) => 129,
+                        (0xc4, 0..=3 | 0x10..=0x13) => {
+                            let counts = body.get(1..17).ok_or_else(bad)?;
+                            counts.iter().map(|n| usize::from(*n)).sum::<usize>().saturating_add(17)
+                        }
+                        _ => return Err(bad()),
+                    };
+                    let one = body.get(..size).ok_or_else(bad)?;
+                    // Quantisers of either width have one number.
+                    last.insert((kind, if kind == 0xdb { number & 3 } else { number }), one);
+                    body = body.get(size..).unwrap_or_default();
+                }
+            }
+            _ => return Err(bad()),
+        }
+    }
+    let mut out = Vec::new();
+    for ((kind, _), body) in last {
+        out.extend_from_slice(&[0xff, kind]);
+        out.extend_from_slice(&(body.len().saturating_add(2) as u16).to_be_bytes());
+        out.extend_from_slice(body);
+    }
+    Ok(out)
 }

@@ -7,6 +7,7 @@ use crate::file::tiff::band::{Band, Chunks};
 use crate::file::tiff::color::Ycbcr;
 use crate::file::tiff::directory::{Directory, Missing, Parts, Values};
 use crate::file::tiff::form::Form;
+use crate::file::tiff::jpeg;
 use crate::file::tiff::notes::{self, Meant};
 use crate::file::tiff::numbers::Numbers;
 use crate::file::tiff::rows::Converter;
@@ -97,6 +98,7 @@ impl TiffDecoder {
         if !v.missing.is_empty() {
             return Ok(None);
         }
+        let jpeg_tables = jpeg::last_tables(jpeg_tables)?;
         let blank = table.contains(&(0, 0));
         let converter = Converter::new(&shape, &form, ycbcr, numbers.big_endian);
         let columns = 0..shape.size.width;
