@@ -1,6 +1,7 @@
 //! What a format can hold beside its pixels, declared once: warnings about what a file loses are worked out of it.
 
 use super::encoder::cannot_hold;
+use super::options::WriteOptions;
 use crate::error::{Help, Result};
 use crate::frame::{Facts, FileFormat, Metadata};
 use crate::pixel::{Meaning, Primaries, Transfer};
@@ -133,26 +134,11 @@ impl Holds {
 /// [`Format`](super::Format) declares.
 pub fn holds(format: FileFormat) -> Holds {
     use Item::*;
+    if format == FileFormat::Png {
+        let all: Vec<Item> = Item::ALL.into_iter().filter(|item| !matches!(item, Unit | Range)).collect();
+        return Holds::of(&all);
+    }
     Holds::of(match format {
-        FileFormat::Png => &[
-            Resolution,
-            Profile,
-            Exif,
-            Xmp,
-            Texts,
-            MaxCode,
-            CodePoints,
-            SignificantBits,
-            Background,
-            Time,
-            Delay,
-            Linear,
-            Curve,
-            Primaries,
-            Orientation,
-            Palette,
-            Pages,
-        ],
         FileFormat::Jpeg => &[Resolution, Profile, Exif, Xmp, Linear, Curve, Primaries, Orientation],
         FileFormat::Tiff => &[
             Resolution,
@@ -189,6 +175,12 @@ pub(super) fn left_out(m: &Metadata, holds: Holds) -> Vec<String> {
         true => Vec::new(),
         false => vec![format!("left out, because the format cannot store it: {}", names.join(", "))],
     }
+}
+
+/// A warning of a format that holds pages but no animation.
+pub(super) fn plays_left_out(options: &WriteOptions) -> Option<String> {
+    let animated = options.pages > 1 && options.plays.is_some();
+    animated.then(|| "left out, because the format cannot store it: how often the animation is played".to_string())
 }
 
 /// Refuses a picture that means something else without what a format from outside does not hold.

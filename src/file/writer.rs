@@ -252,17 +252,21 @@ impl<'a> Writer<'a> {
     }
 
     pub(super) fn put_rows(&mut self, first_row: u32, content: &Content) -> Result<()> {
-        let result = self.encode(first_row, content);
+        let result = self.encode(first_row, content, None);
         result.map_err(|e| self.place(e))
     }
 
-    fn encode(&mut self, first_row: u32, content: &Content) -> Result<()> {
+    /// Encodes rows, which a strip may hold already.
+    fn encode(&mut self, first_row: u32, content: &Content, strip: Option<&Strip>) -> Result<()> {
         crate::flow::check_next(self.next, first_row, content, &self.facts)?;
         match &mut self.scaled {
             Some(step) => {
                 let height = content.size().height;
-                let strip = Strip { first_row, content: content.copied()? };
-                let content = step.run(&strip, first_row..first_row.saturating_add(height))?;
+                let rows = first_row..first_row.saturating_add(height);
+                let content = match strip {
+                    Some(strip) => step.run(strip, rows)?,
+                    None => step.run(&Strip { first_row, content: content.copied()? }, rows)?,
+                };
                 self.encoder.put(&content, self.out.write()?)?;
             }
             None => self.encoder.put(content, self.out.write()?)?,
@@ -301,7 +305,8 @@ impl<'a> Writer<'a> {
 
 impl Sink for Writer<'_> {
     fn put(&mut self, strip: &Strip) -> Result<()> {
-        self.put_rows(strip.first_row, &strip.content)
+        let result = self.encode(strip.first_row, &strip.content, Some(strip));
+        result.map_err(|e| self.place(e))
     }
 
     fn next_page(&mut self, facts: &Facts) -> Result<()> {

@@ -156,7 +156,10 @@ impl Picture {
             return apply(self.clone(), &[&FromCodes, step]);
         }
         let stage = step.plan(&self.facts())?;
-        let picture = Picture::new(work(self.content())?, stage.facts().metadata.clone());
-        if step.takes_codes() { Ok(picture) } else { OnCodes::end(picture) }
+        let mut content = work(self.content())?;
+        if OnCodes::follows(step, stage.facts()) {
+            OnCodes::round(&mut content, stage.facts())?;
+        }
+        Ok(Picture::new(content, stage.facts().metadata.clone()))
     }
 }

@@ -116,6 +116,9 @@ impl<'a> Chain<'a> {
                 self.link(&FromCodes)?;
             }
             self.link(step.get())?;
+            if OnCodes::follows(step.get(), &self.facts) {
+                self.link(&OnCodes)?;
+            }
         }
         Ok(())
     }
@@ -284,7 +287,7 @@ impl<'a> Chain<'a> {
     pub fn picture(&mut self) -> Result<Picture> {
         let mut sink = PictureSink::new(&self.facts)?;
         self.run_into(&mut sink)?;
-        OnCodes::end(sink.into_picture()?)
+        sink.into_picture()
     }
 
     /// Reads what follows the source's last row, where that row was needed.
@@ -398,7 +401,9 @@ pub fn apply(picture: Picture, steps: &[&dyn Step]) -> Result<Picture> {
             content = run(&FromCodes, &mut facts, content)?;
         }
         content = run(*step, &mut facts, content)?;
+        if OnCodes::follows(*step, &facts) {
+            OnCodes::round(&mut content, &facts)?;
+        }
     }
-    let picture = Picture::new(content, facts.metadata);
-    if steps.iter().all(|step| step.takes_codes()) { Ok(picture) } else { OnCodes::end(picture) }
+    Ok(Picture::new(content, facts.metadata))
 }

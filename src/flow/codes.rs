@@ -4,7 +4,7 @@ use super::input::{pixel_form, same_form};
 use super::{Stage, Step, by_rows};
 use crate::convert::codes;
 use crate::error::Result;
-use crate::frame::{Change, Facts, Picture, PixelFormat, Scale};
+use crate::frame::{Change, Content, Facts, PixelFormat, Scale};
 use crate::pixel::Depth;
 
 /// As many levels as there are codes from 0 to a max code: see [`codes::snap`]. The picture remembers the max code.
@@ -57,29 +57,29 @@ fn max_codes(input: &Facts, other: Scale) -> Option<Vec<u32>> {
     input.metadata.max_codes.clone().filter(|_| integers && input.metadata.scale == other)
 }
 
-/// Samples that were computed of codes as those of the nearest codes: what a picture in memory and a file hold. A pass by a table, where
-/// there are codes.
+/// Samples that were computed of codes of more than 8 bits, as those of the nearest codes. It follows every step that computes, so that
+/// what comes does not depend on which of them are done on a picture in memory. A pass by a table, where there are codes.
 #[derive(Debug, Clone)]
 pub(crate) struct OnCodes;
 
 impl OnCodes {
-    /// Whether samples of these facts stand for codes that values which are computed keep: those of more than 8 bits.
+    /// Whether samples of these facts stand for codes of more than 8 bits.
     pub(crate) fn has_work(facts: &Facts) -> bool {
         let wide = matches!(facts.pixel_format, PixelFormat::Pixels { depth: Depth::U16, .. });
         wide && max_codes(facts, Scale::Full).is_some()
     }
 
-    /// The picture that was computed.
+    /// Whether it has work behind a step that gives pictures of these facts.
+    pub(super) fn follows(step: &dyn Step, output: &Facts) -> bool {
+        !step.takes_codes() && OnCodes::has_work(output)
+    }
+
+    /// The same in place.
     ///
     /// # Errors
     /// Max codes that are not one a channel.
-    pub(super) fn end(picture: Picture) -> Result<Picture> {
-        if !OnCodes::has_work(&picture.facts()) {
-            return Ok(picture);
-        }
-        let (mut content, metadata) = picture.into_parts();
-        codes::snap_pixels(content.pixels_mut()?, metadata.max_codes.as_deref().unwrap_or_default())?;
-        Ok(Picture::new(content, metadata))
+    pub(super) fn round(content: &mut Content, facts: &Facts) -> Result<()> {
+        codes::snap_pixels(content.pixels_mut()?, facts.metadata.max_codes.as_deref().unwrap_or_default())
     }
 }
 
@@ -89,10 +89,10 @@ impl Step for OnCodes {
     }
 
     fn plan(&self, input: &Facts) -> Result<Box<dyn Stage>> {
-        let max_codes = max_codes(input, Scale::Full).unwrap_or_default();
+        let facts = input.clone();
         Ok(by_rows(input.clone(), move |content, _| {
             let mut content = content.copied()?;
-            codes::snap_pixels(content.pixels_mut()?, &max_codes)?;
+            OnCodes::round(&mut content, &facts)?;
             Ok(content)
         }))
     }

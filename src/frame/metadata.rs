@@ -13,8 +13,8 @@ pub struct Metadata {
     /// Meaning of the samples.
     pub meaning: Meaning,
     /// The largest code of the file, a channel each, where it is not the full range of the depth (1, 7, 1000, 4095 ...).
-    /// The samples are scaled to the full range all the same, unless [`scale`](Metadata::scale) says otherwise. What is computed of codes
-    /// of more than 8 bits is rounded to the nearest code, ties up, where a picture in memory or a file is made of it.
+    /// The samples are scaled to the full range all the same, unless [`scale`](Metadata::scale) says otherwise. What steps compute of
+    /// codes of more than 8 bits is rounded to the nearest code, ties up.
     pub max_codes: Option<Vec<u32>>,
     /// Whether integer samples span the full range of the depth, or are the codes 0..=max code themselves.
     pub scale: Scale,

@@ -453,6 +453,21 @@ fn what_is_computed_of_codes_is_codes_on_every_way() {
         for sample in small.view::<Gray<u16>>().unwrap().pixels().map(|p| p.value) {
             assert_eq!(u32::from(sample), (2 * of(sample) * 65_535 + top) / (2 * top), "{top}");
         }
+        // Rounded behind each step, so that it does not matter which of them are done on a picture in memory.
+        let wide = || Box::new(Resize::new(Size::new(50, 40), rules.clone()));
+        let both = Chain::new(Box::new(PictureSource::new(small.clone())), vec![wide()]).unwrap().picture().unwrap();
+        let steps: Vec<Box<dyn rahmen::flow::Step>> =
+            vec![Box::new(Resize::new(Size::new(33, 31), rules.clone())), wide()];
+        let in_one = Chain::new(Box::new(PictureSource::new(picture.clone())), steps).unwrap().picture().unwrap();
+        assert!(in_one == both, "{top}");
+        // What options change while a file is read is codes too.
+        let rgb = picture.convert::<Rgb<u16>>(&Default::default()).unwrap();
+        let mut rgb = Picture::from(rgb.view().map(|p| Rgb { g: 0, ..p }).unwrap());
+        rgb.metadata_mut().max_codes = Some(vec![top; 3]);
+        let file = encode(&rgb, FileFormat::Png, WriteOptions::default()).unwrap();
+        let read = decode(&file, ReadOptions::default().read_as(rahmen::file::ReadAs::Gray)).unwrap();
+        assert!(read.metadata().max_codes == Some(vec![top]) && read.histogram().is_ok(), "{top}");
+        assert!(encode(&read, FileFormat::Tiff, WriteOptions::default()).is_ok());
         // It is counted and written, and comes back as it was held.
         small.histogram().unwrap();
         assert_eq!(Levels::of(small.metadata()), Levels::scaled(top));

@@ -232,3 +232,20 @@ fn a_profile_that_no_longer_fits_is_said_to_go() {
     );
     assert!(!stderr_of(&["crop", &photo, &folder.path("c.jpg"), "--x", "..50"]).contains("profile"));
 }
+
+/// A step that sees a picture twice finds it in memory where that is small beside the budget, and is read again where it is not: codes that
+/// were computed before are the same.
+#[test]
+fn codes_of_a_recipe_do_not_depend_on_the_memory() {
+    let folder = Folder::new();
+    let made = |limit: &str, twice: &str| {
+        let into = folder.path(&format!("{limit} {twice}"));
+        let steps = ["--step", "resize --width 399", "--step", twice, "--step", "resize --width 120"];
+        out(&[&["run", &demo("sonar.png"), "--into", &into, "--limit-memory", limit][..], &steps].concat());
+        std::fs::read(format!("{into}/sonar.png")).unwrap()
+    };
+    // A sixteenth of them is more than the picture, and less.
+    for twice in ["stretch", "equalize --adaptive 4x4"] {
+        assert!(made("64MiB", twice) == made("2MiB", twice), "{twice}");
+    }
+}

@@ -266,7 +266,8 @@ fn animations_keep_delays_and_plays() {
         assert_eq!(told(&folder.path("crop.png")).0, 4, "{name}");
     }
     let arrays = folder.path("a.npz");
-    out(&["save", &gif, &arrays]);
+    let told = stderr_of(&["save", &gif, &arrays]);
+    assert!(told.contains("the delay") && told.contains("how often the animation is played"), "{told}");
     assert_eq!(json(&["facts", &arrays, "--json"])[0]["pages"], 4);
     // Files of pages as pages of another.
     let both = folder.path("both.tif");

@@ -3,6 +3,7 @@
 use super::archive::{CENTRAL, DESCRIPTOR, END, LOCAL};
 use crate::error::{Error, Result};
 use crate::file::encoder::{Encoder, Output, put_bytes};
+use crate::file::holds::plays_left_out;
 use crate::file::npy::NpyEncoder;
 use crate::file::options::WriteOptions;
 use crate::frame::{Content, Facts};
@@ -45,7 +46,8 @@ impl NpzEncoder {
         let array = NpyEncoder::new(facts, &mut head)?;
         let entry = Entry { name: String::new(), at: 0, crc: 0, packed: 0, size: 0, deflated: effort > 0 };
         let (crc, done, names) = (crc32fast::Hasher::new(), Vec::new(), HashSet::new());
-        let remarks = array.remarks();
+        let mut remarks = array.remarks();
+        remarks.extend(plays_left_out(options));
         let mut encoder = NpzEncoder { effort, array, entry, deflate: None, crc, done, names, at: 0, remarks };
         encoder.begin(facts, &head, out)?;
         Ok(encoder)

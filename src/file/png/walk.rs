@@ -52,19 +52,9 @@ impl Walk {
             };
             let length = u32::from_be_bytes(length);
             let kept = is_kept(&kind);
-            let body = match &kind {
-                b"fcTL" if animation.is_some() && length == 26 => 26,
-                b"fdAT" if animation.is_some() && length >= 4 => 4,
-                b"fcTL" | b"fdAT" if animation.is_some() => {
-                    return Err(Error::malformed(format!("a chunk of frames has {length} bytes")));
-                }
-                _ if kept => length,
-                // What is no chunk is found out when it is read.
-                kind if !kind.iter().all(u8::is_ascii_alphabetic) => {
-                    self.ended = true;
-                    break;
-                }
-                _ => 0,
+            let Some(body) = looked_at(kind, length, animation.is_some())? else {
+                self.ended = true;
+                break;
             };
             // Frames' packed pixels have no checksum of their first bytes alone.
             let sum = if body > 0 && kind != *b"fdAT" { 4usize } else { 0 };
@@ -114,6 +104,17 @@ impl Walk {
     /// Bytes from the start of the chunk that is next; the stop that is due until all have come.
     fn collect(&mut self, input: &mut &[u8], at: &mut u64, wanted: usize) -> Option<Stop> {
         collect((&mut self.part, at), input, self.next, wanted, if self.far { 38 } else { 0 })
+    }
+}
+
+/// How many bytes of a chunk are looked at; none of what is no chunk, which is found out when it is read.
+fn looked_at(kind: [u8; 4], length: u32, animated: bool) -> Result<Option<u32>> {
+    match &kind {
+        b"fcTL" if animated && length == 26 => Ok(Some(26)),
+        b"fdAT" if animated && length >= 4 => Ok(Some(4)),
+        b"fcTL" | b"fdAT" if animated => Err(Error::malformed(format!("a chunk of frames has {length} bytes"))),
+        kind if is_kept(kind) => Ok(Some(length)),
+        kind => Ok(kind.iter().all(u8::is_ascii_alphabetic).then_some(0)),
     }
 }
 

@@ -9,6 +9,7 @@ use super::tags;
 use super::tags_out::{Tags, offset_bytes};
 use crate::error::{Error, Help, Result};
 use crate::file::encoder::{Encoder, Output, cannot_hold, palette_of, put_bytes};
+use crate::file::holds::plays_left_out;
 use crate::file::options::{TiffCompression, WriteOptions};
 use crate::frame::{Content, Facts, FileFormat};
 use std::io::{Read, Seek, Write};
@@ -85,6 +86,7 @@ impl TiffEncoder {
         let mut remarks = Vec::new();
         let packers = Packers::new(u32::from(options.compression.min(9)));
         let page = Page::new(facts, options, &packers, &mut remarks)?;
+        remarks.extend(plays_left_out(options));
         let (kept, done) = (None, Vec::new());
         Ok(TiffEncoder { options: *options, kept, begun: false, at: 0, page, packers, done, remarks })
     }

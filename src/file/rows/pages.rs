@@ -1,0 +1,77 @@
+//! From page to page of a file, without beginning at its first byte where that can be spared.
+
+use super::{FileRows, within};
+use crate::error::Result;
+use crate::file::decoder::{ANOTHER_FOLLOWS, Jump, RowsOut, Stop};
+use crate::file::feed::{begin, push};
+use crate::flow::{PictureSource, Source};
+use crate::frame::Facts;
+
+/// Bytes of a page that is kept whole.
+const KEPT_PAGE: u64 = 1 << 20;
+
+impl FileRows<'_> {
+    /// Goes on to the next page; false behind the last.
+    pub(super) fn turn(&mut self) -> Result<bool> {
+        let own = self.own.clone();
+        let goes_on = self.options.salvage.is_none() && self.done;
+        if self.page() >= self.facts.pages && !(goes_on && self.facts.more_pages) {
+            return Ok(false);
+        }
+        if goes_on && within(&own, || self.go_on()).map_err(|e| self.place(e))? {
+            if let Some(facts) = self.decoder.facts() {
+                let (bytes, format) = (self.facts.bytes, self.facts.format);
+                self.facts = Facts { bytes, format, ..facts.clone() };
+            }
+            (self.options.page, self.kept) = (Some(self.page().saturating_add(1)), None);
+            (self.next, self.done, self.failed, self.remarks) = (0, false, false, self.facts.remarks.len());
+            self.late.retain(|line| line != ANOTHER_FOLLOWS);
+            return Ok(true);
+        }
+        if self.page() >= self.facts.pages {
+            return Ok(false);
+        }
+        (self.options.page, self.kept) = (Some(self.page().saturating_add(1)), None);
+        self.earlier = Source::take_damage(self);
+        let start = Jump { to: 0, keep_to: None, wanted: 0 };
+        self.input.jump(start).map_err(|e| self.place(e))?;
+        let (decoder, facts) =
+            within(&own, || begin(&mut self.input, &self.options, &self.formats)).map_err(|e| self.place(e))?;
+        self.decoder = decoder;
+        self.facts = Facts { bytes: self.facts.bytes, ..facts };
+        (self.next, self.done, self.broken, self.doubts, self.damage) = (0, false, false, false, None);
+        (self.failed, self.surveyed, self.remarks) = (false, None, self.facts.remarks.len());
+        if self.options.salvage.is_some() {
+            self.survey()?;
+        }
+        Ok(true)
+    }
+
+    fn page(&self) -> u32 {
+        self.options.page.unwrap_or(1)
+    }
+
+    /// Has the decoder go on to the next page, if it can, and read what it says.
+    fn go_on(&mut self) -> Result<bool> {
+        let format = self.format();
+        if !self.decoder.next_page()? {
+            return Ok(false);
+        }
+        while self.decoder.facts().is_none() {
+            if push(&mut self.input, self.decoder.as_mut(), &mut RowsOut::skip(0), format)? == Stop::Done {
+                return Ok(false);
+            }
+        }
+        Ok(true)
+    }
+
+    /// Reads all of a small page where none of it has been read.
+    pub(super) fn keep_small(&mut self) -> Result<()> {
+        let untouched = self.kept.is_none() && self.next == 0 && !self.done && !self.failed;
+        let small = self.facts.pixel_format.bytes(self.facts.size) <= KEPT_PAGE;
+        if untouched && small && self.page() > 1 && self.options.salvage.is_none() && !self.input.is_stream() {
+            self.kept = Some(PictureSource::new(self.read_whole()?));
+        }
+        Ok(())
+    }
+}
