@@ -10,6 +10,7 @@ mod bitmap_files;
 mod blending;
 mod built_on_purpose;
 mod chains_stay_small;
+mod codes_stay;
 mod color_models;
 mod color_spaces;
 mod conversions_are_exact;
