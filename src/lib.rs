@@ -45,6 +45,7 @@
 )]
 
 pub mod access;
+mod cancel;
 pub mod color;
 pub mod convert;
 mod error;
@@ -59,6 +60,7 @@ mod simd;
 mod threads;
 pub mod tone;
 
+pub use cancel::Cancel;
 pub use error::{Error, ErrorKind, Help, Result};
 pub use file::{read, write};
 pub use frame::{

@@ -6,8 +6,6 @@
 //! The thread pool is entered in one function that is not generic, [`spread`]: whatever stands behind it is compiled once.
 //! The generic helpers are shells of a few lines around it.
 
-#[cfg(feature = "parallel")]
-use crate::memory;
 use std::num::NonZeroUsize;
 use std::sync::{Mutex, MutexGuard, PoisonError};
 
@@ -63,13 +61,12 @@ pub(crate) fn spread(threads: Threads, count: usize, work: &(dyn Fn(usize) + Syn
                     work(index);
                 }
             };
-            let budget = memory::in_force();
             return rayon_core::scope(|scope| {
                 for _ in 1..workers {
-                    scope.spawn(|_| memory::under(&budget, &worker));
+                    scope.spawn(|_| worker());
                 }
                 // This too runs on a thread of the pool.
-                memory::under(&budget, &worker);
+                worker();
             });
         }
     }

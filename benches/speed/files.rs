@@ -119,7 +119,7 @@ pub(crate) fn rows(bench: &mut Bench) {
     bench.against("PNG read RGB8", pixels, || read(&png), "inflating", || inflated(&stream, &mut again));
     for effort in [1, 3, 6] {
         let options = WriteOptions::default().format(FileFormat::Png).compression(effort);
-        let png = written(&mut source, options);
+        let png = written(&mut source, options.clone());
         let mut filtered = Vec::new();
         inflated(&zlib_stream(&png), &mut filtered);
         let deflate = || {
@@ -127,10 +127,16 @@ pub(crate) fn rows(bench: &mut Bench) {
             to.write_all(&filtered).and_then(|()| to.finish()).map(black_box).expect("memory");
         };
         for (threads, how) in [(Threads::ONE, "one thread"), (Threads::ALL, "all threads")] {
-            let options = options.threads(threads);
+            let options = options.clone().threads(threads);
             let percent = png.len() * 100 / filtered.len();
             let name = format!("PNG write RGB8, effort {effort} ({percent}%), {how}");
-            bench.against(&name, pixels, || drop(black_box(written(&mut source, options))), "deflating", deflate);
+            bench.against(
+                &name,
+                pixels,
+                || drop(black_box(written(&mut source, options.clone()))),
+                "deflating",
+                deflate,
+            );
         }
     }
     plain_formats(bench, &mut source, size);
@@ -155,11 +161,11 @@ fn plain_formats(bench: &mut Bench, source: &mut PictureSource, size: Size) {
         let source = if name.starts_with("PFM") { &mut floats } else { &mut *source };
         let memory = source.facts().pixel_format.bytes(size) as usize;
         let stored = pixels as usize * bytes;
-        let file: Arc<[u8]> = written(source, options).into();
+        let file: Arc<[u8]> = written(source, options.clone()).into();
         let load = Load { pixels, read: stored, written: memory };
-        bench.row(&format!("{name} read in strips"), load, || read_with(&file, reading));
+        bench.row(&format!("{name} read in strips"), load, || read_with(&file, reading.clone()));
         let load = Load { pixels, read: memory, written: stored };
-        bench.row(&format!("{name} write in strips"), load, || written_into(source, options));
+        bench.row(&format!("{name} write in strips"), load, || written_into(source, options.clone()));
     }
 }
 
@@ -185,7 +191,9 @@ pub(crate) fn index_rows(bench: &mut Bench) {
             let load = Load { pixels, read: file.len(), written: 3 * pixels as usize };
             bench.row(&format!("{format} read, {colors} colours"), load, || read(&file));
             let load = Load { pixels, read: file.len(), written: pixels as usize };
-            bench.row(&format!("{format} read, {colors} colours, as indices"), load, || read_with(&file, as_indices));
+            bench.row(&format!("{format} read, {colors} colours, as indices"), load, || {
+                read_with(&file, as_indices.clone())
+            });
         }
     }
     let frame = Frame::from_fn(size, |x, y| Gray::new(((x * 13 + y) % 4096 * 65_535 / 4095) as u16)).expect("memory");

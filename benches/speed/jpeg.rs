@@ -19,13 +19,13 @@ pub(crate) fn rows(bench: &mut Bench) {
     let pixels = size.pixels();
     let mut source = PictureSource::new(Picture::from(pictures::soft(size)));
     let plain = WriteOptions::default().format(FileFormat::Jpeg).threads(Threads::ONE);
-    let small = plain.sampling(ChromaSampling::Ratio420);
+    let small = plain.clone().sampling(ChromaSampling::Ratio420);
     for (name, options) in [
-        ("JPEG 4:2:0 baseline", small.quality(75)),
+        ("JPEG 4:2:0 baseline", small.clone().quality(75)),
         ("JPEG 4:4:4 baseline", plain),
         ("JPEG 4:2:0 progressive", small.quality(75).progressive()),
     ] {
-        let file: Arc<[u8]> = written(&mut source, options).into();
+        let file: Arc<[u8]> = written(&mut source, options.clone()).into();
         let bits = file.len() as f64 * 8.0 / pixels as f64;
         let load = Load { pixels, read: file.len(), written: pixels as usize * 3 };
         bench.row(&format!("{name} read, {bits:.2} bits/px"), load, || read(&file));
@@ -39,7 +39,7 @@ pub(crate) fn rows(bench: &mut Bench) {
         });
         let load = Load { pixels, read: pixels as usize * 3, written: file.len() };
         bench.row(&format!("{name} write"), load, || {
-            black_box(written(&mut source, options));
+            black_box(written(&mut source, options.clone()));
         });
     }
 }

@@ -22,10 +22,12 @@ pub(crate) fn rows(bench: &mut Bench) {
     let one = ReadOptions::default().threads(Threads::ONE);
     for (name, tile) in [("strips", 0), ("tiles of 256", 256)] {
         let options = of(TiffCompression::None).tiled(tile);
-        let file: Arc<[u8]> = written(&mut source, options).into();
+        let file: Arc<[u8]> = written(&mut source, options.clone()).into();
         let load = Load { pixels, read: bytes, written: bytes };
-        bench.row(&format!("TIFF RGB8 read, {name}, not compressed"), load, || read_with(&file, one));
-        bench.row(&format!("TIFF RGB8 write, {name}, not compressed"), load, || written_into(&mut source, options));
+        bench.row(&format!("TIFF RGB8 read, {name}, not compressed"), load, || read_with(&file, one.clone()));
+        bench.row(&format!("TIFF RGB8 write, {name}, not compressed"), load, || {
+            written_into(&mut source, options.clone())
+        });
     }
     for (name, packing) in
         [("PackBits", TiffCompression::PackBits), ("LZW", TiffCompression::Lzw), ("Deflate", TiffCompression::Deflate)]
@@ -33,16 +35,16 @@ pub(crate) fn rows(bench: &mut Bench) {
         let options = of(packing).tiled(256);
         let file: Arc<[u8]> = written(&mut source, options).into();
         let load = Load { pixels, read: bytes, written: bytes };
-        bench.row(&format!("TIFF RGB8 read, tiles, {name}, one thread"), load, || read_with(&file, one));
-        let two = one.threads(Threads::at_most(2));
+        bench.row(&format!("TIFF RGB8 read, tiles, {name}, one thread"), load, || read_with(&file, one.clone()));
+        let two = one.clone().threads(Threads::at_most(2));
         let name = format!("TIFF RGB8 read, tiles, {name}, two threads");
-        bench.against(&name, pixels, || read_with(&file, two), "one thread", || read_with(&file, one));
+        bench.against(&name, pixels, || read_with(&file, two.clone()), "one thread", || read_with(&file, one.clone()));
     }
     // What LZW is taken for: areas without grain.
     let mut drawn = PictureSource::new(Picture::from(pictures::drawn(size)));
     let file: Arc<[u8]> = written(&mut drawn, of(TiffCompression::Lzw).tiled(256)).into();
     let load = Load { pixels, read: bytes, written: bytes };
-    bench.row("TIFF RGB8 read, tiles, LZW, drawn, one thread", load, || read_with(&file, one));
+    bench.row("TIFF RGB8 read, tiles, LZW, drawn, one thread", load, || read_with(&file, one.clone()));
     // The same rows of differences through Deflate alone, strip by strip.
     let file: Arc<[u8]> = written(&mut source, of(TiffCompression::Deflate)).into();
     let plain: Vec<u8> = differences(pictures::rgb(size).samples(), size.width as usize * 3);
@@ -57,14 +59,14 @@ pub(crate) fn rows(bench: &mut Bench) {
     bench.against(
         "TIFF RGB8 read, strips, Deflate, one thread",
         pixels,
-        || read_with(&file, one),
+        || read_with(&file, one.clone()),
         "inflating",
         inflate,
     );
     let options = of(TiffCompression::Deflate).threads(Threads::ONE);
     let deflate = || drop(black_box(plain.chunks(21 * size.width as usize * 3).map(packed).collect::<Vec<_>>()));
     let name = "TIFF RGB8 write, strips, Deflate, one thread";
-    bench.against(name, pixels, || drop(black_box(written(&mut source, options))), "deflating", deflate);
+    bench.against(name, pixels, || drop(black_box(written(&mut source, options.clone()))), "deflating", deflate);
 }
 
 /// Composing the frames of an animation, and writing a still by a palette.

@@ -79,7 +79,7 @@ impl Shared {
                 words::LimitName::Work => limits.work = count,
             }
         }
-        let mut options = ReadOptions::default().limits(limits);
+        let mut options = ReadOptions::default().limits(limits).budget(&crate::process::budget(self));
         if let Some((page, below)) = self.page {
             (options.page, options.sub_page) = (Some(page), below);
         }

@@ -134,6 +134,7 @@ fn help_words(help: &Help) -> String {
         Help::Flatten => "add --flatten COLOUR".to_string(),
         Help::Upright => "add --upright to lay the pixels down upright".to_string(),
         Help::TwoLevels => "make it gray with --as gray and two-valued with `rahmen depth --bits 1`".to_string(),
+        Help::RaiseBudget => "add --limit-memory SIZE, or hold less at once".to_string(),
         Help::RaiseLimit("memory") => "add --limit-memory SIZE if the file is to be trusted".to_string(),
         Help::RaiseLimit(name) => format!("add --limit {name}=N if the file is to be trusted"),
         Help::Extension(name) => format!("write .{name}"),

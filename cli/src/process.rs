@@ -8,7 +8,7 @@ use rahmen::file::Limits;
 use std::path::Path;
 use std::sync::OnceLock;
 
-/// Runs the work of a verb: its memory within one budget, a thread a core.
+/// Runs the work of a verb, a thread a core.
 pub(crate) fn run(shared: &Shared, work: impl FnOnce() -> Done) -> Done {
     if shared.verbose {
         trace::to_standard_error();
@@ -19,7 +19,7 @@ pub(crate) fn run(shared: &Shared, work: impl FnOnce() -> Done) -> Done {
     // As many threads as the machine has cores, whatever the environment says: it may say anything.
     let cores = std::thread::available_parallelism().map_or(1, std::num::NonZeroUsize::get);
     let _ = rayon_core::ThreadPoolBuilder::new().num_threads(cores).build_global();
-    budget(shared).run(work)
+    work()
 }
 
 /// Has the system's allocator keep what is given back to it, up to some megabytes, for work that takes and gives back the same strips

@@ -123,7 +123,10 @@ impl Written {
     }
 
     pub(crate) fn options(&self, output: &Path, shared: &Shared) -> Done<WriteOptions> {
-        let mut options = WriteOptions::default().threads(shared.threads()).durable(!self.not_forced);
+        let mut options = WriteOptions::default()
+            .budget(&crate::process::budget(shared))
+            .threads(shared.threads())
+            .durable(!self.not_forced);
         match self.raw_out {
             Some(words::Raw::Pixels(layout)) => return Ok(options.raw(layout)),
             Some(words::Raw::Ycbcr(layout)) => return Ok(options.raw_ycbcr(layout)),

@@ -18,7 +18,7 @@ impl Format for Tide {
         bytes.starts_with(b"TIDE")
     }
     fn decoder(&self, start: &Start) -> Result<Box<dyn Decoder>> {
-        Ok(Box::new(Decoding { limits: start.limits, part: Vec::new(), facts: None, channels: 0, given: 0 }))
+        Ok(Box::new(Decoding { bounds: start.bounds.clone(), part: Vec::new(), facts: None, channels: 0, given: 0 }))
     }
     fn encoder(&self, facts: &Facts, _: &WriteOptions, out: &mut dyn Output) -> Result<Box<dyn Encoder>> {
         let layouts = [Layout::Gray, Layout::GrayAlpha, Layout::Rgb, Layout::Rgba];
@@ -36,7 +36,7 @@ impl Format for Tide {
 }
 
 struct Decoding {
-    limits: rahmen::file::Limits,
+    bounds: rahmen::file::Bounds,
     /// Bytes of the header or of a row that are not all there yet.
     part: Vec<u8>,
     facts: Option<Facts>,
@@ -55,7 +55,7 @@ impl Decoding {
             n => return Err(ErrorKind::Malformed(format!("{n} channels; there are 1 to 4")).into()),
         };
         let (size, format) = (Size::new(number(4), number(8)), PixelFormat::Pixels { depth: Depth::U8, layout });
-        self.limits.check_size(size)?;
+        self.bounds.check_size(size)?;
         self.channels = layout.channels();
         self.facts = Some(Facts::new(size, format, Metadata::default()));
         Ok(())

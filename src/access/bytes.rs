@@ -55,7 +55,7 @@ pub(crate) const MOST: usize = 16;
 pub(crate) fn bytes_of<P: Pixel>(pixel: P) -> [u8; MOST] {
     let mut out = [0; MOST];
     let numbers = samples_of(std::slice::from_ref(&pixel));
-    let view = SampleView::packed(numbers, crate::Size::new(1, 1), crate::pixel::Channels::of::<P>()).as_bytes();
+    let view = SampleView::packed(numbers, crate::Size::new(1, 1), crate::pixel::Channels::of::<P>(), None).as_bytes();
     out.iter_mut().zip(view.row(0)).for_each(|(to, from)| *to = *from);
     out
 }

@@ -129,8 +129,10 @@ impl Content {
 /// An empty picture of the first tile's pixel format, and one assembly for its pixels or for each of its planes.
 fn begin(grid: &TileGrid, overlap: Overlap, first: &Content) -> Result<(Content, Vec<Assembly>)> {
     let size = grid.assembled_size()?;
-    let out = Content::new(size, &first.pixel_format())?;
-    let parts = out.views().into_iter().map(|view| Assembly::new(*grid, overlap, size, view.channels().count));
+    let account = first.account();
+    let out = Content::zeros(size, &first.pixel_format(), account)?;
+    let parts = out.views().into_iter();
+    let parts = parts.map(|view| Assembly::new(*grid, overlap, (size, view.channels().count), account));
     let parts = parts.collect::<Result<_>>()?;
     Ok((out, parts))
 }

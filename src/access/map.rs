@@ -24,7 +24,7 @@ impl<P: Pixel> View<'_, P> {
     /// # Ok::<(), rahmen::Error>(())
     /// ```
     pub fn map<Q: Pixel>(&self, change: impl FnMut(P) -> Q) -> Result<Frame<Q>> {
-        let mut out = Frame::new(self.size())?;
+        let mut out = Frame::zeros(self.size(), self.account())?;
         self.map_into(out.view_mut(), change)?;
         Ok(out)
     }
@@ -69,7 +69,7 @@ impl<P: Pixel> View<'_, P> {
     /// Another size, or a size beyond the address space or the system's memory.
     pub fn zip<Q: Pixel, R: Pixel>(&self, other: &View<'_, Q>, join: impl FnMut(P, Q) -> R) -> Result<Frame<R>> {
         same_size("the other picture", self.size(), other.size())?;
-        let mut out = Frame::new(self.size())?;
+        let mut out = Frame::zeros(self.size(), self.account())?;
         self.zip_into(other, out.view_mut(), join)?;
         Ok(out)
     }
@@ -144,7 +144,7 @@ impl<P: Pixel> View<'_, P> {
     /// # Errors
     /// Pixels of other channel counts, or a size beyond the address space or the system's memory.
     pub fn cast_unscaled<Q: Pixel>(&self) -> Result<Frame<Q>> {
-        let mut out = Frame::new(self.size())?;
+        let mut out = Frame::zeros(self.size(), self.account())?;
         self.cast_unscaled_into(out.view_mut())?;
         Ok(out)
     }

@@ -55,9 +55,9 @@ impl<'a, P: Pixel> Neighbors<'a, P> {
         if bytes > isize::MAX as u128 || count > u64::from(u32::MAX) {
             return Err(crate::ErrorKind::TooLarge { what: format!("a radius of {radius:?}") }.into());
         }
-        let (mut rows, _) = crate::frame::gate::reserve::<Vec<P>>(count as usize)?;
+        let (mut rows, _) = crate::frame::gate::reserve::<Vec<P>>(count as usize, view.account())?;
         for _ in 0..count {
-            let (mut row, _) = crate::frame::gate::reserve::<P>(length as usize)?;
+            let (mut row, _) = crate::frame::gate::reserve::<P>(length as usize, view.account())?;
             row.resize(length as usize, P::default());
             rows.push(row);
         }
@@ -207,7 +207,7 @@ impl<P: Pixel> View<'_, P> {
         threads: Threads,
         change: impl Fn(Around<'_, P>) -> Q + Sync + Send,
     ) -> Result<Frame<Q>> {
-        let mut out = Frame::new(self.size())?;
+        let mut out = Frame::zeros(self.size(), self.account())?;
         self.map_around_into(radius, edge, threads, out.view_mut(), change)?;
         Ok(out)
     }

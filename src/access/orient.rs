@@ -21,7 +21,7 @@ impl<P: Pixel> View<'_, P> {
     /// # Ok::<(), rahmen::Error>(())
     /// ```
     pub fn oriented(&self, orientation: Orientation) -> Result<Frame<P>> {
-        let mut out = Frame::new(orientation.size(self.size()))?;
+        let mut out = Frame::zeros(orientation.size(self.size()), self.account())?;
         self.oriented_into(orientation, out.view_mut())?;
         Ok(out)
     }

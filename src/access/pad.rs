@@ -53,7 +53,7 @@ impl<P: Pixel> View<'_, P> {
     /// # Ok::<(), rahmen::Error>(())
     /// ```
     pub fn padded(&self, margins: Margins, edge: Edge<P>) -> Result<Frame<P>> {
-        let mut out = Frame::new(margins.around(self.size())?)?;
+        let mut out = Frame::zeros(margins.around(self.size())?, self.account())?;
         self.pad_into(margins, edge, out.view_mut())?;
         Ok(out)
     }
@@ -71,7 +71,7 @@ impl<P: Pixel> View<'_, P> {
     /// # Errors
     /// A size beyond the system's memory.
     pub fn shifted(&self, dx: i64, dy: i64) -> Result<Frame<P>> {
-        let mut out = Frame::new(self.size())?;
+        let mut out = Frame::zeros(self.size(), self.account())?;
         self.shift_into(dx, dy, out.view_mut())?;
         Ok(out)
     }

@@ -94,7 +94,7 @@ const ROWS: u32 = 16;
 /// # Ok::<(), rahmen::Error>(())
 /// ```
 pub fn convert<P: PicturePixel, Q: PicturePixel>(view: View<'_, P>, rules: &ConvertRules) -> Result<Frame<Q>> {
-    let mut out = Frame::new(view.size())?;
+    let mut out = Frame::zeros(view.size(), view.account())?;
     convert_into(view, out.view_mut(), rules)?;
     Ok(out)
 }
@@ -147,7 +147,7 @@ fn band(
 ) -> Result<()> {
     let (height, width) = (view.size().height, view.size().width);
     let strips = (0..height).step_by(ROWS as usize).map(|y| y..height.min(y + ROWS));
-    let size = Size::new(width, ROWS.min(height));
+    let (size, account) = (Size::new(width, ROWS.min(height)), view.account());
     let of = |rows: &Range<u32>| Region { x: 0, y: rows.start, width, height: rows.end - rows.start };
     let (depth, target_depth) = (view.depth(), target.depth());
     if depth == target_depth && rules.window.is_none() {
@@ -156,7 +156,7 @@ fn band(
             layout_into((view.band(rows.clone()), from), (target.reborrow().part(of(&rows)), to), rules)?;
         }
     } else if depth < target_depth || rules.window.is_some() {
-        let mut between = Pixels::new(size, from, target_depth)?;
+        let mut between = Pixels::zeros(size, from, target_depth, account)?;
         for rows in strips {
             let (view, part) = (view.band(rows.clone()), Region { y: 0, ..of(&rows) });
             match rules.window {
@@ -167,7 +167,7 @@ fn band(
             layout_into((wide, from), (target.reborrow().part(of(&rows)), to), rules)?;
         }
     } else {
-        let mut between = Pixels::new(size, to, depth)?;
+        let mut between = Pixels::zeros(size, to, depth, account)?;
         for rows in strips {
             let part = Region { y: 0, ..of(&rows) };
             layout_into((view.band(rows.clone()), from), (between.samples_any_mut().part(part), to), rules)?;
@@ -237,7 +237,7 @@ impl Pixels {
     /// # Errors
     /// As [`convert`].
     pub fn converted(&self, depth: Depth, layout: Layout, rules: &ConvertRules) -> Result<Pixels> {
-        let mut out = Pixels::new(self.size(), layout, depth)?;
+        let mut out = Pixels::zeros(self.size(), layout, depth, self.account())?;
         convert_any((self.samples_any(), self.layout()), (out.samples_any_mut(), layout), rules)?;
         Ok(out)
     }

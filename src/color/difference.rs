@@ -141,7 +141,7 @@ pub fn color_difference(a: &Picture, b: &Picture, rules: &DifferenceRules) -> Re
     let white = rules.white.map_or_else(|| ColorSpace::stated(a.metadata())?.white(), Ok)?;
     let (first, second) = (Seen::new(a, white)?, Seen::new(b, white)?);
     let formula = rules.formula;
-    let mut out = Frame::<Gray<f32>>::new(a.size())?;
+    let mut out = Frame::<Gray<f32>>::zeros(a.size(), a.content().account())?;
     let bytes = (first.samples.bytes() + second.samples.bytes()).saturating_mul(4 * COMPUTED);
     let width = a.size().width as usize;
     out.view_mut().into_samples().each_band(rules.threads, bytes, &|top, part: SampleViewMut<'_, f32>| {

@@ -25,7 +25,7 @@ pub(super) fn flatten_any(view: AnySamples<'_>, layout: Layout, background: [f64
         Layout::Rgba => (Layout::Rgb, &[0, 1, 2]),
         other => (other, &[]),
     };
-    let mut out = Pixels::new(view.size(), to, view.depth())?;
+    let mut out = Pixels::zeros(view.size(), to, view.depth(), view.account())?;
     with_same_samples!(view, out.samples_any_mut(), from, to => {
         row_pairs(from, to, &mut |from, to| match channels {
             [] => to.copy_from_slice(from),

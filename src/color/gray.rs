@@ -105,7 +105,7 @@ impl GrayWeights {
 /// # Ok::<(), rahmen::Error>(())
 /// ```
 pub fn gray<P: PicturePixel>(view: View<'_, P>, weights: GrayWeights) -> Result<Frame<Gray<P::Number>>> {
-    let mut out = Frame::new(view.size())?;
+    let mut out = Frame::zeros(view.size(), view.account())?;
     gray_into(view, out.view_mut(), weights, Threads::ALL)?;
     Ok(out)
 }
@@ -171,7 +171,7 @@ impl Pixels {
     /// As [`gray`].
     pub fn gray(&self, weights: GrayWeights, threads: Threads) -> Result<Pixels> {
         let layout = if self.layout().has_alpha() { Layout::GrayAlpha } else { Layout::Gray };
-        let mut out = Pixels::new(self.size(), layout, self.depth())?;
+        let mut out = Pixels::zeros(self.size(), layout, self.depth(), self.account())?;
         match layout {
             Layout::Gray => gray_any(self.samples_any(), self.layout(), out.samples_any_mut(), weights, threads)?,
             _ => gray_alpha_any(self.samples_any(), self.layout(), out.samples_any_mut(), weights, threads)?,
@@ -199,7 +199,7 @@ fn gray_alpha_samples<S: Sample>(
     weights: GrayWeights,
     threads: Threads,
 ) -> Result<()> {
-    let mut plain = Frame::<Gray<S>>::new(from.size())?;
+    let mut plain = Frame::<Gray<S>>::zeros(from.size(), from.account())?;
     gray_samples(from, layout, plain.view_mut().into_samples(), weights, threads);
     let channels = from.channels();
     for y in 0..from.height() {

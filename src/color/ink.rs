@@ -19,7 +19,7 @@ impl Pixels {
             Layout::GrayAlpha => self.select(&[C(0), C(0), C(0), C(1)]),
             Layout::Rgb | Layout::Rgba => Ok(self.clone()),
             Layout::Cmyk => {
-                let mut out = Pixels::new(self.size(), Layout::Rgb, self.depth())?;
+                let mut out = Pixels::zeros(self.size(), Layout::Rgb, self.depth(), self.account())?;
                 ink_any(self.samples_any(), out.samples_any_mut())?;
                 Ok(out)
             }

@@ -35,7 +35,7 @@ pub(crate) fn encoded(pixels: &Pixels, curve: Transfer, threads: Threads) -> Res
     if !matches!(view, AnySamples::F32(_)) || pixels.layout() == Layout::Cmyk {
         return Ok(None);
     }
-    let mut out = Pixels::new(pixels.size(), pixels.layout(), pixels.depth())?;
+    let mut out = Pixels::zeros(pixels.size(), pixels.layout(), pixels.depth(), pixels.account())?;
     encode_any(view, out.samples_any_mut(), curve, threads);
     Ok(Some(out))
 }

@@ -78,7 +78,7 @@ pub fn to_space<P: PicturePixel>(
     to: impl Into<Encoding>,
     rules: &SpaceRules,
 ) -> Result<Frame<P>> {
-    let mut out = Frame::new(view.size())?;
+    let mut out = Frame::zeros(view.size(), view.account())?;
     to_space_into(view, out.view_mut(), from, to, rules)?;
     Ok(out)
 }
@@ -281,7 +281,7 @@ impl Pixels {
     /// As [`to_space`].
     pub fn to_space(&self, from: impl Into<Encoding>, to: impl Into<Encoding>, rules: &SpaceRules) -> Result<Pixels> {
         let plan = Plan::new((self.layout(), self.depth()), &from.into(), &to.into(), rules)?;
-        let mut out = Pixels::new(self.size(), self.layout(), self.depth())?;
+        let mut out = Pixels::zeros(self.size(), self.layout(), self.depth(), self.account())?;
         plan.run(self.samples_any(), out.samples_any_mut())?;
         Ok(out)
     }

@@ -32,7 +32,7 @@ type Plane<P> = Gray<<P as Pixel>::Number>;
 pub fn split<P: Pixel>(view: View<'_, P>) -> Result<Planes<P::Number>> {
     let mut frames = Vec::with_capacity(P::CHANNELS);
     for _ in 0..P::CHANNELS {
-        frames.push(Frame::<Plane<P>>::new(view.size())?);
+        frames.push(Frame::<Plane<P>>::zeros(view.size(), view.account())?);
     }
     let mut targets: Vec<_> = frames.iter_mut().map(Frame::view_mut).collect();
     split_into(view, &mut targets)?;
@@ -74,7 +74,7 @@ pub(super) fn separate<T: Number>(view: SampleView<'_, T>, mut planes: Vec<Sampl
 pub fn merge<P: Pixel>(planes: &[View<'_, Plane<P>>]) -> Result<Frame<P>> {
     let size = planes.first().map(View::size).unwrap_or_default();
     check_planes::<P>(size, planes.iter().map(View::size))?;
-    let mut out = Frame::new(size)?;
+    let mut out = Frame::zeros(size, planes.first().and_then(View::account))?;
     merge_into(planes, out.view_mut())?;
     Ok(out)
 }
@@ -148,7 +148,7 @@ fn check_sizes(names: &[&str], describe: fn() -> String, size: Size, planes: &[S
 /// A channel that is not there, or a size beyond the system's memory.
 pub fn pick<P: Pixel>(view: View<'_, P>, channel: usize) -> Result<Frame<Plane<P>>> {
     check_channel(channel, P::CHANNELS)?;
-    let mut out = Frame::new(view.size())?;
+    let mut out = Frame::zeros(view.size(), view.account())?;
     pick_into(view, channel, out.view_mut())?;
     Ok(out)
 }

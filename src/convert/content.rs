@@ -31,7 +31,7 @@ impl Content {
                 return Ok(apart.map(|(name, plane)| (name, Content::Planes(plane))).collect());
             }
         };
-        let blank = |_: &&str| Pixels::new(pixels.size(), Layout::Gray, pixels.depth());
+        let blank = |_: &&str| Pixels::zeros(pixels.size(), Layout::Gray, pixels.depth(), pixels.account());
         let names = pixels.layout().channel_names();
         let mut out = names.iter().map(blank).collect::<Result<Vec<_>>>()?;
         with_samples!(pixels.samples_any(), view => split_samples(view, &mut out))?;
@@ -74,7 +74,7 @@ impl Pixels {
                 return Err(depths_differ(first.depth(), plane.depth()));
             }
         }
-        let mut out = Pixels::new(first.size(), layout, first.depth())?;
+        let mut out = Pixels::zeros(first.size(), layout, first.depth(), first.account())?;
         with_samples_mut!(out.samples_any_mut(), into => merge_samples(planes, into))?;
         Ok(out)
     }

@@ -76,7 +76,7 @@ impl Pixels {
     /// # Errors
     /// A size beyond the system's memory.
     pub fn to_depth(&self, depth: Depth, window: Option<Window>, threads: Threads) -> Result<Pixels> {
-        let mut out = Pixels::new(self.size(), self.layout(), depth)?;
+        let mut out = Pixels::zeros(self.size(), self.layout(), depth, self.account())?;
         match window {
             None => depth_into(self.samples_any(), out.samples_any_mut(), threads),
             Some(window) => window_into_any(self.samples_any(), out.samples_any_mut(), window),
@@ -94,7 +94,7 @@ impl AnyPlanes {
         if window.is_none() && depth != Depth::F32 {
             return Err(needs_window(self.number().name()));
         }
-        let mut out = Pixels::new(self.size(), layout_of_planes(self.len())?, depth)?;
+        let mut out = Pixels::zeros(self.size(), layout_of_planes(self.len())?, depth, self.account())?;
         let (views, mut values) = (self.views(), Vec::new());
         for y in 0..self.size().height {
             for (channel, plane) in views.iter().enumerate() {

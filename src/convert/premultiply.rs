@@ -24,7 +24,7 @@ use crate::pixel::{Channels, PicturePixel, Premultiplied, Sample};
 /// # Ok::<(), rahmen::Error>(())
 /// ```
 pub fn premultiply<P: PicturePixel>(view: View<'_, P>) -> Result<Frame<Premultiplied<P>>> {
-    let mut out = Frame::new(view.size())?;
+    let mut out = Frame::zeros(view.size(), view.account())?;
     premultiply_into(view, out.view_mut())?;
     Ok(out)
 }
@@ -43,7 +43,7 @@ pub fn premultiply_into<P: PicturePixel>(view: View<'_, P>, target: ViewMut<'_, 
 /// # Errors
 /// A size beyond the system's memory.
 pub fn unpremultiply<P: PicturePixel>(view: View<'_, Premultiplied<P>>) -> Result<Frame<P>> {
-    let mut out = Frame::new(view.size())?;
+    let mut out = Frame::zeros(view.size(), view.account())?;
     unpremultiply_into(view, out.view_mut())?;
     Ok(out)
 }
@@ -77,7 +77,7 @@ impl Pixels {
     }
 
     fn by(&self, way: Way) -> Result<Pixels> {
-        let mut out = Pixels::new(self.size(), self.layout(), self.depth())?;
+        let mut out = Pixels::zeros(self.size(), self.layout(), self.depth(), self.account())?;
         run(self.samples_any(), out.samples_any_mut(), self.layout().into(), way)?;
         Ok(out)
     }

@@ -27,7 +27,8 @@ impl Pixels {
     /// # Errors
     /// No channel or more than four, one that is not there, or a size beyond the system's memory.
     pub fn select(&self, channels: &[Take]) -> Result<Pixels> {
-        let mut out = Pixels::new(self.size(), selected_layout(self.layout(), channels)?, self.depth())?;
+        let mut out =
+            Pixels::zeros(self.size(), selected_layout(self.layout(), channels)?, self.depth(), self.account())?;
         select_any(self.samples_any(), out.samples_any_mut(), channels)?;
         Ok(out)
     }

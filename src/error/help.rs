@@ -32,6 +32,8 @@ pub enum Help {
     TwoLevels,
     /// Raise the limit of this name, a field of [`Limits`](crate::file::Limits), if the file is to be trusted.
     RaiseLimit(&'static str),
+    /// Give a larger [`MemoryBudget`](crate::MemoryBudget), or hold less at once.
+    RaiseBudget,
     /// Write a file with this extension.
     Extension(&'static str),
     /// Describe the raw bytes that are read.
@@ -72,6 +74,7 @@ impl fmt::Display for Help {
             Help::Upright => f.write_str("lay the pixels down upright (`upright`)"),
             Help::TwoLevels => f.write_str("reduce it to two levels of gray"),
             Help::RaiseLimit(name) => write!(f, "raise `Limits::{name}` if the file is to be trusted"),
+            Help::RaiseBudget => f.write_str("give a larger `MemoryBudget`, or hold less at once"),
             Help::Extension(name) => write!(f, "write .{name}"),
             Help::RawLayout | Help::RawLayoutOut => f.write_str("describe the layout of the raw bytes"),
             Help::RawAlphaIgnored => f.write_str("let the layout ignore alpha"),

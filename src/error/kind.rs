@@ -80,6 +80,15 @@ pub enum ErrorKind {
         /// What both are counted in: `"bytes"`, `"pixels"`.
         unit: &'static str,
     },
+    /// More memory than a [`MemoryBudget`](crate::MemoryBudget) has left.
+    Budget {
+        /// Bytes that the budget allows.
+        limit: u64,
+        /// Bytes that were held when more was asked for.
+        held: u64,
+        /// Bytes that were asked for.
+        asked: u64,
+    },
     /// Memory that the system would not give.
     OutOfMemory {
         /// Bytes asked for.
@@ -145,8 +154,10 @@ pub enum ErrorKind {
     },
     /// Calls in an order that has no meaning: a row before its turn, a writer that is finished.
     WrongOrder(String),
-    /// Work that an observer has ended.
+    /// Work that was ended from outside: by an observer, or by a [`Cancel`](crate::Cancel) that was set.
     Cancelled,
+    /// Work that was not done by its [deadline](crate::Cancel::at).
+    DeadlinePassed,
     /// A file whose bytes are not what the format prescribes.
     Malformed(String),
     /// A file that ends early.
@@ -204,6 +215,13 @@ impl fmt::Display for ErrorKind {
             ErrorKind::Limit { what, needed, limit, unit } => {
                 write!(f, "{what} needs {}, over the limit of {}", amount(*needed, unit), amount(*limit, unit))
             }
+            ErrorKind::Budget { limit, held: 0, asked } => {
+                write!(f, "{} are over the memory budget of {}", amount(*asked, "bytes"), amount(*limit, "bytes"))
+            }
+            ErrorKind::Budget { limit, held, asked } => {
+                let (asked, limit) = (amount(*asked, "bytes"), amount(*limit, "bytes"));
+                write!(f, "{asked} more, beside {held} held, are over the memory budget of {limit}")
+            }
             ErrorKind::OutOfMemory { bytes } => write!(f, "the system did not give {bytes} bytes of memory"),
             ErrorKind::InvalidArgument { reason, .. }
             | ErrorKind::OutOfRange { reason, .. }
@@ -213,6 +231,7 @@ impl fmt::Display for ErrorKind {
             | ErrorKind::NoPixels { reason, .. }
             | ErrorKind::WrongOrder(reason) => f.write_str(reason),
             ErrorKind::Cancelled => f.write_str("the work was cancelled"),
+            ErrorKind::DeadlinePassed => f.write_str("the work was not done by its deadline"),
             ErrorKind::Malformed(what) => write!(f, "malformed: {what}"),
             ErrorKind::Truncated(what) => write!(f, "the file ends early: {what}"),
             ErrorKind::NotSupported(what) => write!(f, "not supported: {what}"),

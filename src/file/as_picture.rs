@@ -35,7 +35,7 @@ impl AsPicture for Picture {
 impl<P: PicturePixel> AsPicture for View<'_, P> {
     fn facts(&self) -> Facts {
         let format = PixelFormat::Pixels { depth: P::Number::DEPTH, layout: P::LAYOUT };
-        Facts::new(self.size(), format, Metadata::default())
+        Facts::new(self.size(), format, Metadata::default()).charged(self.account())
     }
 
     fn rows_into(&self, take: &mut dyn FnMut(u32, &Content) -> Result<()>) -> Result<()> {

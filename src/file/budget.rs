@@ -1,6 +1,6 @@
 //! What a file's metadata may take in all, counted as it is held: bytes after unpacking, and what each item costs beside its bytes.
 
-use super::limits::Limits;
+use super::bounds::Bounds;
 use crate::error::Result;
 use crate::memory::Charge;
 
@@ -10,14 +10,14 @@ const ITEM: u64 = 160;
 /// A count of what metadata have taken so far.
 #[derive(Debug)]
 pub(super) struct Budget {
-    limits: Limits,
+    bounds: Bounds,
     used: u64,
     charge: Charge,
 }
 
 impl Budget {
-    pub(super) fn new(limits: Limits) -> Budget {
-        Budget { limits, used: 0, charge: Charge::NONE }
+    pub(super) fn new(bounds: Bounds) -> Budget {
+        Budget { used: 0, charge: Charge::on(bounds.account()), bounds }
     }
 
     /// Counts an item of so many bytes.
@@ -27,14 +27,14 @@ impl Budget {
     pub(super) fn take(&mut self, bytes: u64) -> Result<()> {
         let cost = bytes.saturating_add(ITEM);
         self.used = self.used.saturating_add(cost);
-        self.limits.check_metadata(self.used)?;
+        self.bounds.check_metadata(self.used)?;
         self.charge.grow(cost)
     }
 
     /// Bytes that an item may still have.
     #[cfg_attr(not(feature = "png"), allow(dead_code))]
     pub(super) fn left(&self) -> u64 {
-        self.limits.metadata.saturating_sub(self.used).saturating_sub(ITEM)
+        self.bounds.metadata.saturating_sub(self.used).saturating_sub(ITEM)
     }
 }
 
@@ -44,7 +44,7 @@ mod tests {
 
     #[test]
     fn items_cost_more_than_their_bytes_and_add_up() {
-        let mut budget = Budget::new(Limits::default().metadata(1000));
+        let mut budget = Budget::new(Bounds::of(crate::file::limits::Limits::default().metadata(1000)));
         assert_eq!(budget.left(), 840);
         budget.take(340).unwrap();
         assert_eq!(budget.left(), 340);

@@ -1,7 +1,7 @@
 //! What every sequential decoder is: a machine that is pushed bytes and gives rows, the same however the bytes are cut. Formats from
 //! outside implement it too.
 
-use super::limits::Limits;
+use super::bounds::Bounds;
 use super::options::{Chroma, Reduced};
 use crate::color::ycbcr::YcbcrLayout;
 use crate::error::{Error, ErrorKind, Result};
@@ -51,11 +51,11 @@ impl Stop {
 }
 
 /// What a decoder is told besides the bytes.
-#[derive(Debug, Clone, Copy)]
+#[derive(Debug, Clone)]
 #[non_exhaustive]
 pub struct Start {
-    /// Limits that are checked before memory is taken.
-    pub limits: Limits,
+    /// Limits that are checked before memory is taken, and what of them is used.
+    pub bounds: Bounds,
     /// Which picture of several, from 1.
     pub page: u32,
     /// Which of the pictures that hang below it, from 1; 0 for the page itself.
@@ -207,6 +207,18 @@ impl<'a> RowsOut<'a> {
     /// Rows that are still wanted.
     pub fn left(&self) -> u32 {
         self.wanted.saturating_sub(self.given)
+    }
+
+    /// Wants no more than so many rows for now; gives how many are held back.
+    pub(super) fn hold_back(&mut self, due: u32) -> u32 {
+        let rest = self.left().saturating_sub(due);
+        self.wanted = self.wanted.saturating_sub(rest);
+        rest
+    }
+
+    /// Wants the rows that were held back.
+    pub(super) fn release(&mut self, rest: u32) {
+        self.wanted = self.wanted.saturating_add(rest);
     }
 
     /// Whether rows are skipped.

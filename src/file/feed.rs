@@ -2,6 +2,7 @@
 //!
 //! Not here: what is made of the rows, and what happens after errors ([`rows`](super::rows)).
 
+use super::bounds::Bounds;
 use super::decoder::{Decoder, RowsOut, Start, Stop, decoder_for, ended_early};
 use super::formats::Formats;
 use super::input::Input;
@@ -10,11 +11,17 @@ use super::sniff;
 use crate::error::{Error, Result};
 use crate::frame::{Facts, FileFormat};
 
+/// Bytes that are given to a decoder at once where the work may be ended from outside.
+const PIECE: usize = 1 << 20;
+/// Units of work that a jump to another place counts for.
+const A_JUMP: u64 = 16;
+
 /// The format of what is at hand, its decoder, and the facts of its header.
 pub(super) fn begin(
     input: &mut Input<'_>,
     options: &ReadOptions,
     formats: &Formats,
+    bounds: &Bounds,
 ) -> Result<(Box<dyn Decoder>, Facts)> {
     let format = format_at_hand(input, options, formats)?;
     if options.reduced != Reduced::Full && format != FileFormat::Jpeg {
@@ -25,7 +32,7 @@ pub(super) fn begin(
         return Err(Error::out_of_range("page", 0.0, (1.0, f64::from(u32::MAX)), "pages count from 1"));
     }
     let start = Start {
-        limits: options.limits,
+        bounds: bounds.clone(),
         page,
         sub_page: options.sub_page,
         indices: options.read_as == ReadAs::Indices && options.palette.is_none(),
@@ -44,7 +51,7 @@ pub(super) fn begin(
         FileFormat::Other(name) => formats.named(name)?.decoder(&start)?,
         own => decoder_for(own, start)?,
     };
-    let stop = push(input, decoder.as_mut(), &mut RowsOut::skip(0), format)?;
+    let stop = push(input, decoder.as_mut(), &mut RowsOut::skip(0), format, bounds)?;
     match (stop, decoder.facts()) {
         (Stop::Facts, Some(facts)) if page > facts.pages.max(1) => {
             let pages = facts.pages;
@@ -101,17 +108,24 @@ pub(super) fn push(
     decoder: &mut dyn Decoder,
     rows: &mut RowsOut<'_>,
     format: FileFormat,
+    bounds: &Bounds,
 ) -> Result<Stop> {
     loop {
-        let mut rest = input.at_hand();
-        let whole = rest.len();
+        let all = input.at_hand();
+        // No more at once than may pass between two looks at what ends the work.
+        let mut rest = if bounds.may_end() { all.get(..PIECE).unwrap_or(all) } else { all };
+        let (whole, cut) = (rest.len(), rest.len() < all.len());
         let fed = decoder.feed(&mut rest, rows);
         let taken = whole.saturating_sub(rest.len());
         input.take(taken);
         let stop = fed.map_err(|e| e.in_format(format, Some(input.used())))?;
+        bounds.of_bytes(input.length().unwrap_or(input.used()));
+        bounds.work(taken as u64).map_err(|e| e.in_format(format, None))?;
         match stop {
+            Stop::NeedInput if cut && taken > 0 => continue,
             Stop::NeedInput => {}
             Stop::Elsewhere(jump) => {
+                bounds.work(A_JUMP).map_err(|e| e.in_format(format, None))?;
                 input.jump(jump)?;
                 continue;
             }

@@ -5,14 +5,13 @@
 
 use crate::error::{Error, ErrorKind, Help, Result};
 use crate::frame::{Facts, Size};
-use crate::memory::Charge;
 
 /// Limits on the resources that a file may claim. Checked before anything is allocated.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
 #[non_exhaustive]
 pub struct Limits {
-    /// Bytes that one file may take, its picture held whole and what the decoder holds, where no
-    /// [`MemoryBudget`](crate::MemoryBudget) is in force; and bytes of one strip: 1 GiB.
+    /// Bytes that one file may take, its picture held whole and what the decoder holds, where it is read without a
+    /// [`MemoryBudget`](crate::MemoryBudget); and bytes of one strip: 1 GiB.
     pub memory: u64,
     /// Pixels a side: 2^31.
     pub side: u32,
@@ -97,15 +96,6 @@ impl Limits {
     /// More than [`memory`](Limits::memory).
     pub fn check_memory(&self, what: &str, bytes: u64) -> Result<()> {
         check(what, bytes, self.memory, "bytes", &[Help::RaiseLimit("memory")])
-    }
-
-    /// Charges `bytes` of memory that a decoder holds until it drops the charge.
-    ///
-    /// # Errors
-    /// More than [`memory`](Limits::memory), or than the [`MemoryBudget`](crate::MemoryBudget) in force has left.
-    pub(super) fn charge(&self, what: &str, bytes: u64) -> Result<Charge> {
-        self.check_memory(what, bytes)?;
-        Charge::take(bytes)
     }
 
     /// Checks that `bytes` of metadata are within the limit.

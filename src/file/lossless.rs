@@ -1,6 +1,8 @@
 //! Turning JPEG files without decoding them, so that nothing is lost to rounding and quantising once more. Other formats
 //! lose nothing when their pixels are rearranged.
 
+#[cfg(feature = "jpeg")]
+use super::bounds::Bounds;
 use super::input::Input;
 use super::limits::Limits;
 #[cfg(feature = "jpeg")]
@@ -172,8 +174,9 @@ fn orient_input(mut input: Input<'_>, orientation: Option<Orientation>, rules: &
             return Err(sniff::not_a_picture(start.get(..sniff::ENOUGH).unwrap_or(start)));
         }
     }
+    let bounds = Bounds::of(rules.limits);
     let mut decoder = JpegDecoder::collecting(Start {
-        limits: rules.limits,
+        bounds: bounds.clone(),
         page: 1,
         sub_page: 0,
         indices: false,
@@ -189,7 +192,7 @@ fn orient_input(mut input: Input<'_>, orientation: Option<Orientation>, rules: &
         length: input.length(),
     });
     loop {
-        match push(&mut input, &mut decoder, &mut RowsOut::skip(0), FileFormat::Jpeg)? {
+        match push(&mut input, &mut decoder, &mut RowsOut::skip(0), FileFormat::Jpeg, &bounds)? {
             Stop::RowsGiven | Stop::Done => break,
             _ => {}
         }

@@ -13,6 +13,7 @@ mod bits;
 #[cfg(feature = "bmp")]
 mod bmp;
 #[cfg(any(feature = "png", feature = "jpeg"))]
+mod bounds;
 mod budget;
 mod decoder;
 mod encoder;
@@ -67,6 +68,7 @@ mod writer;
 
 pub use crate::pixel::ChromaSampling;
 pub use as_picture::AsPicture;
+pub use bounds::Bounds;
 pub use decoder::{Decoder, Jump, RowsOut, Slot, Start, Stop, gather};
 pub use encoder::{Encoder, Output};
 pub use extensions::writable_extensions;

@@ -91,7 +91,7 @@ impl<'a> Reader<'a> {
 
     fn with_options(rows: FileRows<'a>) -> Result<Reader<'a>> {
         let (stored, row_order) = (rows.facts().clone(), rows.row_order());
-        let (path, options) = (rows.path().cloned(), *rows.options());
+        let (path, options) = (rows.path().cloned(), rows.options().clone());
         let named = |e: Error| match &path {
             Some(path) => e.in_file(path),
             None => e,

@@ -1,5 +1,6 @@
 //! The rows of a file as it stores them: the decoder of its format, fed from its bytes.
 
+use super::bounds::Bounds;
 use super::decoder::{Decoder, RowsOut, Stop, ended_early};
 use super::feed::{begin, push};
 use super::formats::Formats;
@@ -8,7 +9,6 @@ use super::options::{ReadOptions, Salvage};
 use crate::error::{Error, ErrorKind, Result};
 use crate::flow::{Damage, PictureSource, Source, Strip};
 use crate::frame::{Content, Facts, FileFormat, Picture, RowOrder, Size};
-use crate::memory::{self, MemoryBudget};
 use std::ops::Range;
 use std::path::PathBuf;
 
@@ -16,11 +16,14 @@ mod pages;
 
 /// Bytes of rows that are looked at together where a file is gone through before it is salvaged.
 const SURVEY_BYTES: u64 = 1 << 20;
+/// Bytes of rows that are given at once where the work may be ended from outside.
+const PIECE_BYTES: u64 = 4 << 20;
 
 /// A file as a source of the rows that it stores.
 pub(super) struct FileRows<'a> {
-    /// The budget of what the decoder holds, and the picture if it is read whole, where none is in force. Strips are the caller's.
-    own: Option<MemoryBudget>,
+    /// Its bounds, and the work that was done when the page began.
+    bounds: Bounds,
+    before: u64,
     input: Input<'a>,
     path: Option<PathBuf>,
     decoder: Box<dyn Decoder>,
@@ -66,14 +69,17 @@ impl<'a> FileRows<'a> {
             // It is gone through twice.
             input.keep(u64::MAX).map_err(named)?;
         }
-        let own = memory::in_force().is_none().then(|| MemoryBudget::new(options.limits.memory));
-        let (decoder, facts) = within(&own, || begin(&mut input, &options, formats)).map_err(named)?;
+        let bounds = Bounds::new(&options);
+        bounds.check_cancel().map_err(named)?;
+        let (decoder, facts) = begin(&mut input, &options, formats, &bounds).map_err(named)?;
+        let facts = facts.charged(bounds.to_inherit());
         let (next, done, broken, doubts, damage) = (0, false, false, false, None);
         let formats = formats.clone();
         let surveyed = None;
         let (length, remarks, late) = (input.length(), facts.remarks.len(), Vec::new());
         let mut rows = FileRows {
-            own,
+            bounds,
+            before: 0,
             input,
             path,
             decoder,
@@ -126,6 +132,11 @@ impl<'a> FileRows<'a> {
         self.facts.format.unwrap_or(FileFormat::Raw)
     }
 
+    /// Rows for a strip, charged to the caller's budget.
+    fn room(&self, size: Size) -> Result<Content> {
+        Content::zeros(size, &self.facts.pixel_format, self.facts.account()).map_err(|e| self.place(e))
+    }
+
     fn place(&self, error: Error) -> Error {
         match &self.path {
             Some(path) => error.in_file(path),
@@ -139,8 +150,7 @@ impl<'a> FileRows<'a> {
             let line = "reading has failed before; rewind the source, or read it again with salvage";
             return Err(self.place(Error::wrong_order(line)));
         }
-        let own = self.own.clone();
-        let done = within(&own, || self.step_on(rows, first));
+        let done = self.step_on(rows, first);
         // What a decoder holds after an error is half of something.
         self.failed = done.is_err();
         done
@@ -150,7 +160,7 @@ impl<'a> FileRows<'a> {
         self.check_all_work()?;
         if !self.broken {
             let format = self.format();
-            match push(&mut self.input, self.decoder.as_mut(), &mut rows, format) {
+            match self.push_in_pieces(&mut rows, first, format) {
                 Ok(stop) => self.done = stop == Stop::Done,
                 Err(e) if self.options.salvage.is_some() && e.is_about_bytes() => self.salvage(&mut rows, e)?,
                 Err(e) => return Err(self.place(e)),
@@ -186,6 +196,31 @@ impl<'a> FileRows<'a> {
         Ok(())
     }
 
+    /// Feeds the decoder until the rows are full; where the work may be ended from outside, some rows after the others.
+    fn push_in_pieces(&mut self, rows: &mut RowsOut<'_>, first: u32, format: FileFormat) -> Result<Stop> {
+        let row = self.facts.pixel_format.bytes(Size::new(self.facts.size.width, 1)).max(1);
+        let piece = u32::try_from(PIECE_BYTES.checked_div(row).unwrap_or(1)).unwrap_or(u32::MAX).max(1);
+        loop {
+            let due = if self.bounds.may_end() { piece.min(rows.left()) } else { rows.left() };
+            let (width, before) = (u64::from(self.facts.size.width), rows.given());
+            let pixels = |rows: u32| u64::from(rows).saturating_mul(width);
+            // How long a stream is shows by and by.
+            let ahead = self.length.is_some();
+            self.bounds.work(if ahead { pixels(due) } else { 0 })?;
+            let rest = rows.hold_back(due);
+            let stop = push(&mut self.input, self.decoder.as_mut(), rows, format, &self.bounds);
+            rows.release(rest);
+            let stop = stop?;
+            if !ahead {
+                self.check_work(first.saturating_add(rows.given()))?;
+                self.bounds.work(pixels(rows.given().saturating_sub(before)))?;
+            }
+            if stop != Stop::RowsGiven || rows.is_full() {
+                return Ok(stop);
+            }
+        }
+    }
+
     /// Checks the work of all rows before any is decoded, where that can be told; what is salvaged ends where it ends.
     fn check_all_work(&mut self) -> Result<()> {
         match self.length.is_some() && self.options.salvage != Some(Salvage::Cut) {
@@ -209,12 +244,12 @@ impl<'a> FileRows<'a> {
         self.options.limits.check_memory("a row", row).map_err(|e| self.place(e))?;
         let each = u32::try_from(SURVEY_BYTES.checked_div(row).unwrap_or(1)).unwrap_or(u32::MAX).clamp(1, height);
         // Rows that are skipped may not be looked at.
-        let mut rows = Content::new(Size::new(width, each), &self.facts.pixel_format)?;
+        let mut rows = self.room(Size::new(width, each))?;
         let mut first = 0u32;
         while first < height && !self.broken {
             let count = each.min(height.saturating_sub(first));
             if count < each {
-                rows = Content::new(Size::new(width, count), &self.facts.pixel_format)?;
+                rows = self.room(Size::new(width, count))?;
             }
             self.step(RowsOut::into_strip(&mut rows), first)?;
             first = first.saturating_add(count);
@@ -253,7 +288,7 @@ impl<'a> FileRows<'a> {
             if rows.is_full() {
                 return Ok(());
             }
-            match push(&mut self.input, self.decoder.as_mut(), rows, format) {
+            match push(&mut self.input, self.decoder.as_mut(), rows, format, &self.bounds) {
                 Ok(stop) => {
                     self.done = stop == Stop::Done;
                     return Ok(());
@@ -286,7 +321,7 @@ impl<'a> FileRows<'a> {
             return Err(self.place(error.in_format(self.format(), Some(length))));
         }
         let size = Size::new(self.facts.size.width, self.facts.size.height.saturating_sub(self.next));
-        let content = within(&self.own, || Content::new(size, &self.facts.pixel_format));
+        let content = Content::zeros(size, &self.facts.pixel_format, self.bounds.account());
         let mut content = content.map_err(|e| place(e, self))?;
         let first = std::mem::replace(&mut self.next, self.facts.size.height);
         self.step(RowsOut::into_strip(&mut content), first)?;
@@ -306,14 +341,6 @@ impl<'a> FileRows<'a> {
             }
         }
         Ok(())
-    }
-}
-
-/// Works under a budget, if there is one.
-fn within<R>(budget: &Option<MemoryBudget>, work: impl FnOnce() -> R) -> R {
-    match budget {
-        Some(budget) => budget.run(work),
-        None => work(),
     }
 }
 
@@ -340,7 +367,7 @@ impl Source for FileRows<'_> {
         let size = Size::new(size.width, end.saturating_sub(first_row));
         let bytes = self.facts.pixel_format.bytes(size);
         self.options.limits.check_memory("a strip", bytes).map_err(|e| self.place(e))?;
-        let mut content = Content::new(size, &self.facts.pixel_format)?;
+        let mut content = self.room(size)?;
         self.next = end;
         self.step(RowsOut::into_strip(&mut content), first_row)?;
         Ok(Some(Strip { first_row, content }))
@@ -370,8 +397,9 @@ impl Source for FileRows<'_> {
         }
         let start = super::decoder::Jump { to: 0, keep_to: None, wanted: 0 };
         self.input.jump(start).map_err(|e| self.place(e))?;
-        let own = self.own.clone();
-        let begun = within(&own, || begin(&mut self.input, &self.options, &self.formats));
+        // What is gone through again is the caller's wish, not the file's doing.
+        self.bounds.back_to(self.before);
+        let begun = begin(&mut self.input, &self.options, &self.formats, &self.bounds);
         self.decoder = begun.map_err(|e| self.place(e))?.0;
         (self.next, self.done, self.broken, self.doubts, self.damage) = (0, false, false, false, None);
         self.failed = false;

@@ -58,14 +58,15 @@ impl Formats {
         write: WriteOptions,
     ) -> Result<Transcoded> {
         let to = to.as_ref();
+        let first = read.page.is_none();
         let reader = self.open(from, read)?;
         let format = write.format.map_or_else(|| self.of_extension(to), Ok).map_err(|e| e.in_file(to))?;
         let stored = reader.stored().clone();
-        let several = read.page.is_none() && (stored.pages > 1 || stored.more_pages);
+        let several = first && (stored.pages > 1 || stored.more_pages);
         let all = several && self.holds(format)?.has(Item::Pages);
         let (pages, plays) = (if all { stored.pages } else { 1 }, write.plays.or(stored.plays));
         let mut warnings = stored.remarks.clone();
-        warnings.extend(pages_left(&stored, &format.to_string(), several && !all, read.page.is_none()));
+        warnings.extend(pages_left(&stored, &format.to_string(), several && !all, first));
         let mut chain = Chain::new(Box::new(reader), Vec::new())?;
         let mut writer = self.create(to, chain.facts(), WriteOptions { pages, plays, ..write })?;
         let facts = chain.facts().clone();

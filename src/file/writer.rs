@@ -5,11 +5,14 @@ use super::formats::Formats;
 use super::holds::{Holds, left_out, refuse_what_is_not_held};
 use super::options::WriteOptions;
 use super::replace::Replacement;
+use crate::cancel::Cancel;
 use crate::color::ColorSpace;
 use crate::error::{Error, Result};
 use crate::flow::{FromCodes, OnCodes, Sink, Stage, Step, Strip, ToSpace};
 use crate::frame::{Content, Facts, FileFormat, PixelFormat, Scale};
+use crate::memory::MemoryBudget;
 use crate::pixel::{Depth, Layout, Meaning, Primaries, Transfer};
+use std::borrow::Cow;
 use std::io::{BufWriter, Seek, SeekFrom, Write};
 use std::path::{Path, PathBuf};
 
@@ -26,6 +29,8 @@ pub struct Writer<'a> {
     /// Brings rows to the form in which the format means its numbers.
     scaled: Option<Box<dyn Stage>>,
     next: u32,
+    budget: Option<MemoryBudget>,
+    cancel: Option<Cancel>,
 }
 
 enum Out<'a> {
@@ -156,7 +161,7 @@ impl Writer<'static> {
             BufWriter::with_capacity(64 << 10, Target { file: Replacement::start(path)?, durable: options.durable });
         file.write_all(&head).map_err(|e| Error::io("cannot write", e).in_file(path))?;
         let path = Some(path.to_path_buf());
-        Ok(Writer::new(encoder, holds, Out::File(Some(file)), path, (facts, format, scaled)))
+        Ok(Writer::new(encoder, holds, Out::File(Some(file)), path, (facts, format, scaled)).under(&options))
     }
 }
 
@@ -186,7 +191,7 @@ impl<'a> Writer<'a> {
         let holds = declared(format, &facts, formats)?;
         let mut stream = Stream(to);
         let encoder = encoder_of(format, options.extension, &facts, &options, &mut stream, formats)?;
-        Ok(Writer::new(encoder, holds, Out::Stream(stream), None, (facts, format, scaled)))
+        Ok(Writer::new(encoder, holds, Out::Stream(stream), None, (facts, format, scaled)).under(&options))
     }
 
     /// Writes, from where it stands, to what can be written in any order, such as a file that is open already or a
@@ -213,7 +218,7 @@ impl<'a> Writer<'a> {
         let (facts, scaled) = adapted(facts, &options, None)?;
         let holds = declared(format, &facts, formats)?;
         let encoder = encoder_of(format, options.extension, &facts, &options, &mut to, formats)?;
-        Ok(Writer::new(encoder, holds, Out::Anywhere(to), None, (facts, format, scaled)))
+        Ok(Writer::new(encoder, holds, Out::Anywhere(to), None, (facts, format, scaled)).under(&options))
     }
 
     fn new(
@@ -227,12 +232,18 @@ impl<'a> Writer<'a> {
         if scaled.is_some() {
             left_out.extend(facts.remarks.iter().cloned());
         }
-        Writer { encoder, holds, left_out, out, path, facts, format, scaled, next: 0 }
+        let (budget, cancel) = (None, None);
+        Writer { encoder, holds, left_out, out, path, facts, format, scaled, next: 0, budget, cancel }
+    }
+
+    /// Under the budget and the signal of the options.
+    fn under(self, options: &WriteOptions) -> Writer<'a> {
+        Writer { budget: options.budget.clone(), cancel: options.cancel.clone(), ..self }
     }
 
     fn turn_page(&mut self, facts: &Facts) -> Result<()> {
         crate::flow::check_complete(self.next, &self.facts)?;
-        let (facts, scaled) = adapted_for(self.format, facts)?;
+        let (facts, scaled) = adapted_for(self.format, &charged(facts, self.budget.as_ref()))?;
         match self.holds {
             Some(holds) => refuse_what_is_not_held(self.format, holds, &facts)?,
             None => refuse_what_none_holds(self.format, &facts)?,
@@ -258,6 +269,7 @@ impl<'a> Writer<'a> {
 
     /// Encodes rows, which a strip may hold already.
     fn encode(&mut self, first_row: u32, content: &Content, strip: Option<&Strip>) -> Result<()> {
+        self.cancel.as_ref().map_or(Ok(()), Cancel::check)?;
         crate::flow::check_next(self.next, first_row, content, &self.facts)?;
         match &mut self.scaled {
             Some(step) => {
@@ -323,7 +335,16 @@ impl Sink for Writer<'_> {
 /// The facts of what an encoder is given, and the step to the form in which the format means its numbers.
 fn adapted(facts: &Facts, options: &WriteOptions, path: Option<&Path>) -> Result<(Facts, Option<Box<dyn Stage>>)> {
     let format = options.format.or_else(|| path.and_then(FileFormat::of_extension));
-    adapted_for(format.unwrap_or(FileFormat::Png), facts)
+    options.cancel.as_ref().map_or(Ok(()), Cancel::check)?;
+    adapted_for(format.unwrap_or(FileFormat::Png), &charged(facts, options.budget.as_ref()))
+}
+
+/// The facts with the budget of the options, if those have one.
+fn charged<'f>(facts: &'f Facts, budget: Option<&MemoryBudget>) -> Cow<'f, Facts> {
+    match budget {
+        Some(budget) => Cow::Owned(facts.clone().charged_to(budget)),
+        None => Cow::Borrowed(facts),
+    }
 }
 
 /// Codes are written as they are to formats of plain numbers, arrays and raw bytes; all others store codes of samples themselves, or samples

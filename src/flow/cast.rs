@@ -41,7 +41,7 @@ impl Cast {
     fn run(&self, content: &Content) -> Result<Content> {
         let pixels = content.pixels()?;
         let mut changed = 0;
-        let mut out = Pixels::new(pixels.size(), pixels.layout(), self.depth)?;
+        let mut out = Pixels::zeros(pixels.size(), pixels.layout(), self.depth, pixels.account())?;
         let mut target = AnyNumbersMut::from(out.samples_any_mut());
         let (mut from, mut to) = (Vec::new(), Vec::new());
         for y in 0..pixels.size().height {

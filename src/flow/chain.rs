@@ -5,8 +5,10 @@ mod pull;
 use super::codes::OnCodes;
 use super::order::exchanged;
 use super::{Damage, FromCodes, PictureSink, Sees, Sink, Source, Stage, Step, Strip};
+use crate::cancel::Cancel;
 use crate::error::{ErrorKind, Result};
 use crate::frame::{Content, Facts, Picture, Scale};
+use crate::memory::MemoryBudget;
 use std::ops::ControlFlow;
 
 /// A source and the steps its rows go through.
@@ -37,6 +39,9 @@ pub struct Chain<'a> {
     watched: bool,
     /// What the steps have remarked on their input.
     remarks: Vec<String>,
+    /// The budget that its strips are charged to: that of the source, or one that was given.
+    budget: Option<MemoryBudget>,
+    cancel: Option<Cancel>,
 }
 
 /// A planned step and what the chain holds for it.
@@ -85,15 +90,32 @@ impl<'a> Chain<'a> {
     /// A step that cannot work on what comes to it.
     pub fn new(source: Box<dyn Source + 'a>, steps: Vec<Box<dyn Step + 'a>>) -> Result<Chain<'a>> {
         let facts = source.facts().clone();
-        let mut chain =
-            Chain { source, steps, links: Vec::new(), facts, at: 0, next: 0, watched: false, remarks: Vec::new() };
+        let (links, remarks, budget) = (Vec::new(), Vec::new(), facts.account().cloned());
+        let (at, next, watched, cancel) = (0, 0, false, None);
+        let mut chain = Chain { source, steps, links, facts, at, next, watched, remarks, budget, cancel };
         chain.plan()?;
         Ok(chain)
     }
 
+    /// Charges the strips, what the steps hold and the picture that comes of it to a budget, in place of that of the source. To be called
+    /// before rows are pulled.
+    ///
+    /// # Errors
+    /// More than the budget has left.
+    pub fn charged_to(mut self, budget: &MemoryBudget) -> Result<Chain<'a>> {
+        self.budget = Some(budget.clone());
+        self.plan()?;
+        Ok(self)
+    }
+
+    /// Ends the work once the signal is set: looked at before each strip of the source.
+    pub fn cancel(self, cancel: &Cancel) -> Chain<'a> {
+        Chain { cancel: Some(cancel.clone()), ..self }
+    }
+
     /// Plans the steps for the source's picture.
     fn plan(&mut self) -> Result<()> {
-        self.facts = self.source.facts().clone();
+        self.facts = self.source.facts().clone().charged(self.budget.as_ref());
         (self.at, self.next, self.watched) = (0, 0, false);
         self.links.clear();
         let steps = std::mem::take(&mut self.steps);
@@ -177,7 +199,10 @@ impl<'a> Chain<'a> {
 
     fn link(&mut self, step: &dyn Step) -> Result<()> {
         let mut stage = step.plan(&self.facts)?;
-        let output = stage.facts().clone();
+        let mut output = stage.facts().clone();
+        if output.account().is_none() {
+            output = output.charged(self.facts.account());
+        }
         let turns = stage.in_turn().is_some();
         let new =
             output.remarks.iter().filter(|line| !self.facts.remarks.contains(line) && !self.remarks.contains(line));

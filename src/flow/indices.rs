@@ -39,7 +39,7 @@ impl ToIndices {
     pub fn reduced(source: &mut dyn Source, rules: &PaletteRules) -> Result<ToIndices> {
         check(source.facts())?;
         rules.check()?;
-        let mut counts = ColorCounts::new()?;
+        let mut counts = ColorCounts::charged(source.facts().account())?;
         while let Some(strip) = source.next(ROWS)? {
             counts.add(strip.content.pixels()?)?;
         }
@@ -134,7 +134,7 @@ impl Seen {
 /// Each pixel as the number of its colour.
 fn numbered(pixels: &Pixels, places: &HashMap<Rgba<u8>, u8>) -> Result<Pixels> {
     let (view, layout) = bytes(pixels)?;
-    let mut out = Frame::<Gray<u8>>::new(view.size())?;
+    let mut out = Frame::<Gray<u8>>::zeros(view.size(), view.account())?;
     for y in 0..view.height() {
         let mut last: Option<(&[u8], u8)> = None;
         for (pixel, to) in view.row(y).chunks_exact(layout.channels()).zip(out.row_mut(y)) {
@@ -159,7 +159,7 @@ fn reduced(pixels: &Pixels, first: u32, map: &mut PaletteMap) -> Result<Pixels> 
     if first == 0 {
         map.restart();
     }
-    let mut out = Frame::<Gray<u8>>::new(view.size())?;
+    let mut out = Frame::<Gray<u8>>::zeros(view.size(), view.account())?;
     let mut numbers = vec![0u8; view.size().width as usize];
     for y in 0..view.height() {
         map.row(first.saturating_add(y), view.row(y), layout.channels(), &mut numbers);
@@ -192,7 +192,7 @@ impl Step for ToIndices {
 /// The colours that indices stand for: rgb, with alpha where a colour has some.
 pub(super) fn look_up(indices: &Pixels, palette: &Palette) -> Result<Pixels> {
     fn each<P: PicturePixel>(indices: View<'_, Gray<u8>>, colors: &[P]) -> Result<Pixels> {
-        let mut out = Frame::<P>::new(indices.size())?;
+        let mut out = Frame::<P>::zeros(indices.size(), indices.account())?;
         for y in 0..indices.height() {
             for (index, to) in indices.row(y).iter().zip(out.row_mut(y)) {
                 *to = *colors.get(usize::from(index.value)).ok_or_else(|| {

@@ -40,9 +40,9 @@ const PROFILE_LEFT: &str = "the ICC profile is left out: it describes other chan
 
 /// The facts of a picture of the same form in another size.
 pub(super) fn same_form(input: &Facts, size: Size, metadata: Metadata) -> Facts {
-    Facts::new(size, input.pixel_format.clone(), metadata)
+    Facts::new(size, input.pixel_format.clone(), metadata).charged(input.account())
 }
 
 pub(super) fn same_size(input: &Facts, depth: Depth, layout: Layout, metadata: Metadata) -> Facts {
-    Facts::new(input.size, PixelFormat::Pixels { depth, layout }, metadata)
+    Facts::new(input.size, PixelFormat::Pixels { depth, layout }, metadata).charged(input.account())
 }

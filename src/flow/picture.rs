@@ -75,7 +75,7 @@ impl Source for BlankSource {
         self.next = end;
         Ok(Some(Strip {
             first_row,
-            content: Content::new(Size::new(width, end - first_row), &self.facts.pixel_format)?,
+            content: Content::zeros(Size::new(width, end - first_row), &self.facts.pixel_format, self.facts.account())?,
         }))
     }
 
@@ -104,7 +104,11 @@ impl PictureSink {
     /// # Errors
     /// A size beyond the address space or the system's memory.
     pub fn new(facts: &Facts) -> Result<PictureSink> {
-        Ok(PictureSink { content: Content::new(facts.size, &facts.pixel_format)?, facts: facts.clone(), next: 0 })
+        Ok(PictureSink {
+            content: Content::zeros(facts.size, &facts.pixel_format, facts.account())?,
+            facts: facts.clone(),
+            next: 0,
+        })
     }
 
     /// The picture.

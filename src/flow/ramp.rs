@@ -189,7 +189,7 @@ impl Painting {
 fn percentiles(content: &Content, low: f64, high: f64) -> Result<Option<(f64, f64)>> {
     let views = content.views();
     let Some(view) = views.first() else { return Ok(None) };
-    let _charge = Charge::take(view.size().pixels().saturating_mul(8))?;
+    let _charge = Charge::take(view.account(), view.size().pixels().saturating_mul(8))?;
     let (mut all, mut row) = (Vec::new(), Vec::new());
     for y in 0..view.size().height {
         view.row(y).gather(0, view.channels().count, &mut row);

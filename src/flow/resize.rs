@@ -53,7 +53,7 @@ impl Step for Resize {
             pixel_form(input, "resize")?;
         }
         let (area, to) = self.target.of_area(input.size, self.area.unwrap_or(Area::of(input.size)))?;
-        let plan = Plan::of_area(input.size, area, to, &self.rules)?;
+        let plan = Plan::charged(input.size, area, to, &self.rules, input.account())?;
         let (width, height) = area.sides();
         let (x, y) = (f64::from(to.width) / width, f64::from(to.height) / height);
         let change = Change::Resize { x, y, keeps_values: plan.keeps_values() };
@@ -90,7 +90,7 @@ impl Stage for Resizing {
 
     fn run(&mut self, input: &Strip, output: Range<u32>) -> Result<Content> {
         let size = Size::new(self.plan.target().width, output.end - output.start);
-        let mut out = Content::new(size, &input.content.pixel_format())?;
+        let mut out = Content::zeros(size, &input.content.pixel_format(), input.content.account())?;
         self.plan.run_content(&input.content, input.first_row, &mut out, output.start)?;
         Ok(out)
     }
@@ -109,7 +109,8 @@ impl InTurn for Resizing {
     }
 
     fn make(&mut self, output: u32) -> Result<Content> {
-        let mut out = Content::new(Size::new(self.plan.target().width, 1), &self.facts.pixel_format)?;
+        let mut out =
+            Content::zeros(Size::new(self.plan.target().width, 1), &self.facts.pixel_format, self.facts.account())?;
         if let Some(sums) = &mut self.sums {
             sums.make(&self.plan, output, out.pixels_mut()?.samples_any_mut())?;
         }
@@ -190,7 +191,7 @@ impl Stage for Rotating {
         let rows = Size::new(self.facts.size.width, output.end - output.start);
         let map = self.map.then(Affine::translate(0.0, -f64::from(output.start)));
         let from = input.content.pixels()?;
-        let mut out = Pixels::new(rows, from.layout(), from.depth())?;
+        let mut out = Pixels::zeros(rows, from.layout(), from.depth(), from.account())?;
         warp_any(from.samples_any(), map, out.samples_any_mut(), &self.rules)?;
         Ok(out.into())
     }

@@ -98,7 +98,7 @@ impl Step for ToSpace {
         let mut metadata = input.metadata.after(Change::Values);
         self.to.state(&mut metadata);
         Ok(by_rows(same_size(input, depth, layout, metadata), move |content, _| {
-            let mut out = Pixels::new(content.size(), layout, depth)?;
+            let mut out = Pixels::zeros(content.size(), layout, depth, content.account())?;
             plan.run(content.pixels()?.samples_any(), out.samples_any_mut())?;
             Ok(out.into())
         }))

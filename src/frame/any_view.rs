@@ -3,6 +3,7 @@
 //! Not here: owned content of run-time type ([`Content`](super::Content)).
 
 use super::{Region, SampleView, SampleViewMut, Size, View, ViewMut};
+use crate::memory::Account;
 use crate::pixel::{Channels, Depth, Number, NumberKind, NumbersRef, Pixel, Sample, SamplesMut, SamplesRef};
 use crate::threads::Threads;
 use std::ops::Range;
@@ -46,6 +47,11 @@ impl<'a> AnyNumbers<'a> {
     /// Bytes that the pixels take.
     pub(crate) fn bytes(&self) -> u64 {
         self.bytes.bytes()
+    }
+
+    /// The budget that what is made of the numbers is charged to.
+    pub(crate) fn account(&self) -> Account<'a> {
+        self.bytes.account()
     }
 
     pub(crate) fn as_bytes(&self) -> SampleView<'a, u8> {
@@ -153,6 +159,11 @@ pub(crate) fn depths_differ(wanted: Depth, found: Depth) -> crate::Error {
 }
 
 impl<'a> AnySamples<'a> {
+    /// The budget that what is made of the pixels is charged to.
+    pub(crate) fn account(&self) -> Account<'a> {
+        with_samples!(self, view => view.account())
+    }
+
     pub(crate) fn of<S: Sample>(view: SampleView<'a, S>) -> Self {
         AnySamples::of_bytes(view.as_bytes(), view.channels(), S::DEPTH)
     }

@@ -6,14 +6,14 @@ use super::{
     SampleViewMut, Size, View, ViewMut, row_pairs, same_size,
 };
 use crate::error::{Error, ErrorKind, Result};
-use crate::memory::Charge;
+use crate::memory::{Account, Charge, MemoryBudget};
 use crate::pixel::{Depth, Layout, Number, NumberKind, PicturePixel, Sample, Samples, SamplesMut, SamplesRef};
 
-fn zeroed_samples(depth: Depth, length: usize) -> Result<(Samples, Charge)> {
+fn zeroed_samples(depth: Depth, length: usize, account: Account<'_>) -> Result<(Samples, Charge)> {
     Ok(match depth {
-        Depth::U8 => wrapped::<u8>(zeroed(length)?),
-        Depth::U16 => wrapped::<u16>(zeroed(length)?),
-        Depth::F32 => wrapped::<f32>(zeroed(length)?),
+        Depth::U8 => wrapped::<u8>(zeroed(length, account)?),
+        Depth::U16 => wrapped::<u16>(zeroed(length, account)?),
+        Depth::F32 => wrapped::<f32>(zeroed(length, account)?),
     })
 }
 
@@ -42,9 +42,19 @@ impl Pixels {
     /// # Errors
     /// A size beyond the address space or the system's memory.
     pub fn new(size: Size, layout: Layout, depth: Depth) -> Result<Pixels> {
+        Pixels::zeros(size, layout, depth, None)
+    }
+
+    /// Pixels whose samples are all zero, charged to a budget.
+    pub(crate) fn zeros(size: Size, layout: Layout, depth: Depth, account: Account<'_>) -> Result<Pixels> {
         let shape = Extent::packed(size, layout.channels(), depth.bytes())?;
-        let (samples, charge) = zeroed_samples(depth, shape.needed)?;
+        let (samples, charge) = zeroed_samples(depth, shape.needed, account)?;
         Ok(Pixels { size, layout, samples, charge })
+    }
+
+    /// The budget that the pixels are charged to, and that what is made of them is.
+    pub(crate) fn account(&self) -> Account<'_> {
+        self.charge.account()
     }
 
     /// Width and height.
@@ -99,11 +109,11 @@ impl Pixels {
 
     /// All of it, the layout as a number of channels.
     pub(crate) fn samples_any(&self) -> AnySamples<'_> {
-        let (size, channels) = (self.size, self.layout.into());
+        let (size, channels, account) = (self.size, self.layout.into(), self.account());
         match self.samples.borrow() {
-            SamplesRef::U8(s) => AnySamples::U8(SampleView::packed(s, size, channels)),
-            SamplesRef::U16(s) => AnySamples::U16(SampleView::packed(s, size, channels)),
-            SamplesRef::F32(s) => AnySamples::F32(SampleView::packed(s, size, channels)),
+            SamplesRef::U8(s) => AnySamples::U8(SampleView::packed(s, size, channels, account)),
+            SamplesRef::U16(s) => AnySamples::U16(SampleView::packed(s, size, channels, account)),
+            SamplesRef::F32(s) => AnySamples::F32(SampleView::packed(s, size, channels, account)),
         }
     }
 
@@ -139,7 +149,7 @@ impl Pixels {
     /// Another type than the one held; the error names both.
     pub fn view<P: PicturePixel>(&self) -> Result<View<'_, P>> {
         match P::Number::pick(self.samples.borrow()) {
-            Some(samples) if self.layout == P::LAYOUT => View::packed(samples, self.size),
+            Some(samples) if self.layout == P::LAYOUT => Ok(View::of_whole(samples, self.size, self.account())),
             _ => Err(self.another_type::<P>()),
         }
     }
@@ -221,9 +231,37 @@ impl Content {
     /// # Errors
     /// A size beyond the address space or the system's memory.
     pub fn new(size: Size, form: &PixelFormat) -> Result<Content> {
+        Content::zeros(size, form, None)
+    }
+
+    /// Content of this form and size, all zero, charged to a budget.
+    pub(crate) fn zeros(size: Size, form: &PixelFormat, account: Account<'_>) -> Result<Content> {
         match form {
-            PixelFormat::Pixels { depth, layout } => Ok(Content::Pixels(Pixels::new(size, *layout, *depth)?)),
-            PixelFormat::Planes { number, names } => Ok(Content::Planes(blank_planes(size, *number, names)?)),
+            PixelFormat::Pixels { depth, layout } => Ok(Pixels::zeros(size, *layout, *depth, account)?.into()),
+            PixelFormat::Planes { number, names } => Ok(Content::Planes(blank_planes(size, *number, names, account)?)),
+        }
+    }
+
+    /// The content, charged to a budget from now on, as all that is made of it is: in place of the one that it was charged to. No cost.
+    ///
+    /// # Errors
+    /// More than the budget has left.
+    pub fn charged_to(mut self, budget: &MemoryBudget) -> Result<Content> {
+        match &mut self {
+            Content::Pixels(pixels) => {
+                let bytes = (pixels.layout.channels() * pixels.depth().bytes()) as u64;
+                pixels.charge.moved_to(budget, pixels.size.pixels().saturating_mul(bytes))?;
+            }
+            Content::Planes(planes) => planes.charge_to(budget)?,
+        }
+        Ok(self)
+    }
+
+    /// The budget that the content is charged to, and that what is made of it is.
+    pub(crate) fn account(&self) -> Account<'_> {
+        match self {
+            Content::Pixels(pixels) => pixels.account(),
+            Content::Planes(planes) => planes.account(),
         }
     }
 
@@ -279,7 +317,7 @@ impl Content {
 
     /// New content of the same form, made by a move that sees pixels, or each plane, as bytes.
     pub(crate) fn moved_by_bytes(&self, size: Size, work: &ByteMove<'_>) -> Result<Content> {
-        let mut out = Content::new(size, &self.pixel_format())?;
+        let mut out = Content::zeros(size, &self.pixel_format(), self.account())?;
         self.byte_views().into_iter().zip(out.byte_views_mut()).try_for_each(|(from, to)| work(from, to))?;
         Ok(out)
     }
@@ -354,7 +392,8 @@ impl AnyPlanes {
         for &place in places {
             picked.push(names.get(place).cloned().ok_or_else(|| no_plane(place, count))?);
         }
-        let mut out = Content::new(self.size(), &PixelFormat::Planes { number: self.number(), names: picked })?;
+        let form = PixelFormat::Planes { number: self.number(), names: picked };
+        let mut out = Content::zeros(self.size(), &form, self.account())?;
         let from = self.views();
         for (&place, to) in places.iter().zip(out.views_mut()) {
             copy_rows(from[place].as_bytes(), to.into_bytes());
@@ -377,7 +416,7 @@ fn copy_rows(from: SampleView<'_, u8>, to: SampleViewMut<'_, u8>) {
     row_pairs(from, to, &mut |from, to| to.copy_from_slice(from));
 }
 
-fn blank_planes(size: Size, number: NumberKind, names: &[String]) -> Result<AnyPlanes> {
+fn blank_planes(size: Size, number: NumberKind, names: &[String], account: Account<'_>) -> Result<AnyPlanes> {
     let mut planes: AnyPlanes = match number {
         NumberKind::U8 => Planes::<u8>::new(size).into(),
         NumberKind::U16 => Planes::<u16>::new(size).into(),
@@ -390,7 +429,7 @@ fn blank_planes(size: Size, number: NumberKind, names: &[String]) -> Result<AnyP
         NumberKind::F32 => Planes::<f32>::new(size).into(),
         NumberKind::F64 => Planes::<f64>::new(size).into(),
     };
-    planes.push_blanks(names)?;
+    planes.push_blanks(names, account)?;
     Ok(planes)
 }
 

@@ -1,6 +1,7 @@
 //! What is known of a picture without its pixels.
 
 use super::{FileFormat, Metadata, Size};
+use crate::memory::{Account, MemoryBudget};
 use crate::pixel::{Depth, Layout, NumberKind};
 use std::sync::Arc;
 
@@ -117,6 +118,17 @@ pub struct Facts {
     pub plays: Option<u32>,
     /// Remarks on the file, each a sentence.
     pub remarks: Vec<String>,
+    pub(crate) charged: Charged,
+}
+
+/// The budget that a picture's rows are charged to: no part of what is known of the picture, so that two are always equal.
+#[derive(Debug, Clone, Default)]
+pub(crate) struct Charged(Option<MemoryBudget>);
+
+impl PartialEq for Charged {
+    fn eq(&self, _: &Charged) -> bool {
+        true
+    }
 }
 
 impl Facts {
@@ -134,6 +146,21 @@ impl Facts {
             page_list: Arc::default(),
             plays: None,
             remarks: Vec::new(),
+            charged: Charged::default(),
         }
+    }
+
+    /// The facts of a picture whose rows are charged to a budget: what is planned, made or written by them is charged to it too.
+    pub fn charged_to(self, budget: &MemoryBudget) -> Facts {
+        self.charged(Some(budget))
+    }
+
+    pub(crate) fn charged(self, account: Account<'_>) -> Facts {
+        Facts { charged: Charged(account.cloned()), ..self }
+    }
+
+    /// The budget that the picture's rows are charged to, and what is made of them.
+    pub(crate) fn account(&self) -> Account<'_> {
+        self.charged.0.as_ref()
     }
 }

@@ -2,7 +2,7 @@
 
 use super::Size;
 use crate::error::{Error, ErrorKind, Result};
-use crate::memory::Charge;
+use crate::memory::{Account, Charge};
 
 /// Checked measures of a container, in units of `unit_bytes` bytes (numbers for views, bytes for foreign memory).
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -83,15 +83,15 @@ fn too_large(what: String) -> Error {
     ErrorKind::TooLarge { what }.into()
 }
 
-/// A zeroed vector, charged to the budget in force, or an error where there is no memory. Zero pages come from the system untouched.
-pub(crate) fn zeroed<T: Copy + Default>(length: usize) -> Result<(Vec<T>, Charge)> {
-    let (_, charge) = reserve::<T>(length)?;
+/// A zeroed vector, charged to a budget, or an error where there is no memory. Zero pages come from the system untouched.
+pub(crate) fn zeroed<T: Copy + Default>(length: usize, account: Account<'_>) -> Result<(Vec<T>, Charge)> {
+    let (_, charge) = reserve::<T>(length, account)?;
     Ok((vec![T::default(); length], charge))
 }
 
-/// An empty vector with room for `length` values, charged to the budget in force, or an error where there is no memory.
-pub(crate) fn reserve<T>(length: usize) -> Result<(Vec<T>, Charge)> {
-    let charge = Charge::take((length as u64).saturating_mul(size_of::<T>() as u64))?;
+/// An empty vector with room for `length` values, charged to a budget, or an error where there is no memory.
+pub(crate) fn reserve<T>(length: usize, account: Account<'_>) -> Result<(Vec<T>, Charge)> {
+    let charge = Charge::take(account, (length as u64).saturating_mul(size_of::<T>() as u64))?;
     let mut room = Vec::new();
     room.try_reserve_exact(length).map_err(|_| {
         Error::from(ErrorKind::OutOfMemory { bytes: (length as u64).saturating_mul(size_of::<T>() as u64) })
@@ -139,7 +139,7 @@ mod tests {
 
     #[test]
     fn memory_that_is_not_there_is_an_error() {
-        assert!(matches!(zeroed::<u8>(isize::MAX as usize).unwrap_err().kind(), ErrorKind::OutOfMemory { .. }));
-        assert!(reserve::<u64>(usize::MAX).is_err());
+        assert!(matches!(zeroed::<u8>(isize::MAX as usize, None).unwrap_err().kind(), ErrorKind::OutOfMemory { .. }));
+        assert!(reserve::<u64>(usize::MAX, None).is_err());
     }
 }

@@ -4,7 +4,7 @@ use super::gate::{Extent, reserve, zeroed};
 use super::view::panic_outside;
 use super::{Region, Size, View, ViewMut};
 use crate::error::{ErrorKind, Result};
-use crate::memory::Charge;
+use crate::memory::{Account, Charge, MemoryBudget};
 use crate::pixel::{Pixel, cast, pixels_of, pixels_of_mut};
 
 /// An owned picture of one pixel type: rows from the top, packed, in a `Vec` of samples. Bare: no metadata.
@@ -37,9 +37,33 @@ impl<P: Pixel> Frame<P> {
     /// # Errors
     /// A size beyond the address space or the system's memory.
     pub fn new(size: Size) -> Result<Frame<P>> {
+        Frame::zeros(size, None)
+    }
+
+    /// A frame of zeros, charged to a budget.
+    pub(crate) fn zeros(size: Size, account: Account<'_>) -> Result<Frame<P>> {
         let shape = Extent::packed(size, P::CHANNELS, size_of::<P::Number>())?;
-        let (numbers, charge) = zeroed(shape.needed)?;
+        let (numbers, charge) = zeroed(shape.needed, account)?;
         Ok(Frame { numbers, size, charge })
+    }
+
+    /// The frame, charged to a budget from now on, as all that is made of it is: in place of the one that it was charged to. No cost.
+    ///
+    /// # Errors
+    /// More than the budget has left.
+    pub fn charged_to(mut self, budget: &MemoryBudget) -> Result<Frame<P>> {
+        self.charge_to(budget)?;
+        Ok(self)
+    }
+
+    pub(super) fn charge_to(&mut self, budget: &MemoryBudget) -> Result<()> {
+        let bytes = self.numbers.len().saturating_mul(size_of::<P::Number>()) as u64;
+        self.charge.moved_to(budget, bytes)
+    }
+
+    /// The budget that the frame is charged to, and that what is made of it is.
+    pub(crate) fn account(&self) -> Account<'_> {
+        self.charge.account()
     }
 
     /// A frame filled with one pixel.
@@ -66,7 +90,7 @@ impl<P: Pixel> Frame<P> {
 
     fn with_room(size: Size) -> Result<(Vec<P>, Charge)> {
         Extent::packed(size, P::CHANNELS, size_of::<P::Number>())?;
-        reserve(size.pixels() as usize)
+        reserve(size.pixels() as usize, None)
     }
 
     /// A frame from a vector of pixels, row by row from the top left. No copy.
@@ -89,8 +113,7 @@ impl<P: Pixel> Frame<P> {
                 ErrorKind::WrongLength { unit: "samples", needed: shape.needed, found: numbers.len(), detail }.into()
             );
         }
-        let charge = Charge::of_held(shape.needed.saturating_mul(size_of::<P::Number>()) as u64);
-        Ok(Frame { numbers, size, charge })
+        Ok(Frame { numbers, size, charge: Charge::NONE })
     }
 
     /// A frame of numbers that are known to be as many as the size needs, and charged already.
@@ -122,7 +145,7 @@ impl<P: Pixel> Frame<P> {
     /// A view of the whole frame.
     #[inline]
     pub fn view(&self) -> View<'_, P> {
-        View::of_whole(&self.numbers, self.size)
+        View::of_whole(&self.numbers, self.size, self.account())
     }
 
     /// A mutable view of the whole frame.

@@ -4,6 +4,7 @@ use super::{
     Content, Facts, Frame, Levels, Metadata, PixelFormat, Pixels, Planes, Scale, Size, View, ViewMut, Visitor,
 };
 use crate::error::{ErrorKind, Result};
+use crate::memory::MemoryBudget;
 use crate::pixel::{Meaning, Number, PicturePixel};
 
 /// A picture: pixels of a depth and layout (or planes), and metadata.
@@ -60,7 +61,7 @@ impl Picture {
 
     /// Everything but the pixels.
     pub fn facts(&self) -> Facts {
-        Facts::new(self.size(), self.pixel_format(), self.metadata.clone())
+        Facts::new(self.size(), self.pixel_format(), self.metadata.clone()).charged(self.content.account())
     }
 
     /// The pixels or planes.
@@ -138,6 +139,14 @@ impl Picture {
     /// Planes: the error says which.
     pub fn visit<J: Visitor>(&self, job: J) -> Result<J::Out> {
         Ok(self.pixels()?.visit(job))
+    }
+
+    /// The picture, charged to a budget from now on, as all that is made of it is: in place of the one that it was charged to. No cost.
+    ///
+    /// # Errors
+    /// More than the budget has left.
+    pub fn charged_to(self, budget: &MemoryBudget) -> Result<Picture> {
+        Ok(Picture { content: self.content.charged_to(budget)?, ..self })
     }
 
     /// Splits the picture into content and metadata.

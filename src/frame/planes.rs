@@ -2,6 +2,7 @@
 
 use super::{AnyNumbers, AnyNumbersMut, Frame, Size};
 use crate::error::{Error, ErrorKind, Result};
+use crate::memory::{Account, MemoryBudget};
 use crate::pixel::{Gray, Number, NumberKind};
 
 /// Any number of named planes of one size and number type, one buffer a plane.
@@ -150,6 +151,11 @@ impl<T: Number> Planes<T> {
     /// Splits the planes into pairs of name and plane. No copy.
     pub fn into_vec(self) -> Vec<(String, Frame<Gray<T>>)> {
         self.planes
+    }
+
+    /// The budget that the planes are charged to, and that what is made of them is.
+    pub(crate) fn account(&self) -> Account<'_> {
+        self.planes.iter().find_map(|(_, frame)| frame.account())
     }
 
     /// Maps every plane to another, all of one new size.
@@ -313,17 +319,30 @@ impl AnyPlanes {
         out
     }
 
+    /// Charges the planes to a budget, in place of the one that they were charged to.
+    pub(super) fn charge_to(&mut self, budget: &MemoryBudget) -> Result<()> {
+        each_arm!(self, p => for (_, frame) in &mut p.planes {
+            frame.charge_to(budget)?;
+        });
+        Ok(())
+    }
+
+    /// The budget that the planes are charged to, and that what is made of them is.
+    pub(crate) fn account(&self) -> Account<'_> {
+        each_arm!(self, p => p.account())
+    }
+
     /// Adds planes of zeros. A file may claim tens of thousands: that no two have the same name is checked once for all.
     ///
     /// # Errors
     /// A name twice, or a size beyond the system's memory.
-    pub(super) fn push_blanks(&mut self, names: &[String]) -> Result<()> {
+    pub(super) fn push_blanks(&mut self, names: &[String], account: Account<'_>) -> Result<()> {
         let mut seen = std::collections::HashSet::new();
         if let Some(twice) = names.iter().find(|name| !seen.insert(name.as_str())) {
             check_new(twice, self.size(), self.size(), true)?;
         }
         each_arm!(self, p => for name in names {
-            let frame = Frame::new(p.size)?;
+            let frame = Frame::zeros(p.size, account)?;
             p.planes.push((name.clone(), frame));
         });
         Ok(())

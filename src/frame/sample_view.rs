@@ -10,7 +10,7 @@ use super::split::{Window, WindowMut};
 use super::view::in_numbers;
 use super::{Region, Size, View, ViewMut};
 use crate::error::Result;
-use crate::memory::Charge;
+use crate::memory::{Account, Charge};
 use crate::pixel::{Channels, Gray, Number, Pixel};
 use crate::threads::{self, Threads};
 
@@ -97,12 +97,18 @@ impl<'a, T: Number> SampleView<'a, T> {
     pub(crate) fn copied(&self) -> Result<(Vec<T>, Charge)> {
         // As many as are borrowed already: they fit the address space.
         let row = self.size.width as usize * self.channels.count;
-        let (mut numbers, charge) = super::gate::reserve(row * self.size.height as usize)?;
+        let (mut numbers, charge) = super::gate::reserve(row * self.size.height as usize, self.account())?;
         match self.as_packed() {
             Some(all) => numbers.extend_from_slice(all),
             None => self.rows().for_each(|row| numbers.extend_from_slice(row)),
         }
         Ok((numbers, charge))
+    }
+
+    /// The budget that what is made of the pixels is charged to.
+    #[inline]
+    pub(crate) fn account(&self) -> Account<'a> {
+        self.window.account()
     }
 
     /// Bytes that the pixels take, gaps between rows left out.
@@ -391,9 +397,9 @@ impl<P: Pixel> ViewMut<'_, P> {
 
 impl<'a, T: Number> SampleView<'a, T> {
     /// Packed numbers that are known to be as many as the size and the channels need.
-    pub(crate) fn packed(numbers: &'a [T], size: Size, channels: Channels) -> SampleView<'a, T> {
+    pub(crate) fn packed(numbers: &'a [T], size: Size, channels: Channels, account: Account<'a>) -> SampleView<'a, T> {
         let shape = super::gate::Extent::known(size, channels.count);
-        SampleView { window: Window::over(numbers, &shape, size.height), size, channels }
+        SampleView { window: Window::over(numbers, &shape, size.height).charged(account), size, channels }
     }
 }
 

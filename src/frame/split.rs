@@ -14,6 +14,7 @@
 #![allow(unsafe_code)]
 
 use super::gate::Extent;
+use crate::memory::Account;
 use crate::pixel::Number;
 use std::marker::PhantomData;
 
@@ -23,6 +24,8 @@ pub(crate) struct Window<'a, T> {
     row: usize,
     rows: usize,
     stride: usize,
+    /// What a copy of the values is charged to.
+    account: Account<'a>,
     life: PhantomData<&'a [T]>,
 }
 
@@ -58,7 +61,20 @@ impl<'a, T> Window<'a, T> {
     /// Where it is not: callers have checked that with [`Shape::holds`].
     pub(crate) fn over(values: &'a [T], shape: &Extent, rows: u32) -> Self {
         assert!(values.len() >= shape.needed);
-        Window { start: values.as_ptr(), row: shape.row, rows: rows as usize, stride: shape.stride, life: PhantomData }
+        let (start, row, rows, stride) = (values.as_ptr(), shape.row, rows as usize, shape.stride);
+        Window { start, row, rows, stride, account: None, life: PhantomData }
+    }
+
+    /// The same values, charged to a budget.
+    #[inline]
+    pub(crate) fn charged(self, account: Account<'a>) -> Self {
+        Window { account, ..self }
+    }
+
+    /// What a copy of the values is charged to.
+    #[inline]
+    pub(crate) fn account(&self) -> Account<'a> {
+        self.account
     }
 
     pub(crate) fn stride(&self) -> usize {
@@ -70,11 +86,11 @@ impl<'a, T> Window<'a, T> {
     where
         T: Number,
     {
-        let Window { start, row, rows, stride, .. } = self;
+        let Window { start, row, rows, stride, account, .. } = self;
         let each = size_of::<T>();
         // Of at most one row the stride is never used, and may be too large to be multiplied.
         let stride = stride.saturating_mul(each);
-        Window { start: start.cast(), row: row * each, rows, stride, life: PhantomData }
+        Window { start: start.cast(), row: row * each, rows, stride, account, life: PhantomData }
     }
 
     /// One row.
@@ -111,16 +127,16 @@ impl<'a, T> Window<'a, T> {
             // SAFETY: the part has a value, so its first one lies inside the allocation (invariant 2).
             unsafe { self.start.add(y * self.stride + x) }
         };
-        Window { start, row, rows, stride: self.stride, life: PhantomData }
+        Window { start, row, rows, stride: self.stride, account: self.account, life: PhantomData }
     }
 }
 
 impl<'a> Window<'a, u8> {
     /// Bytes as numbers of a type; `None` where a row does not start and end as one would. Any bytes are a number.
     pub(crate) fn numbers<T: Number>(self) -> Option<Window<'a, T>> {
-        let Window { start, row, rows, stride, .. } = self;
+        let Window { start, row, rows, stride, account, .. } = self;
         let (row, stride) = in_numbers::<T>(start, row, rows, stride)?;
-        Some(Window { start: start.cast(), row, rows, stride, life: PhantomData })
+        Some(Window { start: start.cast(), row, rows, stride, account, life: PhantomData })
     }
 }
 
@@ -173,7 +189,8 @@ impl<'a, T> WindowMut<'a, T> {
     /// The same window, shared, for as long as this one is borrowed.
     #[inline(always)]
     pub(crate) fn as_read(&self) -> Window<'_, T> {
-        Window { start: self.start, row: self.row, rows: self.rows, stride: self.stride, life: PhantomData }
+        let (row, rows, stride) = (self.row, self.rows, self.stride);
+        Window { start: self.start, row, rows, stride, account: None, life: PhantomData }
     }
 
     /// The same window, for as long as this one is borrowed.

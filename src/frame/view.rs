@@ -4,7 +4,7 @@ use super::gate::Extent;
 use super::split::Window;
 use super::{Frame, Region, Size, ViewMut};
 use crate::error::{Error, ErrorKind, Result};
-use crate::memory::Charge;
+use crate::memory::{Account, Charge};
 use crate::pixel::{Gray, Pixel, pixels_of};
 
 /// A borrowed window onto pixels of type `P`: `Copy`, as cheap as two references.
@@ -64,8 +64,15 @@ impl<'a, P: Pixel> View<'a, P> {
 
     /// All of a frame: numbers that are known to be as many as the size needs.
     #[inline]
-    pub(super) fn of_whole(numbers: &'a [P::Number], size: Size) -> Self {
-        View { window: Window::over(numbers, &Extent::known(size, P::CHANNELS), size.height), size }
+    pub(super) fn of_whole(numbers: &'a [P::Number], size: Size, account: Account<'a>) -> Self {
+        let window = Window::over(numbers, &Extent::known(size, P::CHANNELS), size.height);
+        View { window: window.charged(account), size }
+    }
+
+    /// The budget that what is made of the pixels is charged to.
+    #[inline]
+    pub(crate) fn account(&self) -> Account<'a> {
+        self.window.account()
     }
 
     pub(super) fn from_window(window: Window<'a, P::Number>, size: Size) -> Self {
@@ -194,7 +201,7 @@ impl<'a, P: Pixel> View<'a, P> {
             Some(all) => numbers.extend_from_slice(all),
             None => (0..self.size.height).for_each(|y| numbers.extend_from_slice(self.row_samples(y))),
         }
-        let charge = Charge::of_held(numbers.len().saturating_mul(size_of::<P::Number>()) as u64);
+        let charge = Charge::of_held(self.account(), numbers.len().saturating_mul(size_of::<P::Number>()) as u64);
         Frame::from_whole(self.size, (numbers, charge))
     }
 

@@ -29,7 +29,7 @@ pub(super) fn check(a: Size, b: Size) -> Result<()> {
 /// # Ok::<(), rahmen::Error>(())
 /// ```
 pub fn error_picture<P: PicturePixel>(a: View<'_, P>, b: View<'_, P>, gain: f64) -> Result<Frame<P>> {
-    let mut out = Frame::<P>::new(a.size())?;
+    let mut out = Frame::<P>::zeros(a.size(), a.account())?;
     error_any(a.samples_any(), b.samples_any(), out.view_mut().into_samples_any(), gain)?;
     Ok(out)
 }
@@ -104,7 +104,7 @@ fn error_values(a: AnyNumbers<'_>, b: AnyNumbers<'_>, names: &[&str]) -> Result<
     let mut channels = Vec::with_capacity(names.len());
     let (mut first, mut second) = (Vec::new(), Vec::new());
     for (channel, name) in names.iter().enumerate() {
-        let mut apart = Frame::<Gray<f64>>::new(a.size())?;
+        let mut apart = Frame::<Gray<f64>>::zeros(a.size(), a.account())?;
         for y in 0..a.size().height {
             a.row(y).gather(channel, names.len(), &mut first);
             b.row(y).gather(channel, names.len(), &mut second);

@@ -104,7 +104,7 @@ impl Content {
     pub fn error_picture(&self, other: &Content, gain: f64) -> Result<Content> {
         let (a, b) = (self.pixels()?, other.pixels()?);
         self.check_same_format(other)?;
-        let mut out = Pixels::new(a.size(), a.layout(), a.depth())?;
+        let mut out = Pixels::zeros(a.size(), a.layout(), a.depth(), a.account())?;
         error_any(a.samples_any(), b.samples_any(), out.samples_any_mut(), gain)?;
         Ok(out.into())
     }

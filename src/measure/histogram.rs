@@ -183,14 +183,14 @@ pub(crate) fn gray_histogram_any(
     let names = Layout::Gray.channel_names();
     if view.depth() == Depth::F32 || !mask.is_all() {
         // Floats are gone through more than once, and a mask belongs to whole rows: all of it is made.
-        let mut gray = Pixels::new(view.size(), Layout::Gray, view.depth())?;
+        let mut gray = Pixels::zeros(view.size(), Layout::Gray, view.depth(), view.account())?;
         gray_any(view, layout, gray.samples_any_mut(), weights, rules.threads)?;
         return histogram_any(gray.samples_any().into(), names, mask, &rules, false);
     }
     let whole = HistogramRules { bins: None, range: None, ..rules.clone() };
     let mut sum: Option<Histogram> = None;
     let Size { width, height } = view.size();
-    let mut strip = Pixels::new(Size::new(width, STRIP.min(height)), Layout::Gray, view.depth())?;
+    let mut strip = Pixels::zeros(Size::new(width, STRIP.min(height)), Layout::Gray, view.depth(), view.account())?;
     for y in (0..height).step_by(STRIP as usize) {
         let rows = y..height.min(y.saturating_add(STRIP));
         let part = Region { x: 0, y: 0, width, height: rows.end - rows.start };

@@ -5,7 +5,7 @@ use super::tap::Tap;
 use super::weights::{Along, round_to_sum, taps_of};
 use crate::access::Edge;
 use crate::error::{ErrorKind, Result};
-use crate::memory::Charge;
+use crate::memory::{Account, Charge};
 use std::ops::Range;
 
 /// Weights are stored in groups of this many taps, the last group filled up with zeros.
@@ -64,7 +64,7 @@ pub(super) struct FixedWeights {
 }
 
 impl Axis {
-    pub(super) fn new(along: &Along, kernel: &Kernel, widen: bool) -> Result<Axis> {
+    pub(super) fn new(along: &Along, kernel: &Kernel, widen: bool, account: Account<'_>) -> Result<Axis> {
         let (source, target) = (along.source, along.target);
         let ratio = along.ratio();
         let scale = if widen { ratio.max(1.0) } else { 1.0 };
@@ -75,7 +75,7 @@ impl Axis {
             _ => 2.0 * reach + 2.0,
         };
         let needed = (most + 2.0 * GROUP as f64) * 14.0 * f64::from(target);
-        let charge = Charge::take(needed as u64)?;
+        let charge = Charge::take(account, needed as u64)?;
         if needed > MOST_BYTES as f64 {
             let what = format!("the weights of a resize from {source} to {target}");
             return Err(ErrorKind::Limit { what, needed: needed as u64, limit: MOST_BYTES, unit: "bytes" }.into());
@@ -234,7 +234,7 @@ mod tests {
     use super::*;
 
     fn axis(source: u32, target: u32, kernel: Kernel, widen: bool, edge: Edge<()>) -> Axis {
-        Axis::new(&Along { source, part: 0.0..f64::from(source), target, edge }, &kernel, widen).unwrap()
+        Axis::new(&Along { source, part: 0.0..f64::from(source), target, edge }, &kernel, widen, None).unwrap()
     }
 
     fn cases() -> impl Iterator<Item = Axis> {
@@ -315,7 +315,7 @@ mod tests {
         assert_eq!((a.weights_of(0), a.weights_of(1)), (&[0.4, 0.4, 0.2][..], &[0.2, 0.4, 0.4][..]));
         // Pixels 0.5 to 2.5 of 3 as one: half of the first, the second, half of the third.
         let along = Along { source: 3, part: 0.5..2.5, target: 1, edge: Edge::Clamp };
-        assert_eq!(Axis::new(&along, &Kernel::Box, true).unwrap().weights_of(0), [0.25, 0.5, 0.25]);
+        assert_eq!(Axis::new(&along, &Kernel::Box, true, None).unwrap().weights_of(0), [0.25, 0.5, 0.25]);
         assert_eq!(along.nearest(0), 1);
     }
 
@@ -323,10 +323,10 @@ mod tests {
     fn weights_that_cannot_be_are_errors() {
         let own = |at: fn(f64) -> f64| Kernel::Custom(crate::resample::CustomKernel::new(at, 1.0).unwrap());
         let along = Along { source: 9, part: 0.0..9.0, target: 5, edge: Edge::Clamp };
-        assert!(Axis::new(&along, &own(|_| 0.0), true).is_err());
-        assert!(Axis::new(&along, &own(|t| if t > 0.1 { f64::NAN } else { 1.0 }), true).is_err());
-        assert!(Axis::new(&Along { target: u32::MAX, ..along.clone() }, &Kernel::Linear, true).is_err());
-        let wide = Axis::new(&along, &own(|t| if t.abs() < 0.6 { 9.0 } else { -4.0 }), false).unwrap();
+        assert!(Axis::new(&along, &own(|_| 0.0), true, None).is_err());
+        assert!(Axis::new(&along, &own(|t| if t > 0.1 { f64::NAN } else { 1.0 }), true, None).is_err());
+        assert!(Axis::new(&Along { target: u32::MAX, ..along.clone() }, &Kernel::Linear, true, None).is_err());
+        let wide = Axis::new(&along, &own(|t| if t.abs() < 0.6 { 9.0 } else { -4.0 }), false, None).unwrap();
         assert!(wide.to_fixed(16).is_none_or(|fixed| fixed.bits >= 14));
     }
 }

@@ -11,8 +11,8 @@ impl Pixels {
     /// # Errors
     /// As [`Plan::new`], or no memory.
     pub fn resize(&self, to: Size, rules: &ResizeRules) -> Result<Pixels> {
-        let plan = Plan::new(self.size(), to, rules)?;
-        let mut out = Pixels::new(to, self.layout(), self.depth())?;
+        let plan = Plan::charged(self.size(), Area::of(self.size()), to, rules, self.account())?;
+        let mut out = Pixels::zeros(to, self.layout(), self.depth(), self.account())?;
         plan.run_any(self.samples_any(), 0, out.samples_any_mut(), 0)?;
         Ok(out)
     }
@@ -24,8 +24,8 @@ impl Content {
     /// # Errors
     /// As [`Plan::of_area`], or no memory.
     pub fn resize_area(&self, area: Area, to: Size, rules: &ResizeRules) -> Result<Content> {
-        let plan = Plan::of_area(self.size(), area, to, rules)?;
-        let mut out = Content::new(to, &self.pixel_format())?;
+        let plan = Plan::charged(self.size(), area, to, rules, self.account())?;
+        let mut out = Content::zeros(to, &self.pixel_format(), self.account())?;
         plan.run_content(self, 0, &mut out, 0)?;
         Ok(out)
     }

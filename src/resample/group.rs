@@ -126,7 +126,7 @@ mod tests {
 
     fn axis(source: u32, target: u32) -> Axis {
         let along = Along { source, part: 0.0..f64::from(source), target, edge: Edge::Clamp };
-        Axis::new(&along, &Kernel::Linear, true).unwrap()
+        Axis::new(&along, &Kernel::Linear, true, None).unwrap()
     }
 
     #[test]
@@ -149,7 +149,7 @@ mod tests {
     fn positions_between_that_nobody_needs_are_left_out() {
         // 100 -> 2 without widening: two taps each, far apart.
         let along = Along { source: 100, part: 0.0..100.0, target: 2, edge: Edge::Clamp };
-        let axis = Axis::new(&along, &Kernel::Linear, false).unwrap();
+        let axis = Axis::new(&along, &Kernel::Linear, false, None).unwrap();
         assert_eq!(Group::of(&axis, &axis.to_f32(), 0..2).positions, [24, 25, 74, 75]);
         assert_eq!(reach(&axis, 0..2), 24..76);
     }
@@ -158,7 +158,7 @@ mod tests {
     fn as_many_outputs_go_together_as_share_few_rows() {
         let of = |source, target, kernel| {
             let along = Along { source, part: 0.0..f64::from(source), target, edge: Edge::Clamp };
-            together(&Axis::new(&along, &kernel, true).unwrap())
+            together(&Axis::new(&along, &kernel, true, None).unwrap())
         };
         // About 12 rows and 3 times 5.8 more; 35 and once 5.8; 24 and 3 times 4; 60 by itself.
         assert_eq!(of(3280, 567, Kernel::Linear), 4);

@@ -14,6 +14,7 @@ use crate::access::Edge;
 use crate::error::{Error, Result};
 use crate::frame::Light;
 use crate::frame::{AnySamples, AnySamplesMut, Frame, Size, View, ViewMut, depths_differ};
+use crate::memory::Account;
 use crate::pixel::{Pixel, Sample};
 use crate::threads::Threads;
 use std::ops::Range;
@@ -150,6 +151,11 @@ impl Plan {
     /// # Errors
     /// As [`new`](Plan::new), or a part that is not inside.
     pub fn of_area(from: Size, area: Area, to: Size, rules: &ResizeRules) -> Result<Plan> {
+        Plan::charged(from, area, to, rules, None)
+    }
+
+    /// [`of_area`](Plan::of_area), its weights charged to a budget.
+    pub(crate) fn charged(from: Size, area: Area, to: Size, rules: &ResizeRules, account: Account<'_>) -> Result<Plan> {
         if from.is_empty() {
             return Err(Error::no_pixels("from", from, format!("a picture of {from} has no pixel to resize")));
         }
@@ -170,8 +176,8 @@ impl Plan {
             let (columns, rows) = (nearest::Indices::new(&across)?, nearest::Indices::new(&down)?);
             return Ok(Plan { from, to, rules, is_whole, exact, tables: Tables::Nearest { columns, rows } });
         }
-        let columns = Axis::new(&across, &rules.kernel, rules.widen)?;
-        let rows = Axis::new(&down, &rules.kernel, rules.widen)?;
+        let columns = Axis::new(&across, &rules.kernel, rules.widen, account)?;
+        let rows = Axis::new(&down, &rules.kernel, rules.widen, account)?;
         // The bulk of the work should be vertical: first where there are many columns left to drop.
         let cost = |outputs: u32, width: u32, taps: usize| f64::from(outputs) * f64::from(width) * taps as f64;
         let vertical = cost(to.height, from.width, rows.taps) + 2.0 * cost(to.height, to.width, columns.taps);
@@ -406,8 +412,8 @@ pub fn resize_area<P: Pixel<Number: Sample>>(
     to: Size,
     rules: &ResizeRules,
 ) -> Result<Frame<P>> {
-    let plan = Plan::of_area(view.size(), area, to, rules)?;
-    let mut out = Frame::new(to)?;
+    let plan = Plan::charged(view.size(), area, to, rules, view.account())?;
+    let mut out = Frame::zeros(to, view.account())?;
     plan.run(view, out.view_mut())?;
     Ok(out)
 }

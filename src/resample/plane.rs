@@ -119,10 +119,10 @@ impl Weighed<'_> {
 /// # Ok::<(), rahmen::Error>(())
 /// ```
 pub fn resize_planes<T: Number>(planes: &Planes<T>, area: Area, to: Size, rules: &ResizeRules) -> Result<Planes<T>> {
-    let plan = Plan::of_area(planes.size(), area, to, rules)?;
+    let plan = Plan::charged(planes.size(), area, to, rules, planes.account())?;
     let mut out = Planes::new(to);
     for (name, plane) in planes.iter() {
-        let mut resized = Frame::new(to)?;
+        let mut resized = Frame::zeros(to, plane.account())?;
         plan.run_plane_rows(plane.view(), 0, resized.view_mut(), 0)?;
         out.push(name, resized)?;
     }

@@ -129,7 +129,7 @@ fn warp_samples<S: Sample>(
     let bytes = target.bytes().saturating_mul(16);
     let level = Level::best();
     if rules.kernel == Kernel::Nearest {
-        let constant = SampleView::packed(&constant, Size::new(1, 1), channels).as_bytes().row(0);
+        let constant = SampleView::packed(&constant, Size::new(1, 1), channels, None).as_bytes().row(0);
         let nearest = Nearest { source: source.as_bytes(), back, edge: rules.edge.kind(), constant };
         target.into_bytes().each_band(rules.threads, bytes, &|first, part| nearest.run(level, first, part));
         return Ok(());

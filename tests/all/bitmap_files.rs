@@ -219,7 +219,7 @@ fn every_byte_may_be_anything_without_a_panic() {
         for value in [0, 1, 2, 12, 0x7f, 0x80, 0xff] {
             let mut bytes = runs.clone();
             bytes[at] = value;
-            let _ = read_from(std::io::Cursor::new(bytes), limits);
+            let _ = read_from(std::io::Cursor::new(bytes), limits.clone());
         }
     }
 }

@@ -25,9 +25,9 @@ fn texts_that_unpack_to_much_count_together() {
     let text = |bytes: usize| chunk(b"zTXt", &[&b"Comment\0\0"[..], &zlib(&vec![b'a'; bytes])].concat());
     // Each is within the limit, all together are not; behind the pixels as well.
     let one = png_with(&text(3 << 20));
-    assert_eq!(decode(&one, options).unwrap().metadata().text[0].text.len(), 3 << 20);
+    assert_eq!(decode(&one, options.clone()).unwrap().metadata().text[0].text.len(), 3 << 20);
     let many = png_with(&text(3 << 20).repeat(16));
-    assert!(is_over_metadata(&decode(&many, options).unwrap_err(), 4 << 20));
+    assert!(is_over_metadata(&decode(&many, options.clone()).unwrap_err(), 4 << 20));
     let end = one.len() - 12;
     let behind = [&one[..end], &text(3 << 20), &one[end..]].concat();
     assert!(is_over_metadata(&decode(&behind, options).unwrap_err(), 4 << 20));
@@ -37,10 +37,10 @@ fn texts_that_unpack_to_much_count_together() {
 fn small_items_cost_more_than_their_bytes() {
     let options = ReadOptions::default().limits(Limits::default().metadata(1 << 20));
     let texts = |count: usize| png_with(&chunk(b"tEXt", b"k\0v").repeat(count));
-    assert_eq!(decode(&texts(1000), options).unwrap().metadata().text.len(), 1000);
-    assert!(is_over_metadata(&decode(&texts(20_000), options).unwrap_err(), 1 << 20));
+    assert_eq!(decode(&texts(1000), options.clone()).unwrap().metadata().text.len(), 1000);
+    assert!(is_over_metadata(&decode(&texts(20_000), options.clone()).unwrap_err(), 1 << 20));
     let comments = |count: usize| Jpeg { segments: segment(0xfe, b"x").repeat(count), ..small(0xc0) }.file();
-    assert!(decode(&comments(1000), options).is_ok());
+    assert!(decode(&comments(1000), options.clone()).is_ok());
     assert!(is_over_metadata(&decode(&comments(20_000), options).unwrap_err(), 1 << 20));
 }
 
@@ -258,12 +258,12 @@ fn a_picture_and_what_is_held_to_make_it_count_together() {
     assert!(error.to_string().contains("to hold 3840000 bytes more"), "{error}");
     // Under a budget of the caller's that one counts, with what the caller holds.
     let budget = rahmen::MemoryBudget::new(13_000_000);
-    budget.run(|| {
-        let first = decode(&file, ReadOptions::default()).unwrap();
-        assert!(decode(&file, ReadOptions::default()).is_err());
-        drop(first);
-        assert!(decode(&file, ReadOptions::default()).is_ok());
-    });
+    let under = || ReadOptions::default().budget(&budget);
+    let first = decode(&file, under()).unwrap();
+    let error = decode(&file, under()).unwrap_err();
+    assert!(matches!(error.kind(), ErrorKind::Budget { limit: 13_000_000, asked: 3_840_000, .. }), "{error:?}");
+    drop(first);
+    assert!(decode(&file, under()).is_ok());
     assert_eq!(budget.held(), 0);
 }
 

@@ -16,7 +16,7 @@ struct Done {
 
 fn thumb(from: &Path, to: &Path, most: Size) -> rahmen::Result<Done> {
     let options = ReadOptions::default().limits(Limits::default().memory(64 << 20)).salvage();
-    let reader = match Reader::open(from, options) {
+    let reader = match Reader::open(from, options.clone()) {
         // What must be held whole and is too much: an eighth of it, where the format can.
         Err(e) if matches!(e.kind(), ErrorKind::Limit { .. }) => Reader::open(from, options.reduced(Reduced::Eighth))?,
         other => other?,

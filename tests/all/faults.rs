@@ -130,11 +130,11 @@ fn whatever_fails_while_reading_is_an_error() {
         for (way, read) in WAYS {
             let sound = Flawed::new(&bytes, 0, Fault::None);
             let calls = sound.calls.clone();
-            let picture = read(sound, options).unwrap_or_else(|e| panic!("{name}: {e}"));
+            let picture = read(sound, options.clone()).unwrap_or_else(|e| panic!("{name}: {e}"));
             let calls = calls.load(Ordering::Relaxed);
             let mut errors = 0;
             for at in turns(calls) {
-                let found = |fault| read(Flawed::new(&bytes, at, fault), options);
+                let found = |fault| read(Flawed::new(&bytes, at, fault), options.clone());
                 match found(Fault::Fails) {
                     Err(error) => errors += usize::from(!error.to_string().is_empty()),
                     // What follows the picture need not be there, nor be looked at.
@@ -157,8 +157,9 @@ fn whatever_fails_while_reading_is_an_error() {
             // Facts and salvage are no less careful.
             for at in turns(calls) {
                 for fault in [Fault::Fails, Fault::Ends, Fault::Moves(-1), Fault::Moves(1 << 50)] {
-                    let _ = facts_from(Flawed::new(&bytes, at, fault), options);
-                    let salvaged = Reader::from_seekable(Flawed::new(&bytes, at, fault), options.salvage_filled());
+                    let _ = facts_from(Flawed::new(&bytes, at, fault), options.clone());
+                    let salvaged =
+                        Reader::from_seekable(Flawed::new(&bytes, at, fault), options.clone().salvage_filled());
                     let _ = salvaged.and_then(Reader::read_damaged);
                 }
             }
@@ -190,41 +191,41 @@ fn whatever_fails_while_writing_is_an_error() {
     let layout = rahmen::frame::RawLayout::new(size, rahmen::frame::ChannelOrder::Bgr, Depth::U8).bottom_up();
     let plain = WriteOptions::default();
     let cases = [
-        (FileFormat::Png, &color, plain),
-        (FileFormat::Jpeg, &color, plain),
-        (FileFormat::Jpeg, &color, plain.progressive().restart_rows(1)),
-        (FileFormat::Bmp, &color, plain),
-        (FileFormat::Tga, &color, plain),
-        (FileFormat::Qoi, &color, plain),
-        (FileFormat::Pnm, &color, plain),
-        (FileFormat::Pam, &color, plain),
-        (FileFormat::Pfm, &floats, plain),
-        (FileFormat::Npy, &floats, plain),
-        (FileFormat::Raw, &color, plain.raw(layout)),
-        (FileFormat::Tiff, &color, plain),
-        (FileFormat::Tiff, &color, plain.tiled(16).reduced_copies()),
-        (FileFormat::Gif, &numbered, plain),
-        (FileFormat::Npz, &floats, plain),
+        (FileFormat::Png, &color, plain.clone()),
+        (FileFormat::Jpeg, &color, plain.clone()),
+        (FileFormat::Jpeg, &color, plain.clone().progressive().restart_rows(1)),
+        (FileFormat::Bmp, &color, plain.clone()),
+        (FileFormat::Tga, &color, plain.clone()),
+        (FileFormat::Qoi, &color, plain.clone()),
+        (FileFormat::Pnm, &color, plain.clone()),
+        (FileFormat::Pam, &color, plain.clone()),
+        (FileFormat::Pfm, &floats, plain.clone()),
+        (FileFormat::Npy, &floats, plain.clone()),
+        (FileFormat::Raw, &color, plain.clone().raw(layout)),
+        (FileFormat::Tiff, &color, plain.clone()),
+        (FileFormat::Tiff, &color, plain.clone().tiled(16).reduced_copies()),
+        (FileFormat::Gif, &numbered, plain.clone()),
+        (FileFormat::Npz, &floats, plain.clone()),
         (FileFormat::Npz, &floats, plain.compression(0)),
     ];
     for (format, picture, options) in cases {
         let options = options.format(format);
         for anywhere in [false, true] {
             let mut sound = Flawed::new(&[], 0, Fault::None);
-            write(picture, &mut sound, options, anywhere).unwrap();
+            write(picture, &mut sound, options.clone(), anywhere).unwrap();
             let (bytes, calls) = (sound.inner.into_inner(), sound.calls.load(Ordering::Relaxed));
             assert!(calls > 1, "{format}");
             for at in turns(calls) {
                 for fault in [Fault::Fails, Fault::Ends] {
                     let mut to = Flawed::new(&[], at, fault);
-                    let done = write(picture, &mut to, options, anywhere);
+                    let done = write(picture, &mut to, options.clone(), anywhere);
                     // A target that takes no bytes more still lets its end be sought and flushed.
                     let complete = fault == Fault::Ends && to.inner.get_ref() == &bytes;
                     assert!(done.is_err() || complete, "{format} {fault:?} at {at} of {calls}");
                 }
                 for fault in [Fault::Interrupted, Fault::Short] {
                     let mut to = Flawed::new(&[], at, fault);
-                    let done = write(picture, &mut to, options, anywhere);
+                    let done = write(picture, &mut to, options.clone(), anywhere);
                     assert!(done.is_ok(), "{format} {fault:?} at {at}: {done:?}");
                     assert!(to.inner.get_ref() == &bytes, "{format} {fault:?} at {at}");
                 }

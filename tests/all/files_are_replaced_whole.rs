@@ -185,7 +185,7 @@ fn a_stream_that_fails_after_some_bytes_is_an_error() {
     let picture = gray(3);
     let options = rahmen::file::WriteOptions::default().format(rahmen::FileFormat::Png);
     for room in 0..80 {
-        let written = Writer::to_stream(Full(room), &picture.facts(), options).and_then(|mut writer| {
+        let written = Writer::to_stream(Full(room), &picture.facts(), options.clone()).and_then(|mut writer| {
             writer.put(&Strip { first_row: 0, content: picture.content().clone() })?;
             writer.finish()
         });

@@ -31,7 +31,7 @@ fn still(size: (u16, u16), palette: Vec<[u8; 3]>, seed: u32) -> File {
 
 /// In one piece, as a stream, and row by row, the same all ways.
 fn read(bytes: &[u8], options: ReadOptions) -> Picture {
-    let whole = decode(bytes, options).unwrap();
+    let whole = decode(bytes, options.clone()).unwrap();
     assert!(read_from(Dribble { bytes: bytes.to_vec(), at: 0, each: 7 }, options).unwrap() == whole);
     whole
 }
@@ -150,7 +150,7 @@ fn frames_are_drawn_over_those_before_as_their_disposal_says() {
     // By itself, a frame is what it holds.
     for (i, frame) in file.frames.iter().enumerate() {
         let options = ReadOptions::default().page(i as u32 + 1);
-        let alone = read(&bytes, options.frames_alone());
+        let alone = read(&bytes, options.clone().frames_alone());
         assert_eq!(alone.size(), Size::new(frame.size.0.into(), frame.size.1.into()));
         let palette = if frame.palette.is_empty() { &file.palette } else { &frame.palette };
         let want: Vec<u8> = frame
@@ -292,7 +292,7 @@ fn damaged_files_end_cleanly_and_give_what_they_have() {
         for options in [ReadOptions::default(), ReadOptions::default().page(3), ReadOptions::default().salvage_filled()]
         {
             for page in [1, 2, 7] {
-                let _ = decode(&bytes[..end], options.page(page));
+                let _ = decode(&bytes[..end], options.clone().page(page));
             }
         }
         let _ = facts_from(&bytes[..end], ReadOptions::default());
@@ -335,6 +335,6 @@ fn frames_by_the_million_and_frames_of_nothing_are_bounded() {
     let mut file = still((1, 1), colors(2, 1), 1);
     file.screen = (65_535, 65_535);
     let budget = rahmen::MemoryBudget::new(1 << 20);
-    let error = budget.run(|| decode(&file.bytes(), ReadOptions::default())).unwrap_err();
+    let error = decode(&file.bytes(), ReadOptions::default().budget(&budget)).unwrap_err();
     assert!(matches!(error.kind(), rahmen::ErrorKind::Limit { .. }), "{error}");
 }

@@ -21,14 +21,17 @@ use std::io::{Cursor, Read};
 #[test]
 fn cut_at_every_byte_it_is_an_error_or_what_is_left_of_the_rows() {
     for Sample { name, bytes, options, enough } in corpus() {
-        let picture = read_from(Cursor::new(bytes.clone()), options).unwrap_or_else(|e| panic!("{name}: {e}"));
+        let picture = read_from(Cursor::new(bytes.clone()), options.clone()).unwrap_or_else(|e| panic!("{name}: {e}"));
         for length in 0..bytes.len() {
             let part = bytes[..length].to_vec();
-            let stream = read_from(Cursor::new(part.clone()), options);
+            let stream = read_from(Cursor::new(part.clone()), options.clone());
             assert_eq!(stream.is_ok(), length >= enough, "{name} cut to {length}");
-            let anywhere = Reader::from_seekable(Cursor::new(part.clone()), options).and_then(Reader::read_whole);
+            let anywhere =
+                Reader::from_seekable(Cursor::new(part.clone()), options.clone()).and_then(Reader::read_whole);
             assert_eq!(anywhere.is_ok(), length >= enough, "{name} cut to {length}, in any order");
-            let Ok(reader) = Reader::from_seekable(Cursor::new(part), options.salvage_filled()) else { continue };
+            let Ok(reader) = Reader::from_seekable(Cursor::new(part), options.clone().salvage_filled()) else {
+                continue;
+            };
             let Ok((rest, damage)) = reader.read_damaged() else { continue };
             assert_eq!((rest.size(), damage.is_none()), (picture.size(), length >= enough), "{name} cut to {length}");
             let lost = damage.map_or(Vec::new(), |d| [d.lost, d.suspect].concat());
@@ -44,20 +47,21 @@ fn cut_at_every_byte_it_is_an_error_or_what_is_left_of_the_rows() {
 #[test]
 fn cut_into_any_pieces_and_in_any_strips_it_is_the_same_picture() {
     for Sample { name, bytes, options, .. } in corpus() {
-        let picture = read_from(Cursor::new(bytes.clone()), options).unwrap();
-        let anywhere = Reader::from_seekable(Cursor::new(bytes.clone()), options).unwrap().read_whole().unwrap();
+        let picture = read_from(Cursor::new(bytes.clone()), options.clone()).unwrap();
+        let anywhere =
+            Reader::from_seekable(Cursor::new(bytes.clone()), options.clone()).unwrap().read_whole().unwrap();
         assert!(anywhere == picture, "{name} in any order");
         for each in [1, 2, 3, 7, 64] {
             let dribble = Dribble { bytes: bytes.clone(), at: 0, each };
-            assert!(read_from(dribble, options).unwrap() == picture, "{name} by {each}");
+            assert!(read_from(dribble, options.clone()).unwrap() == picture, "{name} by {each}");
         }
         for cut in 1..bytes.len() {
             let (head, tail) = bytes.split_at(cut);
             let two = Cursor::new(head.to_vec()).chain(Cursor::new(tail.to_vec()));
-            assert!(read_from(two, options).unwrap() == picture, "{name} cut at {cut}");
+            assert!(read_from(two, options.clone()).unwrap() == picture, "{name} cut at {cut}");
         }
         for rows in 1..picture.size().height {
-            let mut reader = Reader::from_read(Cursor::new(bytes.clone()), options).unwrap();
+            let mut reader = Reader::from_read(Cursor::new(bytes.clone()), options.clone()).unwrap();
             reader.skip(1).unwrap();
             let mut y = 1;
             while let Some(strip) = reader.next(rows).unwrap() {
@@ -83,13 +87,14 @@ fn changed_at_random_it_is_an_error_or_a_picture() {
                     bytes[at] = [value, 0, 0xff, bytes[at] ^ (1 << (value % 8))][usize::from(value % 4)];
                 }
             }
-            for options in [options, options.salvage_filled()] {
+            for options in [options.clone(), options.clone().salvage_filled()] {
                 if let Ok(picture) = read_from(Cursor::new(bytes.clone()), options) {
                     assert!(picture.pixel_format().bytes(picture.size()) <= 1 << 20);
                 }
             }
-            let strict = Reader::from_seekable(Cursor::new(bytes.clone()), options).and_then(Reader::read_whole).ok();
-            let stream = read_from(Cursor::new(bytes), options).ok();
+            let strict =
+                Reader::from_seekable(Cursor::new(bytes.clone()), options.clone()).and_then(Reader::read_whole).ok();
+            let stream = read_from(Cursor::new(bytes), options.clone()).ok();
             // A file may say more than a stream, such as what alpha means, but never other sizes.
             if let (Some(a), Some(b)) = (strict, stream) {
                 assert_eq!(a.size(), b.size());
@@ -102,7 +107,9 @@ fn changed_at_random_it_is_an_error_or_a_picture() {
 fn after_an_error_nothing_more_comes_until_it_is_read_anew() {
     for Sample { name, bytes, options, .. } in corpus() {
         for length in (0..bytes.len()).step_by(3) {
-            let Ok(mut reader) = Reader::from_seekable(Cursor::new(&bytes[..length]), options) else { continue };
+            let Ok(mut reader) = Reader::from_seekable(Cursor::new(&bytes[..length]), options.clone()) else {
+                continue;
+            };
             let failed = (0..200).find_map(|_| match reader.next(1) {
                 Ok(Some(_)) => None,
                 other => Some(other.is_err()),
@@ -127,10 +134,10 @@ fn seeds_and_findings_are_errors_or_pictures() {
             let bytes = std::fs::read(entry.unwrap().path()).unwrap();
             let limits = rahmen::file::Limits::default().memory(1 << 20);
             let plain = rahmen::file::ReadOptions::default().limits(limits);
-            for options in [plain, plain.salvage(), plain.salvage_filled(), plain.page(2)] {
-                let whole = read_from(Cursor::new(&bytes), options).map(|_| ()).map_err(|e| e.to_string());
+            for options in [plain.clone(), plain.clone().salvage(), plain.clone().salvage_filled(), plain.page(2)] {
+                let whole = read_from(Cursor::new(&bytes), options.clone()).map(|_| ()).map_err(|e| e.to_string());
                 let pieces = Dribble { bytes: bytes.clone(), at: 0, each: 9 };
-                let pieces = read_from(pieces, options).map(|_| ()).map_err(|e| e.to_string());
+                let pieces = read_from(pieces, options.clone()).map(|_| ()).map_err(|e| e.to_string());
                 assert_eq!(whole, pieces, "in pieces of nine");
                 let Ok(mut reader) = Reader::from_seekable(Cursor::new(&bytes), options) else { continue };
                 let _ = reader.skip(1);

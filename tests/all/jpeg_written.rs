@@ -69,11 +69,11 @@ fn the_order_of_coefficients_changes_nothing() {
         let picture = soft(size);
         for sampling in SAMPLINGS {
             let options = WriteOptions::default().quality(85).sampling(sampling);
-            let plain = read(&written(&picture, options, 7));
+            let plain = read(&written(&picture, options.clone(), 7));
             for restart_rows in [0, 1, 2] {
-                let marked = options.restart_rows(restart_rows);
-                for (name, options) in [("baseline", marked), ("progressive", marked.progressive())] {
-                    let bytes = written(&picture, options, 64);
+                let marked = options.clone().restart_rows(restart_rows);
+                for (name, options) in [("baseline", marked.clone()), ("progressive", marked.progressive())] {
+                    let bytes = written(&picture, options.clone(), 64);
                     assert!(read(&bytes).content() == plain.content(), "{size} {sampling:?} {restart_rows} {name}");
                     let one = written(&picture, options.threads(Threads::ONE), 1);
                     assert!(one == bytes, "the same bytes for any number of threads and any strips");
@@ -176,8 +176,8 @@ fn ink_is_written_inverted_behind_adobes_segment() {
     assert!(error(&back) < 1.5, "{}", error(&back));
     // The order of coefficients changes nothing, whatever the threads.
     for options in [WriteOptions::default().progressive(), WriteOptions::default().restart_rows(2)] {
-        assert!(read(&written(&picture, options, 61)) == back);
-        assert!(written(&picture, options, 61) == written(&picture, options.threads(Threads::ONE), 5));
+        assert!(read(&written(&picture, options.clone(), 61)) == back);
+        assert!(written(&picture, options.clone(), 61) == written(&picture, options.threads(Threads::ONE), 5));
     }
     assert!(error(&read(&written(&picture, WriteOptions::default().quality(40), 61))) > error(&back));
 }

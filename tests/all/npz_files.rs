@@ -83,7 +83,7 @@ fn arrays_are_pages_with_the_names_of_their_entries() {
             assert_eq!(facts.metadata.text, [Text { keyword: "Page name".into(), text: "depth".into() }]);
             let page = |n: u32| {
                 let options = ReadOptions::default().page(n);
-                let whole = decode(&bytes, options).unwrap();
+                let whole = decode(&bytes, options.clone()).unwrap();
                 assert!(read_from(Dribble { bytes: bytes.clone(), at: 0, each: 11 }, options).unwrap() == whole);
                 whole
             };

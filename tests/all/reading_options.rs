@@ -56,7 +56,7 @@ fn gray_colour_depth_and_window_are_applied_in_a_fixed_order() {
     assert_eq!(color.view::<Rgb<u8>>().unwrap()[(0, 0)], Rgb::new(7, 7, 7));
     let metres = [b"Pf\n2 1\n-1\n".as_slice(), &2.0f32.to_le_bytes(), &5.0f32.to_le_bytes()].concat();
     let window = ReadOptions::default().window(Window::new(0.0, 8.0).unwrap());
-    let seen = stream(&metres, window.depth(Depth::U8)).unwrap();
+    let seen = stream(&metres, window.clone().depth(Depth::U8)).unwrap();
     // 2 / 8 * 255 = 63.75; 5 / 8 * 255 = 159.375.
     assert_eq!(seen.view::<Gray<u8>>().unwrap().to_frame().samples(), [64, 159]);
     let seen = stream(&metres, window.depth(Depth::U8).read_as(ReadAs::Color)).unwrap();
@@ -109,7 +109,7 @@ fn a_palette_picture_gives_numbers_and_palette_and_is_written_as_one() {
         let chunks = [chunk(b"PLTE", &colors), chunk(b"tRNS", &alpha)];
         let file = png_of_samples((11, 5), (3, bits), &indices, bits == 4, &|_| 0, &chunks);
         let options = ReadOptions::default().read_as(ReadAs::Indices);
-        let picture = stream(&file, options).unwrap();
+        let picture = stream(&file, options.clone()).unwrap();
         assert_eq!(picture.metadata().meaning, Meaning::Indices);
         let numbers: Vec<u16> =
             picture.view::<Gray<u8>>().unwrap().to_frame().samples().iter().map(|&v| v.into()).collect();
@@ -143,7 +143,7 @@ fn any_picture_of_at_most_256_colours_can_be_numbered() {
         let path = folder.path().join(name);
         rahmen::write(&path, &frame.clone()).unwrap();
         let bytes = std::fs::read(&path).unwrap();
-        for picture in [read_with(&path, indices).unwrap(), stream(&bytes, indices).unwrap()] {
+        for picture in [read_with(&path, indices.clone()).unwrap(), stream(&bytes, indices.clone()).unwrap()] {
             let palette = picture.metadata().palette.clone().unwrap();
             assert_eq!(palette.colors().len(), 35, "{name}");
             let named = |p: Gray<u8>| palette.colors()[usize::from(p.value)];

@@ -23,7 +23,7 @@ fn picture() -> Picture {
 /// Reads what is left of a file both ways; gives the picture and the lost rows, the same for both.
 fn salvaged(bytes: &[u8]) -> (Picture, Vec<std::ops::Range<u32>>) {
     let options = ReadOptions::default().salvage_filled();
-    let anywhere = Reader::from_seekable(Cursor::new(bytes.to_vec()), options).unwrap().read_damaged().unwrap();
+    let anywhere = Reader::from_seekable(Cursor::new(bytes.to_vec()), options.clone()).unwrap().read_damaged().unwrap();
     let stream = Dribble { bytes: bytes.to_vec(), at: 0, each: 11 };
     let stream = Reader::from_read(stream, options).unwrap().read_damaged().unwrap();
     let lost = |damage: Option<rahmen::flow::Damage>| damage.map_or(Vec::new(), |d| d.lost);

@@ -10,7 +10,7 @@ use rahmen::{Content, Depth, Layout, Picture, PixelFormat, Primaries};
 
 /// Reads a file in one piece and as a stream, the same both ways.
 pub(crate) fn read(bytes: &[u8], options: ReadOptions) -> rahmen::Result<Picture> {
-    let whole = decode(bytes, options);
+    let whole = decode(bytes, options.clone());
     let stream = read_from(Dribble { bytes: bytes.to_vec(), at: 0, each: 13 }, options);
     match (&whole, &stream) {
         (Ok(a), Ok(b)) => assert!(a == b),

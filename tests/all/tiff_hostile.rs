@@ -100,7 +100,7 @@ fn places_outside_of_the_file_and_counts_of_all_bits_are_errors() {
             let width = if kind.wide { 8 } else { 4 };
             file[entry + 4..entry + 4 + width].copy_from_slice(&kind.number(most, width));
             let budget = MemoryBudget::new(1 << 20);
-            let error = budget.run(|| refused(&file));
+            let error = decode(&file, ReadOptions::default().budget(&budget)).unwrap_err();
             assert!(error.to_string().contains(&format!("(tag {tag})")), "{kind:?} {tag}: {error}");
             assert!(error.offset().is_some());
         }
@@ -229,7 +229,7 @@ fn tiles_that_unpack_to_more_than_they_should_are_errors() {
         page.chunks = Some(vec![crate::common::zlib(&vec![1; bytes])]);
         let file = tiff::file(KINDS[0], &[page]);
         let budget = MemoryBudget::new(1 << 20);
-        match budget.run(|| decode(&file, ReadOptions::default())) {
+        match decode(&file, ReadOptions::default().budget(&budget)) {
             Ok(_) => assert!(good, "{bytes}"),
             Err(e) => assert!(
                 !good && e.to_string().contains("tile 0: it unpacks to more than its 256 bytes"),
@@ -260,9 +260,9 @@ fn pages_beyond_the_limit_are_not_counted_and_refused() {
     assert_eq!(rahmen::file::facts_from(file.as_slice(), ReadOptions::default()).unwrap().pages, 50);
     let options = ReadOptions::default().limits(Limits::default().pages(49));
     // What is known is told as such.
-    let told = rahmen::file::facts_from(file.as_slice(), options).unwrap();
+    let told = rahmen::file::facts_from(file.as_slice(), options.clone()).unwrap();
     assert!((told.pages, told.more_pages) == (49, true) && told.remarks.len() == 1, "{:?}", told.remarks);
-    assert!(decode(&file, options).is_ok() && decode(&file, options.page(49)).is_ok());
+    assert!(decode(&file, options.clone()).is_ok() && decode(&file, options.clone().page(49)).is_ok());
     let error = decode(&file, options.page(50)).unwrap_err().to_string();
     assert!(error.contains("50 pages, over the limit of 49"), "{error}");
 }
@@ -302,7 +302,7 @@ fn a_file_cut_anywhere_ends_cleanly() {
             for options in
                 [ReadOptions::default(), ReadOptions::default().salvage_filled(), ReadOptions::default().page(2)]
             {
-                if let Ok(picture) = decode(cut, options) {
+                if let Ok(picture) = decode(cut, options.clone()) {
                     assert!(picture.size() == whole.size() || options.page == Some(2));
                 }
             }

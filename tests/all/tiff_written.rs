@@ -105,7 +105,7 @@ fn pictures_of_every_kind_are_what_other_readers_find() {
         for packing in PACKINGS {
             for tile in [0, 16, 64] {
                 let options = WriteOptions::default().tiff_compression(packing).tiled(tile);
-                let bytes = written(&picture, options);
+                let bytes = written(&picture, options.clone());
                 assert!(
                     bytes == written(&picture, options.threads(Threads::ONE)),
                     "{kind}: the bytes do not depend on threads"

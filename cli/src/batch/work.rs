@@ -3,7 +3,6 @@
 //! A file that finds no room beside the others is put off and has its turn alone at the end.
 
 use super::Stop;
-use rahmen::MemoryBudget;
 use std::sync::Mutex;
 use std::sync::PoisonError;
 use std::sync::atomic::{AtomicUsize, Ordering};
@@ -19,13 +18,7 @@ pub(crate) enum Ended {
 
 /// Calls `one` for each number below `count`, `workers` at a time; `alone` tells it that no other is at work. Ends early where that is
 /// asked for.
-pub(crate) fn each(
-    count: usize,
-    workers: usize,
-    budget: &MemoryBudget,
-    stop: &Stop,
-    one: &(dyn Fn(usize, bool) -> Ended + Sync),
-) {
+pub(crate) fn each(count: usize, workers: usize, stop: &Stop, one: &(dyn Fn(usize, bool) -> Ended + Sync)) {
     let next = AtomicUsize::new(0);
     let put_off = Mutex::new(Vec::new());
     let alone = workers.min(count) <= 1;
@@ -35,7 +28,7 @@ pub(crate) fn each(
             if number >= count {
                 break;
             }
-            if budget.run(|| one(number, alone)) == Ended::NoRoom {
+            if one(number, alone) == Ended::NoRoom {
                 put_off.lock().unwrap_or_else(PoisonError::into_inner).push(number);
             }
         }
@@ -52,7 +45,7 @@ pub(crate) fn each(
     left.sort_unstable();
     for number in left {
         if !stop.is_asked() {
-            budget.run(|| one(number, true));
+            one(number, true);
         }
     }
 }
@@ -63,9 +56,9 @@ mod tests {
 
     #[test]
     fn each_is_worked_on_once_and_those_without_room_again_alone() {
-        let (budget, stop) = (MemoryBudget::new(1), Stop::default());
+        let stop = Stop::default();
         let calls = Mutex::new(Vec::new());
-        each(20, 3, &budget, &stop, &|number, alone| {
+        each(20, 3, &stop, &|number, alone| {
             calls.lock().unwrap().push((number, alone));
             if number % 7 == 0 && !alone { Ended::NoRoom } else { Ended::Done }
         });
@@ -78,9 +71,9 @@ mod tests {
 
     #[test]
     fn asked_to_stop_no_other_is_begun() {
-        let (budget, stop) = (MemoryBudget::new(1), Stop::default());
+        let stop = Stop::default();
         let count = AtomicUsize::new(0);
-        each(100, 1, &budget, &stop, &|_, _| {
+        each(100, 1, &stop, &|_, _| {
             if count.fetch_add(1, Ordering::Relaxed) == 4 {
                 stop.ask();
             }

@@ -49,7 +49,7 @@ impl Blank {
             (_, true) => Layout::Rgba,
         };
         let form = PixelFormat::Pixels { depth: self.depth.into(), layout };
-        let facts = Facts::new(self.size, form, Metadata::default());
+        let facts = Facts::new(self.size, form, Metadata::default()).charged_to(&crate::process::budget(shared));
         if self.size.is_empty() {
             return Err(Failure::words(format!(
                 "a picture of {} has no pixel; both sides must be 1 or more",

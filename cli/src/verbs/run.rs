@@ -191,7 +191,7 @@ impl Run {
             stop: Stop::listen(),
         };
         let begun = Instant::now();
-        batch::each(todo.len(), workers, &work.budget, &work.stop, &|number, alone| work.one(&todo[number], alone));
+        batch::each(todo.len(), workers, &work.stop, &|number, alone| work.one(&todo[number], alone));
         work.bar.end();
         let tally = work.tally.into_inner().unwrap_or_else(PoisonError::into_inner);
         self.sum_up(tally, (todo.len(), skipped), begun, shared)
@@ -341,10 +341,9 @@ struct Tally {
 /// Whether a file failed because the budget was used up.
 fn is_memory(failure: &Failure) -> bool {
     let Failure::Work(error) = failure else { return false };
-    error
-        .chain()
-        .filter_map(|cause| cause.downcast_ref::<rahmen::Error>())
-        .any(|error| error.help().iter().any(|help| matches!(help, rahmen::Help::RaiseLimit("memory"))))
+    error.chain().filter_map(|cause| cause.downcast_ref::<rahmen::Error>()).any(|error| {
+        error.help().iter().any(|help| matches!(help, rahmen::Help::RaiseBudget | rahmen::Help::RaiseLimit("memory")))
+    })
 }
 
 fn entry_of(named: &Named, output: &Path, begun: Instant, made: Result<&Made, &Failure>) -> Entry {

@@ -27,11 +27,14 @@ fn done(words: &[&str]) -> bool {
     let line = String::from_utf8_lossy(&ended.stderr);
     match ended.status.code() {
         Some(0) => true,
-        Some(1) if line.contains(&format!("over the limit of {LIMIT} bytes")) && line.contains("--limit-memory") => {
-            false
-        }
+        Some(1) if names_the_limit(&line) && line.contains("--limit-memory") => false,
         status => panic!("{words:?} ended with {status:?}: {line}"),
     }
+}
+
+/// Whether a line says that the limit of memory, of a file or of all together, is too small.
+fn names_the_limit(line: &str) -> bool {
+    ["limit", "memory budget"].iter().any(|what| line.contains(&format!("over the {what} of {LIMIT} bytes")))
 }
 
 struct Pictures {

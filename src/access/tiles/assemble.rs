@@ -4,7 +4,7 @@ use super::{Tile, TileGrid};
 use crate::access::paste::paste_bytes;
 use crate::error::{Error, Result};
 use crate::frame::{AnyNumbers, AnyNumbersMut, Frame, Region, Size, ViewMut, gate, same_size};
-use crate::memory::Charge;
+use crate::memory::{Account, Charge};
 use crate::pixel::Pixel;
 
 /// Rule for pixels that several tiles hold.
@@ -64,12 +64,19 @@ impl TileGrid {
         mut target: ViewMut<'_, P>,
         mut tile: impl FnMut(Tile) -> Result<Frame<P>>,
     ) -> Result<()> {
-        let mut joint = Assembly::new(*self, overlap, target.size(), P::CHANNELS)?;
+        let mut joint = None;
         for place in self.tiles() {
             let frame = tile(place)?;
+            let joint = match &mut joint {
+                Some(joint) => joint,
+                None => joint.insert(Assembly::new(*self, overlap, (target.size(), P::CHANNELS), frame.account())?),
+            };
             joint.put(place, frame.view().numbers_any(), target.reborrow().into_numbers_any())?;
         }
-        joint.finish(target.into_numbers_any());
+        match joint {
+            Some(joint) => joint.finish(target.into_numbers_any()),
+            None => same_size("the target", self.assembled_size()?, target.size())?,
+        }
         Ok(())
     }
 }
@@ -81,10 +88,15 @@ pub(in crate::access) struct Assembly {
 }
 
 impl Assembly {
-    pub(in crate::access) fn new(grid: TileGrid, overlap: Overlap, target: Size, channels: usize) -> Result<Assembly> {
+    pub(in crate::access) fn new(
+        grid: TileGrid,
+        overlap: Overlap,
+        (target, channels): (Size, usize),
+        account: Account<'_>,
+    ) -> Result<Assembly> {
         same_size("the target", grid.assembled_size()?, target)?;
         let sums = match overlap {
-            Overlap::Average if grid.overlaps() => Some(TileSums::new(target, channels)?),
+            Overlap::Average if grid.overlaps() => Some(TileSums::new(target, channels, account)?),
             _ => None,
         };
         Ok(Assembly { grid, sums })
@@ -126,11 +138,11 @@ struct TileSums {
 }
 
 impl TileSums {
-    fn new(size: Size, channels: usize) -> Result<TileSums> {
+    fn new(size: Size, channels: usize, account: Account<'_>) -> Result<TileSums> {
         // A target of this size exists, so its pixels can be counted; two numbers of eight bytes each may be too many.
         let pixels = size.pixels() as usize;
-        let (sums, of_sums) = gate::zeroed(pixels.saturating_mul(channels))?;
-        let (counts, of_counts) = gate::zeroed(pixels)?;
+        let (sums, of_sums) = gate::zeroed(pixels.saturating_mul(channels), account)?;
+        let (counts, of_counts) = gate::zeroed(pixels, account)?;
         Ok(TileSums { width: size.width as usize, channels, sums, counts, _charges: [of_sums, of_counts] })
     }
 

@@ -200,7 +200,7 @@ impl<'a, P: Pixel> View<'a, P> {
     /// # Errors
     /// A grid for a picture of another size, or a size beyond the system's memory.
     pub fn cut_tile(&self, grid: &TileGrid, tile: &Tile, edge: Edge<P>) -> Result<Frame<P>> {
-        let mut out = Frame::new(grid.cut_size(tile))?;
+        let mut out = Frame::zeros(grid.cut_size(tile), self.account())?;
         self.cut_tile_into(grid, tile, edge, out.view_mut())?;
         Ok(out)
     }
@@ -318,7 +318,7 @@ impl TileGrid {
 /// # Errors
 /// A grid for a picture of another size, or a size beyond the address space or the system's memory.
 pub fn contact<P: Pixel>(view: View<'_, P>, grid: &TileGrid, edge: Edge<P>, gap: u32, between: P) -> Result<Frame<P>> {
-    let mut out = Frame::new(grid.contact_size(gap)?)?;
+    let mut out = Frame::zeros(grid.contact_size(gap)?, view.account())?;
     contact_into(view, grid, edge, gap, between, out.view_mut())?;
     Ok(out)
 }

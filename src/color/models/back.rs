@@ -28,7 +28,7 @@ pub fn from_model<M: ModelPixel, P: PicturePixel>(
     space: &ColorSpace,
     rules: &ModelRules,
 ) -> Result<Frame<P>> {
-    let mut out = Frame::<P>::new(view.size())?;
+    let mut out = Frame::<P>::zeros(view.size(), view.account())?;
     from_model_into(view, out.view_mut(), space, rules)?;
     Ok(out)
 }
@@ -133,7 +133,7 @@ impl FromModel {
         let of = [plane(names[0])?, plane(names[1])?, plane(names[2])?];
         let alpha = planes.get("alpha");
         let layout = if alpha.is_some() { Layout::Rgba } else { Layout::Rgb };
-        let mut out = Pixels::new(planes.size(), layout, depth)?;
+        let mut out = Pixels::zeros(planes.size(), layout, depth, planes.account())?;
         self.run_any(out.samples_any_mut(), layout, &|y, x, run, count| {
             for (lane, plane) in run.iter_mut().zip(of) {
                 lane[..count].copy_from_slice(&plane.view().samples().row(y)[x..x + count]);
@@ -148,7 +148,7 @@ impl FromModel {
 
     /// The channels of rgb in floats taken for those of the model, as files bring them that keep no names; alpha stays.
     pub(crate) fn unnamed(&self, from: &Pixels, depth: Depth) -> Result<Pixels> {
-        let mut out = Pixels::new(from.size(), from.layout(), depth)?;
+        let mut out = Pixels::zeros(from.size(), from.layout(), depth, from.account())?;
         let AnySamples::F32(view) = from.samples_any() else {
             return Err(Error::invalid("input", "channels of a model are floats"));
         };

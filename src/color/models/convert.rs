@@ -39,7 +39,7 @@ pub fn to_model<P: PicturePixel, M: ModelPixel>(
     space: &ColorSpace,
     rules: &ModelRules,
 ) -> Result<Frame<M>> {
-    let mut out = Frame::<M>::new(view.size())?;
+    let mut out = Frame::<M>::zeros(view.size(), view.account())?;
     to_model_into(view, out.view_mut(), space, rules)?;
     Ok(out)
 }
@@ -114,7 +114,7 @@ impl ToModel {
     /// Pixels as three planes, and alpha as a fourth where there is one.
     pub(crate) fn planes(&self, pixels: &Pixels) -> Result<Planes<f32>> {
         let size = pixels.size();
-        let plane = || Frame::<Gray<f32>>::new(size);
+        let plane = || Frame::<Gray<f32>>::zeros(size, pixels.account());
         let (mut a, mut b, mut c) = (plane()?, plane()?, plane()?);
         let from = pixels.samples_any();
         let bytes = size.pixels().saturating_mul(16 * COMPUTED);
@@ -151,7 +151,7 @@ impl ToModel {
 /// Alpha as fractions.
 pub(super) fn alpha_of(pixels: &Pixels) -> Result<Frame<Gray<f32>>> {
     let from = pixels.samples_any();
-    let mut out = Frame::<Gray<f32>>::new(pixels.size())?;
+    let mut out = Frame::<Gray<f32>>::zeros(pixels.size(), pixels.account())?;
     with_samples!(from, view => {
         let count = view.channels().count;
         for (row, to) in view.rows().zip(out.view_mut().into_samples().into_rows()) {

@@ -78,7 +78,7 @@ pub fn false_color<T: Number>(
     window: Window,
     rules: &RampRules,
 ) -> Result<Frame<Rgb<u8>>> {
-    let mut out = Frame::<Rgb<u8>>::new(plane.size())?;
+    let mut out = Frame::<Rgb<u8>>::zeros(plane.size(), plane.account())?;
     false_color_into(plane, out.view_mut(), ramp, window, rules)?;
     Ok(out)
 }
@@ -310,7 +310,7 @@ impl Content {
             return Err(Error::invalid("input", reason));
         };
         let layout = if only.channels().count == 2 { Layout::Rgba } else { Layout::Rgb };
-        let mut out = Pixels::new(self.size(), layout, Depth::U8)?;
+        let mut out = Pixels::zeros(self.size(), layout, Depth::U8, self.account())?;
         match out.samples_any_mut() {
             AnySamplesMut::U8(to) => paint_any(*only, to, painter)?,
             // Just made of bytes.

@@ -80,7 +80,7 @@ impl<T: YcbcrCode> YcbcrFrame<T> {
     /// # Errors
     /// No memory.
     pub fn to_rgb<S: Sample>(&self) -> Result<Frame<Rgb<S>>> {
-        let mut out = Frame::<Rgb<S>>::new(self.size())?;
+        let mut out = Frame::<Rgb<S>>::zeros(self.size(), self.y.account())?;
         self.to_rgb_into(out.view_mut())?;
         Ok(out)
     }
@@ -183,7 +183,8 @@ pub fn to_ycbcr<P: PicturePixel, T: YcbcrCode>(view: View<'_, P>, rules: &YcbcrR
     rules.check(T::BITS)?;
     let size = view.size();
     let few = chroma_size(size, rules);
-    let (y, cb, cr) = (Frame::new(size)?, Frame::new(few)?, Frame::new(few)?);
+    let account = view.account();
+    let (y, cb, cr) = (Frame::zeros(size, account)?, Frame::zeros(few, account)?, Frame::zeros(few, account)?);
     let mut out = YcbcrFrame { rules: *rules, y, cb, cr };
     out.fill_from(view)?;
     Ok(out)

@@ -70,9 +70,9 @@ impl BmpDecoder {
     }
 
     fn begin(&mut self, header: Header) -> Result<()> {
-        let limits = self.start.limits;
-        limits.check_size(header.size)?;
-        self.charge = limits.charge("a row of pixels", header.row_bytes() as u64)?;
+        let bounds = self.start.bounds.clone();
+        bounds.check_size(header.size)?;
+        self.charge = bounds.charge("a row of pixels", header.row_bytes() as u64)?;
         let mut metadata = Metadata { resolution: header.resolution, ..Metadata::default() };
         let (layout, depth) = match &header.kind {
             Kind::Indices(palette) | Kind::Runs(palette) if self.start.indices => {
@@ -101,7 +101,7 @@ impl BmpDecoder {
         let data_at = header.data_at as u64;
         let rows = match &header.kind {
             Kind::Runs(_) => {
-                self.charge = limits.charge("a picture of runs, which is held whole,", header.size.pixels())?;
+                self.charge = bounds.charge("a picture of runs, which is held whole,", header.size.pixels())?;
                 Rows::Runs { runs: Runs::new(header.size, header.bits == 4), given: 0 }
             }
             _ => {
@@ -109,7 +109,7 @@ impl BmpDecoder {
                 Rows::Stored(StoredRows::new(data_at, bytes, bytes, header.size.height, !header.top_down))
             }
         };
-        self.profile = header.profile.filter(|(_, bytes)| limits.check_metadata(u64::from(*bytes)).is_ok());
+        self.profile = header.profile.filter(|(_, bytes)| bounds.check_metadata(u64::from(*bytes)).is_ok());
         let mut facts = Facts::new(header.size, PixelFormat::Pixels { depth, layout }, metadata);
         facts.format = Some(FileFormat::Bmp);
         facts.stored = Some(header.describe());

@@ -1,7 +1,7 @@
 //! The blocks of a file, gone through once: where each frame is, and what is said of it.
 
 use crate::error::{Error, Result};
-use crate::file::limits::Limits;
+use crate::file::bounds::Bounds;
 use crate::frame::{FileFormat, PageFacts, Size};
 
 /// What becomes of a frame's part of the canvas before the next one is drawn.
@@ -65,7 +65,7 @@ enum State {
 /// Goes through the blocks of a file.
 #[derive(Debug)]
 pub(super) struct Blocks {
-    limits: Limits,
+    bounds: Bounds,
     state: State,
     part: Vec<u8>,
     /// Bytes of a part that are passed over.
@@ -87,9 +87,9 @@ pub(super) struct Blocks {
 }
 
 impl Blocks {
-    pub(super) fn new(limits: Limits, keep: u32) -> Blocks {
+    pub(super) fn new(bounds: Bounds, keep: u32) -> Blocks {
         Blocks {
-            limits,
+            bounds,
             keep: keep as usize,
             local: Vec::new(),
             state: State::Screen,
@@ -233,7 +233,7 @@ impl Blocks {
             State::Comment => State::CommentText(first),
             State::CommentText(_) => {
                 self.comment.extend_from_slice(part);
-                self.limits.check_metadata(self.comment.len() as u64)?;
+                self.bounds.check_metadata(self.comment.len() as u64)?;
                 State::Comment
             }
             State::End => State::End,
@@ -296,7 +296,7 @@ impl Blocks {
             disposal,
             delay: control.map(|_| delay),
         });
-        self.limits.check_pages(u32::try_from(self.frames.len()).unwrap_or(u32::MAX))?;
+        self.bounds.check_pages(u32::try_from(self.frames.len()).unwrap_or(u32::MAX))?;
         Ok(if colors > 0 { State::LocalPalette } else { State::CodeBits })
     }
 

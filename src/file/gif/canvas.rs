@@ -4,7 +4,7 @@
 
 use super::blocks::{Disposal, FrameInfo};
 use crate::error::Result;
-use crate::file::limits::Limits;
+use crate::file::bounds::Bounds;
 use crate::frame::Size;
 use crate::memory::Charge;
 
@@ -24,9 +24,9 @@ enum Before {
 
 impl Canvas {
     /// A blank canvas: transparent.
-    pub(super) fn new(size: Size, limits: &Limits) -> Result<Canvas> {
+    pub(super) fn new(size: Size, bounds: &Bounds) -> Result<Canvas> {
         let bytes = size.pixels().saturating_mul(4);
-        let charge = limits.charge("the canvas of the frames, which is held whole,", bytes)?;
+        let charge = bounds.charge("the canvas of the frames, which is held whole,", bytes)?;
         let pixels = vec![[0; 4]; usize::try_from(size.pixels()).unwrap_or(usize::MAX)];
         Ok(Canvas { size, pixels, before_next: None, _charge: charge })
     }

@@ -49,8 +49,8 @@ impl GifDecoder {
     pub(in crate::file) fn new(start: Start) -> GifDecoder {
         let page = (start.page as usize).saturating_sub(1);
         GifDecoder {
+            blocks: Blocks::new(start.bounds.clone(), start.page),
             start,
-            blocks: Blocks::new(start.limits, start.page),
             facts: None,
             page_list: None,
             state: State::Blocks,

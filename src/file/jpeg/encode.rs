@@ -107,7 +107,8 @@ impl JpegEncoder {
         // The size and the options decide, and no budget: the same picture gives the same bytes everywhere.
         let holds = scans.progressive || (!options.jpeg.fixed_tables && bytes <= HELD_BYTES);
         let help = if scans.progressive { ONE_SCAN } else { FIXED_TABLES };
-        let charge = if holds { Charge::take(bytes).map_err(|e| e.with_help(help))? } else { Charge::NONE };
+        let charge =
+            if holds { Charge::take(facts.account(), bytes).map_err(|e| e.with_help(help))? } else { Charge::NONE };
         let held = holds.then(Vec::new);
         let [luminance, chroma] = tables.each_ref().map(reciprocals);
         let mut encoder = JpegEncoder {

@@ -70,7 +70,7 @@ pub(in crate::file) fn oriented(
     // Those before are the decoder's, and charged to it.
     let bytes = frame.coefficient_bytes();
     rules.limits.check_memory("the coefficients, before and after,", bytes.saturating_mul(2))?;
-    let _charge = Charge::take(bytes)?;
+    let _charge = Charge::take(source.bounds.account(), bytes)?;
     check_range(&source)?;
     let before = source.facts.clone();
     let (width, height) = parts.pair((frame.size.width, frame.size.height));

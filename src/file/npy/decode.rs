@@ -54,12 +54,12 @@ impl NpyDecoder {
     fn begin(&mut self) -> Result<()> {
         let header = Header::parse(&self.part)?;
         self.part.clear();
-        let limits = self.start.limits;
-        limits.check_sides(header.width, header.height)?;
+        let bounds = self.start.bounds.clone();
+        bounds.check_sides(header.width, header.height)?;
         let side = |side: u64| u32::try_from(side).unwrap_or(u32::MAX);
         let size = Size::new(side(header.width), side(header.height));
-        limits.check_size(size)?;
-        self.charge = limits.charge("a row of the array", header.row_bytes())?;
+        bounds.check_size(size)?;
+        self.charge = bounds.charge("a row of the array", header.row_bytes())?;
         // Checked above: it is within the limit for memory.
         let row_bytes = header.row_bytes() as usize;
         let all = header.row_bytes().saturating_mul(header.height);
@@ -75,7 +75,7 @@ impl NpyDecoder {
         let swapped = header.big_endian != cfg!(target_endian = "big");
         let put = Put { element: header.element, swapped, channels: header.channels };
         let rows = if header.columns_first && header.height > 1 {
-            self.charge = limits.charge("an array with its columns in order, which is held whole,", all)?;
+            self.charge = bounds.charge("an array with its columns in order, which is held whole,", all)?;
             Rows::Columns { all: all as usize, bytes: Vec::new(), row: Vec::with_capacity(row_bytes), given: 0, size }
         } else if header.columns_first && header.channels > 1 {
             // One row, whose channels are not side by side.

@@ -109,7 +109,7 @@ impl NpzDecoder {
                             format!("a central directory of {bytes} bytes at byte {at}; the file has {}", self.length);
                         return Err(Error::malformed(line).in_format(FileFormat::Npz, Some(self.length)));
                     }
-                    self.start.limits.check_metadata(bytes)?;
+                    self.start.bounds.check_metadata(bytes)?;
                     self.charge.grow(bytes.saturating_mul(4))?;
                     self.state = State::Directory(at, bytes);
                 }
@@ -140,7 +140,8 @@ impl NpzDecoder {
                     let header = std::mem::take(&mut self.part);
                     let data_at = archive::behind_header(&header, entry.at)?;
                     // What is packed cannot be told from its size: the limits of work and memory stand.
-                    let start = Start { length: (!entry.deflated).then_some(entry.size), page: 1, ..self.start };
+                    let start =
+                        Start { length: (!entry.deflated).then_some(entry.size), page: 1, ..self.start.clone() };
                     let kept = self.body.take().and_then(|body| body.inflate);
                     let inflate = entry.deflated.then(|| kept.map_or_else(Inflate::new, Inflate::again));
                     self.body = Some(Body {
@@ -159,7 +160,7 @@ impl NpzDecoder {
 
     fn choose(&mut self, entries: Vec<Entry>) -> Result<()> {
         self.count = u32::try_from(entries.len()).unwrap_or(u32::MAX);
-        self.start.limits.check_pages(self.count)?;
+        self.start.bounds.check_pages(self.count)?;
         if entries.is_empty() {
             return Err(ErrorKind::NotAPicture { looks_like: Some("a ZIP archive without an array (.npy)") }.into());
         }

@@ -1,10 +1,12 @@
 //! Options of reading.
 
+use crate::cancel::Cancel;
 use crate::color::ycbcr::YcbcrLayout;
 use crate::convert::depth::Window;
 use crate::file::limits::Limits;
 use crate::flow::{Orient, StateMeaning, Step, ToCodes, ToColor, ToDepth, ToGray};
 use crate::frame::{Facts, PixelFormat, RawLayout};
+use crate::memory::MemoryBudget;
 use crate::pixel::{Depth, Meaning};
 use crate::threads::Threads;
 use crate::tone::PaletteRules;
@@ -29,11 +31,16 @@ pub enum ReadAs {
 }
 
 /// Options of reading. Default: everything as stored.
-#[derive(Debug, Clone, Copy, PartialEq)]
+#[derive(Debug, Clone, PartialEq)]
 #[non_exhaustive]
 pub struct ReadOptions {
     /// Limits on the resources that the file may claim.
     pub limits: Limits,
+    /// The budget that the picture, its strips and all that is made of them are charged to; without one, the reading of each file has one
+    /// of its own, of [`Limits::memory`].
+    pub budget: Option<MemoryBudget>,
+    /// A signal that ends the reading.
+    pub cancel: Option<Cancel>,
     /// Whether pixels come as stored, or as gray, colour or indices.
     pub read_as: ReadAs,
     /// With [`ReadAs::Indices`]: how a picture is reduced to a palette; without, one of more than 256 colours is an error.
@@ -133,6 +140,8 @@ impl Default for ReadOptions {
     fn default() -> Self {
         ReadOptions {
             limits: Limits::default(),
+            budget: None,
+            cancel: None,
             read_as: ReadAs::Stored,
             palette: None,
             meaning: None,
@@ -156,6 +165,16 @@ impl ReadOptions {
     /// Sets the limits.
     pub fn limits(self, limits: Limits) -> ReadOptions {
         ReadOptions { limits, ..self }
+    }
+
+    /// Charges the picture, its strips and all that is made of them to a budget.
+    pub fn budget(self, budget: &MemoryBudget) -> ReadOptions {
+        ReadOptions { budget: Some(budget.clone()), ..self }
+    }
+
+    /// Ends the reading once the signal is set.
+    pub fn cancel(self, cancel: &Cancel) -> ReadOptions {
+        ReadOptions { cancel: Some(cancel.clone()), ..self }
     }
 
     /// Sets whether pixels come as stored, or as gray, colour or indices.

@@ -1,7 +1,9 @@
 //! Options of writing.
 
+use crate::cancel::Cancel;
 use crate::color::ycbcr::YcbcrLayout;
 use crate::frame::{FileFormat, RawLayout};
+use crate::memory::MemoryBudget;
 use crate::pixel::ChromaSampling;
 use crate::threads::Threads;
 
@@ -67,7 +69,7 @@ pub enum TiffCompression {
 }
 
 /// Options of writing.
-#[derive(Debug, Clone, Copy, PartialEq, Eq)]
+#[derive(Debug, Clone, PartialEq)]
 #[non_exhaustive]
 pub struct WriteOptions {
     /// The format; the file name's extension decides where it is not given.
@@ -95,6 +97,10 @@ pub struct WriteOptions {
     pub raw: Option<RawLayout>,
     /// How luma and colour differences are to lie where the format is [`FileFormat::Raw`]; it stands before `raw`.
     pub raw_ycbcr: Option<YcbcrLayout>,
+    /// The budget that what the encoder holds is charged to; without one, that of the picture, if it has one.
+    pub budget: Option<MemoryBudget>,
+    /// A signal that ends the writing: looked at before each strip.
+    pub cancel: Option<Cancel>,
     /// Whether a file is forced to the disk before it takes its place: true. Thousands of small files that can be made again are
     /// quicker without; after a loss of power, and only then, they may be empty.
     pub durable: bool,
@@ -114,6 +120,8 @@ impl Default for WriteOptions {
             interlaced: false,
             raw: None,
             raw_ycbcr: None,
+            budget: None,
+            cancel: None,
             durable: true,
         }
     }
@@ -127,6 +135,16 @@ impl WriteOptions {
         let known = crate::file::extensions::writable_extensions().into_iter().find(|e| *e == lower)?;
         let format = FileFormat::of_extension(std::path::Path::new(&format!("x.{known}")))?;
         Some(WriteOptions { format: Some(format), extension: Some(known), ..self })
+    }
+
+    /// Charges what the encoder holds to a budget.
+    pub fn budget(self, budget: &MemoryBudget) -> WriteOptions {
+        WriteOptions { budget: Some(budget.clone()), ..self }
+    }
+
+    /// Ends the writing once the signal is set.
+    pub fn cancel(self, cancel: &Cancel) -> WriteOptions {
+        WriteOptions { cancel: Some(cancel.clone()), ..self }
     }
 
     /// Sets the format.

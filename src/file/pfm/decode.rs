@@ -1,8 +1,8 @@
 //! Reading.
 
 use crate::error::{Error, Result};
+use crate::file::bounds::Bounds;
 use crate::file::decoder::{Decoder, RowsOut, Slot, Start, Stop};
-use crate::file::limits::Limits;
 use crate::file::stored::StoredRows;
 use crate::file::words::shown;
 use crate::frame::{Facts, FileFormat, Metadata, PixelFormat, RowOrder, SamplesMut, Size};
@@ -14,7 +14,7 @@ const HEADER_BYTES: usize = 256;
 
 /// A decoder of float maps: pushed bytes, gives rows.
 pub(in crate::file) struct PfmDecoder {
-    limits: Limits,
+    bounds: Bounds,
     part: Vec<u8>,
     facts: Option<Facts>,
     rows: Option<StoredRows>,
@@ -26,7 +26,7 @@ pub(in crate::file) struct PfmDecoder {
 impl PfmDecoder {
     pub(in crate::file) fn new(start: Start) -> PfmDecoder {
         PfmDecoder {
-            limits: start.limits,
+            bounds: start.bounds,
             part: Vec::new(),
             facts: None,
             rows: None,
@@ -65,7 +65,7 @@ impl PfmDecoder {
             word.parse::<u32>().map_err(|_| Error::malformed(format!("the {what} is not a number: {shown}")))
         };
         let size = Size::new(number(width, "width")?, number(height, "height")?);
-        self.limits.check_size(size)?;
+        self.bounds.check_size(size)?;
         let scale = scale.parse::<f64>().ok().filter(|s| s.is_finite() && *s != 0.0);
         let Some(scale) = scale else { return Err(Error::malformed("the scale is not a number other than 0")) };
         let layout = if kind == "PF" { Layout::Rgb } else { Layout::Gray };
@@ -83,7 +83,7 @@ impl PfmDecoder {
             facts.remarks.push(format!("the file states a scale of {}, which is not applied", scale.abs()));
         }
         let row_bytes = (size.width as usize).saturating_mul(layout.channels()).saturating_mul(4);
-        self.charge = self.limits.charge("a row of pixels", row_bytes as u64)?;
+        self.charge = self.bounds.charge("a row of pixels", row_bytes as u64)?;
         self.rows = Some(StoredRows::new(length as u64, row_bytes, row_bytes, size.height, true));
         self.swapped = (scale < 0.0) != cfg!(target_endian = "little");
         self.facts = Some(facts);

@@ -4,7 +4,7 @@
 
 use super::frames::{Control, Disposal};
 use crate::error::Result;
-use crate::file::limits::Limits;
+use crate::file::bounds::Bounds;
 use crate::frame::{Content, PixelFormat, Pixels, Region, SamplesMut, SamplesRef, Size};
 use crate::pixel::{Depth, Layout};
 
@@ -46,10 +46,10 @@ impl Code for u16 {
 
 impl Canvas {
     /// A blank canvas: transparent black.
-    pub(super) fn new(size: Size, layout: Layout, depth: Depth, limits: &Limits) -> Result<Canvas> {
+    pub(super) fn new(size: Size, layout: Layout, depth: Depth, bounds: &Bounds) -> Result<Canvas> {
         let bytes = PixelFormat::Pixels { depth, layout }.bytes(size);
-        limits.check_memory("the canvas of the frames, which is held whole,", bytes)?;
-        Ok(Canvas { pixels: Pixels::new(size, layout, depth)?, before_next: None })
+        bounds.check_memory("the canvas of the frames, which is held whole,", bytes)?;
+        Ok(Canvas { pixels: Pixels::zeros(size, layout, depth, bounds.account())?, before_next: None })
     }
 
     /// Does what the last frame asks for.
@@ -145,10 +145,10 @@ fn blend<S: Code>(below: &mut [S], above: &[S]) {
 }
 
 /// Room for a frame by itself.
-pub(super) fn room(size: Size, layout: Layout, depth: Depth, limits: &Limits) -> Result<Content> {
+pub(super) fn room(size: Size, layout: Layout, depth: Depth, bounds: &Bounds) -> Result<Content> {
     let bytes = PixelFormat::Pixels { depth, layout }.bytes(size);
-    limits.check_memory("a frame, which is held whole,", bytes)?;
-    Ok(Content::Pixels(Pixels::new(size, layout, depth)?))
+    bounds.check_memory("a frame, which is held whole,", bytes)?;
+    Ok(Content::Pixels(Pixels::zeros(size, layout, depth, bounds.account())?))
 }
 
 #[cfg(test)]

@@ -13,13 +13,11 @@ use super::walk::Walk;
 use crate::error::{Error, Result};
 use crate::file::budget::Budget;
 use crate::file::decoder::{Decoder, Jump, RowsOut, Start, Stop, gather};
-use crate::file::limits::Limits;
 use crate::frame::{Facts, FileFormat, Metadata, RowOrder};
 use crate::memory::Charge;
 
 /// A PNG decoder: pushed bytes, gives rows.
 pub(in crate::file) struct PngDecoder {
-    limits: Limits,
     state: State,
     /// The page that is given, from 1, and how: as numbers of colours or alone; the length of the file.
     start: Start,
@@ -83,8 +81,6 @@ enum State {
 impl PngDecoder {
     pub(in crate::file) fn new(start: Start) -> PngDecoder {
         PngDecoder {
-            limits: start.limits,
-            start,
             animation: None,
             walk: None,
             walked: false,
@@ -92,7 +88,8 @@ impl PngDecoder {
             state: State::Signature,
             part: Vec::new(),
             crc: crc32fast::Hasher::new(),
-            budget: Budget::new(start.limits),
+            budget: Budget::new(start.bounds.clone()),
+            start,
             header: None,
             colors: Colors::default(),
             metadata: Metadata::default(),
@@ -225,7 +222,7 @@ impl PngDecoder {
 
     fn walk(&mut self, rest: &mut &[u8], from: u64, length: u32) -> Next {
         let Some(walk) = &mut self.walk else { return Ok(Some(Stop::Done)) };
-        let gone = walk.go((rest, &mut self.at), self.animation.as_mut(), &self.limits, &mut self.budget);
+        let gone = walk.go((rest, &mut self.at), self.animation.as_mut(), &self.start.bounds, &mut self.budget);
         self.chunk_at = walk.next;
         if let Some(stop) = gone? {
             return Ok(Some(stop));

@@ -10,6 +10,7 @@ use crate::file::encoder::{Encoder, Output, cannot_hold, check_indices, palette_
 use crate::file::options::WriteOptions;
 use crate::file::words::extend_words_be;
 use crate::frame::{Content, Facts, FileFormat, Metadata, Palette, PixelFormat, SamplesRef};
+use crate::memory::Account;
 use crate::pixel::{Depth, Layout, Rgba, codes};
 use crate::threads::Threads;
 
@@ -72,7 +73,7 @@ impl PngEncoder {
         }
         let colors = palette.map(|p| p.colors().len());
         let (effort, threads) = (u32::from(options.compression.min(9)), options.threads);
-        let body = Body::new(&header, palette.is_some(), effort, threads)?;
+        let body = Body::new(&header, (palette.is_some(), effort), threads, facts.account())?;
         let rows_left = facts.size.height;
         let palette = palette.cloned();
         Ok(PngEncoder { header, colors, palette, rows_left, body, frames, effort, threads, remarks })
@@ -131,11 +132,11 @@ fn form(facts: &Facts) -> Result<(Depth, Layout)> {
 }
 
 impl Body {
-    fn new(header: &Header, numbers: bool, effort: u32, threads: Threads) -> Result<Body> {
+    fn new(header: &Header, (numbers, effort): (bool, u32), threads: Threads, account: Account<'_>) -> Result<Body> {
         // Filters predict a sample from its neighbours, which numbers of colours and packed bits do not follow (12.8).
         let adaptive = header.bits >= 8 && !numbers;
         Ok(match header.interlaced {
-            true => Body::Interlaced(Interlaced::new(*header, adaptive, effort)?),
+            true => Body::Interlaced(Interlaced::new(*header, (adaptive, effort), account)?),
             false => {
                 let (row, pixel) = (header.row_bytes(), header.pixel_bytes());
                 Body::Straight(Box::new(Packer::new(row, pixel, adaptive, effort, threads)))
@@ -254,7 +255,7 @@ impl Encoder for PngEncoder {
         self.frames.begun = self.frames.begun.saturating_add(1);
         self.frames.put_control(facts, out)?;
         let header = Header { size: facts.size, ..self.header };
-        self.body = Body::new(&header, self.colors.is_some(), self.effort, self.threads)?;
+        self.body = Body::new(&header, (self.colors.is_some(), self.effort), self.threads, facts.account())?;
         self.rows_left = facts.size.height;
         Ok(())
     }

@@ -3,9 +3,9 @@
 //! Not here: their pixels, and what is drawn of them ([`player`](super::player)).
 
 use crate::error::{Error, Result};
+use crate::file::bounds::Bounds;
 use crate::file::budget::Budget;
 use crate::file::decoder::take_bytes;
-use crate::file::limits::Limits;
 use crate::frame::{PageFacts, Size};
 
 /// What becomes of a frame's part of the canvas before the next one is drawn.
@@ -124,7 +124,7 @@ impl Animation {
     }
 
     /// A fcTL, before or behind the first picture.
-    pub(super) fn control(&mut self, body: &[u8], limits: &Limits, budget: &mut Budget) -> Result<()> {
+    pub(super) fn control(&mut self, body: &[u8], bounds: &Bounds, budget: &mut Budget) -> Result<()> {
         let (sequence, control) = Control::parse(body, self.canvas)?;
         self.in_order(sequence)?;
         if !self.met_data {
@@ -138,7 +138,7 @@ impl Animation {
         }
         budget.take(64)?;
         self.frames.push(Frame { control, data: Vec::new() });
-        limits.check_pages(self.pages())
+        bounds.check_pages(self.pages())
     }
 
     fn in_order(&mut self, sequence: u32) -> Result<()> {

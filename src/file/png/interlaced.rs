@@ -7,7 +7,7 @@ use super::filter::Filters;
 use super::header::Header;
 use super::passes::passes;
 use crate::error::{Error, Result};
-use crate::memory::Charge;
+use crate::memory::{Account, Charge};
 use flate2::{Compression, write::ZlibEncoder};
 use std::io::Write;
 
@@ -25,9 +25,9 @@ pub(super) struct Interlaced {
 }
 
 impl Interlaced {
-    pub(super) fn new(header: Header, adaptive: bool, effort: u32) -> Result<Interlaced> {
+    pub(super) fn new(header: Header, (adaptive, effort): (bool, u32), account: Account<'_>) -> Result<Interlaced> {
         let bytes = header.apart_bytes().saturating_mul(header.size.height as usize);
-        let charge = Charge::take(bytes as u64)?;
+        let charge = Charge::take(account, bytes as u64)?;
         // As much as was charged: growing would take up to twice of it.
         let samples = Vec::with_capacity(bytes);
         Ok(Interlaced { header, adaptive: adaptive && effort > 0, effort, samples, _charge: charge })

@@ -6,8 +6,8 @@ use super::frames::{Animation, Disposal, Frame};
 use super::header::Header;
 use super::rows::Rows;
 use crate::error::{Error, Result};
+use crate::file::bounds::Bounds;
 use crate::file::decoder::{Jump, RowsOut, Slot, Stop, gather};
-use crate::file::limits::Limits;
 use crate::frame::{Content, SamplesMut, SamplesRef, Size};
 use crate::pixel::Layout;
 use flate2::Decompress;
@@ -17,7 +17,7 @@ use std::ops::Range;
 pub(super) struct Player {
     header: Header,
     colors: Colors,
-    limits: Limits,
+    bounds: Bounds,
     /// Whether the page is what its frame holds, not drawn over those before; and whether as numbers of colours.
     alone: bool,
     indices: bool,
@@ -48,11 +48,11 @@ struct Unpacking {
 }
 
 impl Player {
-    pub(super) fn new(header: Header, colors: Colors, limits: Limits, (alone, indices): (bool, bool)) -> Player {
+    pub(super) fn new(header: Header, colors: Colors, bounds: Bounds, (alone, indices): (bool, bool)) -> Player {
         Player {
             header,
             colors,
-            limits,
+            bounds,
             alone,
             indices,
             next: 0,
@@ -76,7 +76,7 @@ impl Player {
         // All frames up to the page are drawn: their pixels are the work.
         let drawn = animation.frames.iter().take(frame.saturating_add(1)).skip(self.next);
         let pixels = drawn.fold(0u64, |sum, f| sum.saturating_add(f.control.size.pixels()));
-        self.limits.check_work(pixels, length.unwrap_or(u64::MAX))
+        self.bounds.check_work(pixels, length.unwrap_or(u64::MAX))
     }
 
     /// The layout that the page is given in.
@@ -101,7 +101,7 @@ impl Player {
                 Some(unpacking) => unpacking,
                 none => {
                     let how = (self.indices, self.inflate.take());
-                    none.insert(begin(&self.header, &self.colors, frame, how, &self.limits)?)
+                    none.insert(begin(&self.header, &self.colors, frame, how, &self.bounds)?)
                 }
             };
             if let Some(stop) = unpacking.run(frame, input, at)? {
@@ -124,7 +124,7 @@ impl Player {
                 Some(canvas) => canvas,
                 none => {
                     let layout = canvas_layout(&self.header, &self.colors, animation);
-                    none.insert(Canvas::new(self.header.size, layout, self.header.depth(), &self.limits)?)
+                    none.insert(Canvas::new(self.header.size, layout, self.header.depth(), &self.bounds)?)
                 }
             };
             canvas.dispose();
@@ -214,12 +214,12 @@ fn begin(
     colors: &Colors,
     frame: &Frame,
     (indices, kept): (bool, Option<Decompress>),
-    limits: &Limits,
+    bounds: &Bounds,
 ) -> Result<Unpacking> {
     let header = Header { size: frame.control.size, ..*header };
     let layout = if indices { Layout::Gray } else { header.layout(colors.transparent()) };
-    limits.check_memory("a frame, which is held whole,", Rows::memory(&header))?;
-    let content = room(header.size, layout, header.depth(), limits)?;
+    bounds.check_memory("a frame, which is held whole,", Rows::memory(&header))?;
+    let content = room(header.size, layout, header.depth(), bounds)?;
     let rows = Rows::new(header, colors.clone(), indices, kept);
     let (crc, sum) = (crc32fast::Hasher::new(), Vec::new());
     Ok(Unpacking { rows, content, given: 0, part: 0, used: 0, crc, sum })

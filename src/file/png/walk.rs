@@ -4,9 +4,9 @@
 
 use super::frames::{Animation, Part};
 use crate::error::{Error, Result};
+use crate::file::bounds::Bounds;
 use crate::file::budget::Budget;
 use crate::file::decoder::{Stop, collect, take_bytes};
-use crate::file::limits::Limits;
 
 /// What is passed over by going to its end; less is read on with the next block.
 const FAR: u32 = 4096;
@@ -39,7 +39,7 @@ impl Walk {
         &mut self,
         (input, at): (&mut &[u8], &mut u64),
         mut animation: Option<&mut Animation>,
-        limits: &Limits,
+        bounds: &Bounds,
         budget: &mut Budget,
     ) -> Result<Option<Stop>> {
         while !self.ended {
@@ -59,7 +59,7 @@ impl Walk {
             // Frames' packed pixels have no checksum of their first bytes alone.
             let sum = if body > 0 && kind != *b"fdAT" { 4usize } else { 0 };
             if kept && self.part.len() == 8 {
-                limits.check_metadata(u64::from(length))?;
+                bounds.check_metadata(u64::from(length))?;
             }
             let wanted = (body as usize).saturating_add(8).saturating_add(sum);
             if let Some(stop) = self.collect(input, at, wanted) {
@@ -77,7 +77,7 @@ impl Walk {
                 (b"fcTL", Some(_)) if !right() => {
                     return Err(Error::malformed("the checksum of a chunk fcTL is wrong"));
                 }
-                (b"fcTL", Some(animation)) => animation.control(body, limits, budget)?,
+                (b"fcTL", Some(animation)) => animation.control(body, bounds, budget)?,
                 (b"fdAT" | b"IDAT", Some(animation)) => {
                     let data = Part { at: self.next.saturating_add(8), bytes: length, sequence: None };
                     animation.packed(&kind, body, data, budget)?;

@@ -120,10 +120,10 @@ impl PnmDecoder {
         };
         self.part.clear();
         self.take(input, length.saturating_sub(before));
-        self.start.limits.check_size(header.size)?;
+        self.start.bounds.check_size(header.size)?;
         let row =
             header.row_samples().saturating_mul(4).saturating_add(header.channels.saturating_mul(PLANE_BYTES)) as u64;
-        self.charge = self.start.limits.charge("a row of pixels", row)?;
+        self.charge = self.start.bounds.charge("a row of pixels", row)?;
         Ok(Some(header))
     }
 
@@ -234,7 +234,7 @@ impl PnmDecoder {
         if let (State::Counting, Some(facts)) = (self.state, &mut self.facts) {
             facts.pages = self.page;
             let ends = self.start.length.is_none_or(|length| end >= length);
-            if !ends && self.page >= self.start.limits.pages {
+            if !ends && self.page >= self.start.bounds.pages {
                 facts.more_pages = true;
                 self.remark(format!("there may be more than {} pages, which is the limit", self.page));
                 return Ok(self.back_to_rows());
@@ -244,7 +244,7 @@ impl PnmDecoder {
             }
         }
         self.page = self.page.saturating_add(1);
-        self.start.limits.check_pages(self.page)?;
+        self.start.bounds.check_pages(self.page)?;
         self.at = end;
         Ok(Stop::forward(end))
     }

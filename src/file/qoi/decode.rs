@@ -2,8 +2,8 @@
 
 use super::{END, MAGIC, Rgba, START, place};
 use crate::error::{Error, Result};
+use crate::file::bounds::Bounds;
 use crate::file::decoder::{Decoder, RowsOut, Slot, Start, Stop, gather, take_bytes};
-use crate::file::limits::Limits;
 use crate::frame::{Facts, FileFormat, Metadata, PixelFormat, SamplesMut, Size};
 use crate::memory::Charge;
 use crate::pixel::{Depth, Layout, Transfer};
@@ -13,7 +13,7 @@ const HEADER: usize = 14;
 
 /// A QOI decoder: pushed bytes, gives rows.
 pub(in crate::file) struct QoiDecoder {
-    limits: Limits,
+    bounds: Bounds,
     /// Bytes of the header, of a chunk, or of the end that are not complete yet.
     part: Vec<u8>,
     facts: Option<Facts>,
@@ -30,7 +30,7 @@ pub(in crate::file) struct QoiDecoder {
 impl QoiDecoder {
     pub(in crate::file) fn new(start: Start) -> QoiDecoder {
         QoiDecoder {
-            limits: start.limits,
+            bounds: start.bounds,
             part: Vec::new(),
             facts: None,
             seen: [[0; 4]; 64],
@@ -55,7 +55,7 @@ impl QoiDecoder {
             return Err(Error::malformed("the header is not that of QOI"));
         };
         let size = Size::new(u32::from_be_bytes(width), u32::from_be_bytes(height));
-        self.limits.check_size(size)?;
+        self.bounds.check_size(size)?;
         let layout = match channels {
             3 => Layout::Rgb,
             4 => Layout::Rgba,
@@ -68,7 +68,7 @@ impl QoiDecoder {
             n => return Err(Error::malformed(format!("the header names colour space {n}; only 0 and 1 exist"))),
         }
         let row = (size.width as usize).saturating_mul(layout.channels());
-        self.charge = self.limits.charge("a row of pixels", row as u64)?;
+        self.charge = self.bounds.charge("a row of pixels", row as u64)?;
         let mut facts = Facts::new(size, PixelFormat::Pixels { depth: Depth::U8, layout }, metadata);
         facts.format = Some(FileFormat::Qoi);
         facts.stored = Some(format!("8-bit {layout}"));

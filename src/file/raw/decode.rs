@@ -29,7 +29,7 @@ impl RawDecoder {
             return Err(Error::invalid("raw", "raw bytes can only be read by a layout that describes them")
                 .with_help(&[Help::RawLayout]));
         };
-        start.limits.check_size(layout.size)?;
+        start.bounds.check_size(layout.size)?;
         let measures = layout.measures()?;
         let needed = measures.needed as u64;
         if let Some(length) = start.length.filter(|&l| l < needed) {
@@ -37,7 +37,7 @@ impl RawDecoder {
             let detail = format!(" ({} {} from byte {})", layout.size, layout.order.name(), layout.offset);
             return Err(ErrorKind::WrongLength { unit: "bytes", needed: measures.needed, found, detail }.into());
         }
-        let mut charge = start.limits.charge("a row of pixels", measures.stride as u64)?;
+        let mut charge = start.bounds.charge("a row of pixels", measures.stride as u64)?;
         let mut metadata = Metadata::default();
         if layout.depth == Depth::F32 && !layout.layout().is_color() {
             metadata.meaning = Meaning::values();
@@ -54,8 +54,8 @@ impl RawDecoder {
         }
         let rows = if layout.planar && layout.channels() > 1 {
             // The pixels that it becomes are charged by themselves.
-            start.limits.check_memory("a picture in planes, which is held whole,", needed.saturating_mul(2))?;
-            charge = start.limits.charge("the planes", needed)?;
+            start.bounds.check_memory("a picture in planes, which is held whole,", needed.saturating_mul(2))?;
+            charge = start.bounds.charge("the planes", needed)?;
             Rows::Planar { needed: measures.needed, bytes: Vec::new(), pixels: None, given: 0 }
         } else {
             let at = layout.offset as u64;

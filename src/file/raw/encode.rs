@@ -40,7 +40,8 @@ impl RawEncoder {
         }
         let measures = layout.measures()?;
         let gathered = layout.planar && layout.channels() > 1;
-        let whole = if gathered { Some(Content::new(facts.size, &facts.pixel_format)?) } else { None };
+        let whole =
+            if gathered { Some(Content::zeros(facts.size, &facts.pixel_format, facts.account())?) } else { None };
         if !gathered {
             put_zeros(layout.offset, out)?;
         }

@@ -2,10 +2,10 @@
 
 use crate::color::ycbcr::{YcbcrLayout, to_ycbcr};
 use crate::error::{ErrorKind, Help, Result};
+use crate::file::bounds::Bounds;
 use crate::file::decoder::{Decoder, RowsOut, Slot, Start, Stop, gather};
 use crate::file::encoder::{Encoder, Output, cannot_hold, put_bytes};
 use crate::file::holds::{Holds, left_out};
-use crate::file::limits::Limits;
 use crate::frame::{Content, Facts, FileFormat, Metadata, PixelFormat, Pixels, RowOrder, SamplesMut, SamplesRef};
 use crate::memory::Charge;
 use crate::pixel::{Depth, Layout, Rgb};
@@ -18,7 +18,7 @@ fn depth_of(layout: &YcbcrLayout) -> Depth {
 /// A decoder of luma and colour differences.
 pub(in crate::file) struct YcbcrDecoder {
     layout: YcbcrLayout,
-    limits: Limits,
+    bounds: Bounds,
     facts: Facts,
     said_facts: bool,
     needed: usize,
@@ -30,7 +30,7 @@ pub(in crate::file) struct YcbcrDecoder {
 
 impl YcbcrDecoder {
     pub(in crate::file) fn new(start: &Start, layout: YcbcrLayout) -> Result<YcbcrDecoder> {
-        start.limits.check_size(layout.size)?;
+        start.bounds.check_size(layout.size)?;
         let needed = layout.bytes_needed()?;
         if let Some(length) = start.length.filter(|&length| length < needed as u64) {
             let found = usize::try_from(length).unwrap_or(usize::MAX);
@@ -47,13 +47,13 @@ impl YcbcrDecoder {
             facts.remarks.push(format!("{more} bytes behind the last row are not part of the picture"));
         }
         // The bytes, and their planes while they are turned.
-        let charge = start.limits.charge("luma and colour differences, which are held whole,", needed as u64)?;
-        let (limits, bytes) = (start.limits, Vec::new());
-        Ok(YcbcrDecoder { layout, limits, facts, said_facts: false, needed, bytes, pixels: None, given: 0, charge })
+        let charge = start.bounds.charge("luma and colour differences, which are held whole,", needed as u64)?;
+        let (bounds, bytes) = (start.bounds.clone(), Vec::new());
+        Ok(YcbcrDecoder { layout, bounds, facts, said_facts: false, needed, bytes, pixels: None, given: 0, charge })
     }
 
     fn turned(&self) -> Result<Pixels> {
-        self.limits.check_memory("the picture", self.facts.pixel_format.bytes(self.layout.size))?;
+        self.bounds.check_memory("the picture", self.facts.pixel_format.bytes(self.layout.size))?;
         Ok(match depth_of(&self.layout) {
             Depth::U8 => self.layout.read::<u8>(&self.bytes)?.to_rgb::<u8>()?.into(),
             _ => self.layout.read::<u16>(&self.bytes)?.to_rgb::<u16>()?.into(),
@@ -131,7 +131,7 @@ impl YcbcrEncoder {
             _ => return refuse(what(), &[Help::Color]),
         }
         layout.bytes_needed()?;
-        let whole = Content::new(facts.size, &facts.pixel_format)?;
+        let whole = Content::zeros(facts.size, &facts.pixel_format, facts.account())?;
         Ok(YcbcrEncoder { layout, whole, given: 0, remarks: left_out(&facts.metadata, Holds::default()) })
     }
 }
@@ -146,7 +146,7 @@ impl Encoder for YcbcrEncoder {
 
     fn finish(&mut self, out: &mut dyn Output) -> Result<()> {
         let needed = self.layout.bytes_needed()?;
-        let _charge = Charge::take(needed as u64)?;
+        let _charge = Charge::take(self.whole.account(), needed as u64)?;
         let mut bytes = vec![0; needed];
         let (pixels, rules) = (self.whole.pixels()?, &self.layout.rules);
         match depth_of(&self.layout) {

@@ -1,6 +1,6 @@
 //! From page to page of a file, without beginning at its first byte where that can be spared.
 
-use super::{FileRows, within};
+use super::FileRows;
 use crate::error::Result;
 use crate::file::decoder::{ANOTHER_FOLLOWS, Jump, RowsOut, Stop};
 use crate::file::feed::{begin, push};
@@ -13,17 +13,17 @@ const KEPT_PAGE: u64 = 1 << 20;
 impl FileRows<'_> {
     /// Goes on to the next page; false behind the last.
     pub(super) fn turn(&mut self) -> Result<bool> {
-        let own = self.own.clone();
         let goes_on = self.options.salvage.is_none() && self.done;
         if self.page() >= self.facts.pages && !(goes_on && self.facts.more_pages) {
             return Ok(false);
         }
-        if goes_on && within(&own, || self.go_on()).map_err(|e| self.place(e))? {
+        if goes_on && self.go_on().map_err(|e| self.place(e))? {
             if let Some(facts) = self.decoder.facts() {
                 let (bytes, format) = (self.facts.bytes, self.facts.format);
-                self.facts = Facts { bytes, format, ..facts.clone() };
+                self.facts = Facts { bytes, format, ..facts.clone() }.charged(self.bounds.to_inherit());
             }
             (self.options.page, self.kept) = (Some(self.page().saturating_add(1)), None);
+            self.before = self.bounds.done();
             (self.next, self.done, self.failed, self.remarks) = (0, false, false, self.facts.remarks.len());
             self.late.retain(|line| line != ANOTHER_FOLLOWS);
             return Ok(true);
@@ -35,10 +35,10 @@ impl FileRows<'_> {
         self.earlier = Source::take_damage(self);
         let start = Jump { to: 0, keep_to: None, wanted: 0 };
         self.input.jump(start).map_err(|e| self.place(e))?;
-        let (decoder, facts) =
-            within(&own, || begin(&mut self.input, &self.options, &self.formats)).map_err(|e| self.place(e))?;
-        self.decoder = decoder;
-        self.facts = Facts { bytes: self.facts.bytes, ..facts };
+        let begun = begin(&mut self.input, &self.options, &self.formats, &self.bounds);
+        let (decoder, facts) = begun.map_err(|e| self.place(e))?;
+        (self.decoder, self.before) = (decoder, self.bounds.done());
+        self.facts = Facts { bytes: self.facts.bytes, ..facts }.charged(self.bounds.to_inherit());
         (self.next, self.done, self.broken, self.doubts, self.damage) = (0, false, false, false, None);
         (self.failed, self.surveyed, self.remarks) = (false, None, self.facts.remarks.len());
         if self.options.salvage.is_some() {
@@ -58,7 +58,8 @@ impl FileRows<'_> {
             return Ok(false);
         }
         while self.decoder.facts().is_none() {
-            if push(&mut self.input, self.decoder.as_mut(), &mut RowsOut::skip(0), format)? == Stop::Done {
+            if push(&mut self.input, self.decoder.as_mut(), &mut RowsOut::skip(0), format, &self.bounds)? == Stop::Done
+            {
                 return Ok(false);
             }
         }

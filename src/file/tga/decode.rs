@@ -105,7 +105,7 @@ impl TgaDecoder {
             State::Header => {
                 let Some(bytes) = part.first_chunk::<HEADER>() else { return Ok(Some(Stop::NeedInput)) };
                 let header = Header::parse(bytes)?;
-                self.start.limits.check_size(header.size)?;
+                self.start.bounds.check_size(header.size)?;
                 self.header = Some(header);
                 self.state = State::Map;
                 Ok(None)
@@ -142,8 +142,8 @@ impl TgaDecoder {
     /// Everything but the pixels is known.
     fn begin(&mut self) -> Result<Stop> {
         let Some(header) = self.header.clone() else { return Ok(Stop::NeedInput) };
-        let limits = self.start.limits;
-        self.charge = limits.charge("a row of pixels", header.row_bytes() as u64)?;
+        let bounds = self.start.bounds.clone();
+        self.charge = bounds.charge("a row of pixels", header.row_bytes() as u64)?;
         let attributes = match self.attributes {
             _ if !header.has_attributes() => Attributes::Nothing,
             Some(attributes) => attributes,
@@ -181,7 +181,7 @@ impl TgaDecoder {
             (true, true) => Rows::Packets { packets, given: 0 },
             (true, false) => {
                 let all = (row_bytes as u64).saturating_mul(u64::from(header.size.height));
-                self.charge = limits.charge("a picture of runs from below, which is held whole,", all)?;
+                self.charge = bounds.charge("a picture of runs from below, which is held whole,", all)?;
                 Rows::Whole { packets, bytes: Vec::new(), given: 0 }
             }
         };

@@ -283,7 +283,7 @@ impl Chunks {
         let whole = shape.unpacked(0, shape.stored_rows(first)).saturating_add(shape.row_bytes(0, shape.chunk.width));
         let beside = if shape.packing == Packing::None { held } else { whole };
         let bytes = held.saturating_add(beside);
-        let charge = self.start.limits.charge("rows of strips or tiles, which are held together,", bytes)?;
+        let charge = self.start.bounds.charge("rows of strips or tiles, which are held together,", bytes)?;
         // What is not filled must be zero: tiles that are not in the file, rows that are lost.
         let keeps = self.all_filled && planes.len() == row_bytes.len();
         if !keeps {

@@ -70,7 +70,8 @@ impl Chunks {
                 let mut room = vec![0; whole];
                 let channels = shape.bits_in(job.plane).len();
                 let rows = (row_bytes, shape.unpacked_rows(job));
-                let done = jpeg::unpack(shape, &self.jpeg_tables, &packed, self.start, channels, rows, &mut room);
+                let done =
+                    jpeg::unpack(shape, &self.jpeg_tables, &packed, self.start.clone(), channels, rows, &mut room);
                 let (came, fault) = match done {
                     Ok(came) => (came, None),
                     Err(e) if e.is_about_bytes() => (0, Some(self.fault_of(job, e.kind().to_string()))),

@@ -60,10 +60,11 @@ impl TiffDecoder {
     pub(in crate::file) fn new(start: Start) -> TiffDecoder {
         let length = start.length.unwrap_or(u64::MAX);
         TiffDecoder {
+            hangs: start.sub_page > 0,
+            walk: Walk::new(start.bounds.clone(), length),
             start,
             length,
             fetch: Fetch::default(),
-            walk: Walk::new(start.limits, length),
             state: State::Walk,
             parts: Parts::default(),
             facts: None,
@@ -71,7 +72,6 @@ impl TiffDecoder {
             body: None,
             given: 0,
             salvaging: false,
-            hangs: start.sub_page > 0,
             charge: Charge::NONE,
             samples: Charge::NONE,
         }

@@ -88,7 +88,7 @@ impl TiffEncoder {
         let page = Page::new(facts, options, &packers, &mut remarks)?;
         remarks.extend(plays_left_out(options));
         let (kept, done) = (None, Vec::new());
-        Ok(TiffEncoder { options: *options, kept, begun: false, at: 0, page, packers, done, remarks })
+        Ok(TiffEncoder { options: options.clone(), kept, begun: false, at: 0, page, packers, done, remarks })
     }
 
     fn begin(&mut self, out: &mut dyn Output) -> Result<()> {

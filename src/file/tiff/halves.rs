@@ -5,7 +5,7 @@
 
 use super::page_out::{PageOut, Place, Plan};
 use crate::error::Result;
-use crate::frame::{AnyNumbers, Content, Facts, Pixels, Planes, SamplesMut, SamplesRef, Size};
+use crate::frame::{AnyNumbers, Content, Facts, PixelFormat, Pixels, Planes, SamplesMut, SamplesRef, Size};
 use crate::pixel::Meaning;
 
 /// The largest side of a copy that is not halved again.
@@ -81,7 +81,7 @@ fn halved(upper: &Content, lower: &Content, indices: bool) -> Result<Content> {
         (Content::Pixels(upper), Content::Pixels(lower)) => {
             let layout = upper.layout();
             let (n, alpha) = (layout.channels(), layout.has_alpha());
-            let mut out = Pixels::new(size, layout, upper.depth())?;
+            let mut out = Pixels::zeros(size, layout, upper.depth(), upper.account())?;
             match (upper.row(0), lower.row(0), out.row_mut(0)) {
                 (SamplesRef::U8(a), _, SamplesMut::U8(to)) if indices => {
                     to.iter_mut().zip(a.iter().step_by(2)).for_each(|(to, v)| *to = *v);
@@ -100,8 +100,8 @@ fn halved(upper: &Content, lower: &Content, indices: bool) -> Result<Content> {
             Ok(out.into())
         }
         (Content::Planes(upper), Content::Planes(lower)) => {
-            let format = Content::Planes(upper.clone()).pixel_format();
-            let mut out = Content::new(size, &format)?;
+            let format = PixelFormat::Planes { number: upper.number(), names: upper.names() };
+            let mut out = Content::zeros(size, &format, upper.account())?;
             if let Content::Planes(out) = &mut out {
                 let mut views = out.views_mut();
                 for ((a, b), to) in upper.views().iter().zip(lower.views()).zip(&mut views) {

@@ -173,7 +173,7 @@ impl PageOut {
         let batch = self.batch();
         if self.rows.capacity() == 0 {
             let bytes = (row as u64).saturating_mul(u64::from(batch.min(self.plan.size.height)));
-            self.charge = Charge::take(bytes.saturating_mul(2))?;
+            self.charge = Charge::take(rows.account(), bytes.saturating_mul(2))?;
             // So that it does not grow beyond by doubling.
             let size = usize::try_from(bytes).unwrap_or(usize::MAX);
             if self.rows.try_reserve_exact(size).is_err() {

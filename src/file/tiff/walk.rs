@@ -5,8 +5,8 @@ use super::fetch::Fetch;
 use super::numbers::Numbers;
 use super::tags;
 use crate::error::{Error, Result};
+use crate::file::bounds::Bounds;
 use crate::file::decoder::Stop;
-use crate::file::limits::Limits;
 use crate::frame::{FileFormat, PageFacts, Size};
 use std::collections::HashSet;
 
@@ -18,7 +18,7 @@ const MOST_ENTRIES: u64 = 65_535;
 /// Where one stands on the way.
 #[derive(Debug)]
 pub(super) struct Walk {
-    limits: Limits,
+    bounds: Bounds,
     length: u64,
     /// Once the header has been read.
     pub(super) numbers: Option<Numbers>,
@@ -41,8 +41,8 @@ pub(super) enum Step {
 }
 
 impl Walk {
-    pub(super) fn new(limits: Limits, length: u64) -> Walk {
-        Walk { limits, length, numbers: None, next: None, seen: HashSet::new(), pages: Vec::new(), places: Vec::new() }
+    pub(super) fn new(bounds: Bounds, length: u64) -> Walk {
+        Walk { bounds, length, numbers: None, next: None, seen: HashSet::new(), pages: Vec::new(), places: Vec::new() }
     }
 
     /// Goes on to the next directory.
@@ -68,7 +68,7 @@ impl Walk {
             return Err(Error::malformed(line).in_format(FileFormat::Tiff, Some(at)));
         }
         self.next = (next != 0).then_some(next);
-        self.limits.check_pages(u32::try_from(self.pages.len()).unwrap_or(u32::MAX).saturating_add(1))?;
+        self.bounds.check_pages(u32::try_from(self.pages.len()).unwrap_or(u32::MAX).saturating_add(1))?;
         self.pages.push(page_facts(&directory, numbers));
         self.places.push(at);
         Ok(Step::Page(directory))

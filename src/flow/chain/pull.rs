@@ -1,9 +1,11 @@
 //! Rows pulled through a chain: how many at a time, which of them are kept, and those that steps take in turn.
 
 use super::{Chain, Turns};
+use crate::cancel::Cancel;
 use crate::error::{Error, Result};
 use crate::flow::{Sees, Strip};
 use crate::frame::{Content, Size};
+use crate::memory::MemoryBudget;
 use std::ops::Range;
 
 /// Bytes of all strips on the way to some rows of output: enough to spread what computes much over threads, few enough to stay
@@ -93,13 +95,13 @@ impl Chain<'_> {
             let need = self.need(before, rows.clone())?;
             let window = self.window(before, need, tell)?;
             let link = &mut self.links[before];
-            let content = link.stage.run(&window, rows.clone())?;
+            let content = charged(link.stage.run(&window, rows.clone())?, self.budget.as_ref())?;
             link.held = Some(window);
             return Ok(Strip { first_row: rows.start, content });
         }
         let facts = self.links[before].stage.facts();
         let size = Size::new(facts.size.width, rows.end - rows.start);
-        let mut content = Content::new(size, &facts.pixel_format)?;
+        let mut content = Content::zeros(size, &facts.pixel_format, facts.account())?;
         let mut next = rows.start;
         while next < rows.end {
             let piece = match self.links[before].turns {
@@ -174,7 +176,7 @@ impl Chain<'_> {
         let fresh = self.pull(k, have.end..need.end, tell)?;
         let kept = have.end - need.start;
         let size = Size::new(held.content.size().width, need.end - need.start);
-        let mut content = Content::new(size, &held.content.pixel_format())?;
+        let mut content = Content::zeros(size, &held.content.pixel_format(), held.content.account())?;
         content.put_rows(0, &held.content, need.start - have.start..have.end - have.start)?;
         content.put_rows(kept, &fresh.content, 0..fresh.content.size().height)?;
         Ok(Strip { first_row: need.start, content })
@@ -193,10 +195,23 @@ impl Chain<'_> {
             None => self.source.next(rows.end - rows.start)?,
         };
         self.at = rows.end;
+        self.cancel.as_ref().map_or(Ok(()), Cancel::check)?;
         tell(self.at)?;
         match strip {
-            Some(strip) if strip.rows() == rows => Ok(strip),
+            Some(Strip { first_row, content })
+                if content.size().height == rows.end - rows.start && first_row == rows.start =>
+            {
+                Ok(Strip { first_row, content: charged(content, self.budget.as_ref())? })
+            }
             _ => Err(Error::malformed(format!("rows {}..{} did not come", rows.start, rows.end))),
         }
+    }
+}
+
+/// What a source or a step made, charged to the chain's budget where there is one, whatever it was charged to.
+fn charged(content: Content, budget: Option<&MemoryBudget>) -> Result<Content> {
+    match budget {
+        Some(budget) => content.charged_to(budget),
+        None => Ok(content),
     }
 }

@@ -15,20 +15,20 @@ impl GifDecoder {
     pub(super) fn begin_frame(&mut self) -> Result<()> {
         let Some(frame) = self.blocks.frames.get(self.next).copied() else { return Ok(()) };
         let pixels = frame.size.pixels();
-        let limits = self.start.limits;
+        let bounds = self.start.bounds.clone();
         if self.canvas.is_none() {
             let canvas = self.blocks.canvas();
-            limits.check_size(canvas)?;
+            bounds.check_size(canvas)?;
             // All frames up to the page are drawn: their pixels are the work.
             let up_to = self.blocks.frames.iter().take(self.page.saturating_add(1)).map(|f| f.size.pixels());
-            limits.check_work(up_to.fold(0u64, u64::saturating_add), self.start.length.unwrap_or(u64::MAX))?;
+            bounds.check_work(up_to.fold(0u64, u64::saturating_add), self.start.length.unwrap_or(u64::MAX))?;
             let size = if self.alone() { Size::new(1, 1) } else { canvas };
-            self.canvas = Some(Canvas::new(size, &limits)?);
+            self.canvas = Some(Canvas::new(size, &bounds)?);
         }
         if self.frame.indices.len() as u64 != pixels {
             self.frame.indices = Vec::new();
             self.frame.charge = Charge::NONE;
-            self.frame.charge = limits.charge("a frame, which is held whole,", pixels)?;
+            self.frame.charge = bounds.charge("a frame, which is held whole,", pixels)?;
             self.frame.indices = vec![0; usize::try_from(pixels).unwrap_or(usize::MAX)];
         }
         (self.frame.have, self.frame.lzw, self.frame.left, self.frame.begun) = (0, None, 0, false);

@@ -20,7 +20,7 @@ impl GifDecoder {
             return Err(Error::not_there("page", page.into(), pages.into(), line));
         };
         let size = if self.alone() { frame.size } else { blocks.canvas() };
-        self.start.limits.check_size(size)?;
+        self.start.bounds.check_size(size)?;
         let mut metadata = Metadata { delay: frame.delay.map(|d| f64::from(d) / 100.0), ..Metadata::default() };
         let mut layout = if self.sees_through() { Layout::Rgba } else { Layout::Rgb };
         if self.start.indices {

@@ -104,12 +104,12 @@ impl JpegDecoder {
         let one_scan = frame.coding != Coding::Progressive && scan.parts.len() == frame.components.len();
         let streams = one_scan && !self.collects;
         let held = if streams { 0 } else { frame.coefficient_bytes() };
-        let limits = self.start.limits;
-        limits.check_size(frame.size)?;
-        limits.check_memory("the coefficients, which are held whole,", held)?;
-        limits.check_memory("two rows of blocks", canvas::memory(frame))?;
+        let bounds = self.start.bounds.clone();
+        bounds.check_size(frame.size)?;
+        bounds.check_memory("the coefficients, which are held whole,", held)?;
+        bounds.check_memory("two rows of blocks", canvas::memory(frame))?;
         if !self.start.header_only {
-            self.charge = Charge::take(held.saturating_add(canvas::memory(frame)))?;
+            self.charge = Charge::take(bounds.account(), held.saturating_add(canvas::memory(frame)))?;
         }
         self.notes.finish();
         let model = self.notes.model(frame, self.start.ycbcr);
@@ -182,7 +182,7 @@ impl JpegDecoder {
         let Some(frame) = &self.frame else { return Err(Error::malformed("a scan before the frame header")) };
         let scan = Scan::parse(body, frame, &self.tables)?;
         self.scans = self.scans.saturating_add(1);
-        self.start.limits.check_scans(self.scans, 0, 0)?;
+        self.start.bounds.check_scans(self.scans, 0, 0)?;
         if frame.size.height == 0 {
             self.state = State::Lines;
             self.waiting = body.to_vec();
@@ -213,7 +213,7 @@ impl JpegDecoder {
         // Each scan goes over all its blocks, however few bytes it has.
         let blocks = frame.components.iter().map(|c| u64::from(c.blocks.0).saturating_mul(u64::from(c.blocks.1)));
         self.visits = self.visits.saturating_add(all);
-        self.start.limits.check_scans(self.scans, self.visits, blocks.fold(0, u64::saturating_add))?;
+        self.start.bounds.check_scans(self.scans, self.visits, blocks.fold(0, u64::saturating_add))?;
         self.scan = Some(Running {
             scan,
             place: Place::at(0),
@@ -252,7 +252,7 @@ impl JpegDecoder {
             }
             _ => {
                 self.charge = Charge::NONE;
-                self.charge = self.start.limits.charge("a scan of unknown height", self.data.len() as u64)?;
+                self.charge = self.start.bounds.charge("a scan of unknown height", self.data.len() as u64)?;
                 Ok(Step::Wait)
             }
         }

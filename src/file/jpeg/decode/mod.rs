@@ -13,6 +13,7 @@ use super::running::Running;
 use super::scan::Tables;
 use super::segments::{Notes, Quantisers};
 use crate::error::{Error, Result};
+use crate::file::bounds::Bounds;
 use crate::file::budget::Budget;
 use crate::file::decoder::{Decoder, RowsOut, Start, Stop};
 use crate::frame::{Facts, FileFormat, RowOrder};
@@ -70,6 +71,9 @@ pub(super) struct Collected {
     pub(super) coefficients: Vec<Vec<[i16; 64]>>,
     /// Application segments and comments before the first scan, with their markers.
     pub(super) segments: Vec<(u8, Vec<u8>)>,
+    pub(super) bounds: Bounds,
+    /// What the coefficients were charged.
+    _charge: Charge,
 }
 
 /// What is read next.
@@ -102,12 +106,12 @@ enum Step {
 impl JpegDecoder {
     pub(in crate::file) fn new(start: Start) -> JpegDecoder {
         JpegDecoder {
-            start,
             state: State::Start,
             data: Pile::default(),
             fed: 0,
             notes: Notes::default(),
-            budget: Budget::new(start.limits),
+            budget: Budget::new(start.bounds.clone()),
+            start,
             quantisers: [None; 4],
             tables: Tables::default(),
             interval: 0,
@@ -138,7 +142,8 @@ impl JpegDecoder {
     pub(super) fn into_collected(self) -> Option<Collected> {
         let (frame, facts, picture) = (self.frame?, self.facts?, self.picture?);
         let quantisers = picture.quantisers.into_iter().map(|q| q.unwrap_or([1; 64])).collect();
-        Some(Collected { frame, facts, quantisers, coefficients: picture.coefficients, segments: self.kept })
+        let (coefficients, segments, bounds) = (picture.coefficients, self.kept, self.start.bounds);
+        Some(Collected { frame, facts, quantisers, coefficients, segments, bounds, _charge: self.charge })
     }
 
     fn step(&mut self, out: &mut RowsOut<'_>) -> Result<Step> {

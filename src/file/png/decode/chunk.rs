@@ -75,7 +75,7 @@ impl PngDecoder {
             }
             let what =
                 if header.interlaced { "an interlaced picture, which is held whole," } else { "a row of pixels" };
-            self.charge = self.limits.charge(what, Rows::memory(&header))?;
+            self.charge = self.start.bounds.charge(what, Rows::memory(&header))?;
             self.make_facts(&header, None)?;
             let colors = if self.animation.is_some() { self.colors.clone() } else { std::mem::take(&mut self.colors) };
             self.rows = Some(Rows::new(header, colors, self.start.indices, None));
@@ -89,7 +89,7 @@ impl PngDecoder {
         match &kind {
             b"IHDR" => {
                 let header = Header::parse(&body)?;
-                self.limits.check_size(header.size)?;
+                self.start.bounds.check_size(header.size)?;
                 self.header = Some(header);
             }
             b"IEND" => {
@@ -113,7 +113,7 @@ impl PngDecoder {
             }
             b"fcTL" => {
                 if let Some(animation) = &mut self.animation {
-                    animation.control(&body, &self.limits, &mut self.budget)?;
+                    animation.control(&body, &self.start.bounds, &mut self.budget)?;
                 }
             }
             _ => {

@@ -24,7 +24,8 @@ impl PngDecoder {
             return Err(Error::not_there("page", page.into(), pages.into(), line));
         };
         let how = (self.start.indices || self.start.frames_alone, self.start.indices);
-        let player = self.player.get_or_insert_with(|| Player::new(header, self.colors.clone(), self.limits, how));
+        let player =
+            self.player.get_or_insert_with(|| Player::new(header, self.colors.clone(), self.start.bounds.clone(), how));
         player.go_for(frame, animation, self.start.length)?;
         let (size, layout) = (player.size(control), player.layout(animation));
         self.make_facts(&Header { size, ..header }, Some(layout))

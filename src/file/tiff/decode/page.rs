@@ -44,7 +44,7 @@ impl TiffDecoder {
                 self.parts.add(part.at, self.fetch.take());
             }
             let parts = std::mem::take(&mut self.parts);
-            let most = self.start.limits.memory.max(self.start.limits.metadata);
+            let most = self.start.bounds.memory.max(self.start.bounds.metadata);
             let none = Vec::new();
             let mut v =
                 Values { numbers, directory: &directory, parts: &parts, length: self.length, most, missing: none };
@@ -69,14 +69,14 @@ impl TiffDecoder {
         if self.start.sub_page > 0 {
             return self.below(v);
         }
-        let limits = self.start.limits;
-        let shape = Shape::read(v, &limits)?;
+        let bounds = self.start.bounds.clone();
+        let shape = Shape::read(v, &bounds)?;
         if !v.missing.is_empty() {
             return Ok(None);
         }
-        limits.check_metadata(notes::bytes(v))?;
+        bounds.check_metadata(notes::bytes(v))?;
         self.samples = Charge::NONE;
-        self.samples = limits.charge("samples of a pixel", (shape.bits.len() as u64).saturating_mul(A_SAMPLE))?;
+        self.samples = bounds.charge("samples of a pixel", (shape.bits.len() as u64).saturating_mul(A_SAMPLE))?;
         let meant = Meant::read(v)?;
         let mut form = Form::of(&shape, v, &meant, self.start.indices)?;
         notes::read(v, &mut form.metadata, &mut form.remarks);
@@ -106,7 +106,7 @@ impl TiffDecoder {
             swapped: !numbers.is_native(),
             table,
             jpeg_tables,
-            start: self.start,
+            start: self.start.clone(),
             length: self.length,
             all_filled: !self.start.salvages && !blank,
             columns,
@@ -119,7 +119,7 @@ impl TiffDecoder {
 
     /// Where the directory is that hangs below the page and is wanted.
     fn below(&self, v: &mut Values<'_>) -> Result<Option<u64>> {
-        let all = v.numbers(tags::SUB_DIRECTORIES, u64::from(self.start.limits.pages))?;
+        let all = v.numbers(tags::SUB_DIRECTORIES, u64::from(self.start.bounds.pages))?;
         let there = v.directory.has(tags::SUB_DIRECTORIES);
         match all {
             None if there => Ok(None),
@@ -147,9 +147,9 @@ impl TiffDecoder {
             false => (tags::STRIP_OFFSETS, tags::STRIP_BYTES),
         };
         let count = shape.chunks();
-        let limits = self.start.limits;
+        let bounds = self.start.bounds.clone();
         // Both tables as they come and as they are kept.
-        limits.check_memory("the table of strips or tiles", count.saturating_mul(32))?;
+        bounds.check_memory("the table of strips or tiles", count.saturating_mul(32))?;
         let Some(entry) = v.directory.find(at)?.copied() else {
             return Err(Error::malformed(format!("{} is missing", tags::name(at))));
         };
