@@ -86,6 +86,32 @@ impl MemoryBudget {
     }
 }
 
+/// A zeroed vector, or an error where the system has no memory for it: for whatever a file or a caller sizes. Zero pages come from the
+/// system untouched.
+pub(crate) fn zeros<T: bytemuck::Zeroable>(length: usize) -> Result<Vec<T>> {
+    bytemuck::allocation::try_zeroed_vec(length).map_err(|()| out_of_memory::<T>(length))
+}
+
+/// An empty vector with room for `length` values, or an error where the system has no memory for it.
+pub(crate) fn room<T>(length: usize) -> Result<Vec<T>> {
+    let mut room = Vec::new();
+    room.try_reserve_exact(length).map_err(|_| out_of_memory::<T>(length))?;
+    Ok(room)
+}
+
+/// Makes a vector at least so long, with zeros, or gives an error where the system has no memory for it.
+pub(crate) fn lengthen<T: Copy + Default>(vector: &mut Vec<T>, length: usize) -> Result<()> {
+    let more = length.saturating_sub(vector.len());
+    vector.try_reserve_exact(more).map_err(|_| out_of_memory::<T>(more))?;
+    vector.resize(length.max(vector.len()), T::default());
+    Ok(())
+}
+
+#[cold]
+fn out_of_memory<T>(length: usize) -> Error {
+    ErrorKind::OutOfMemory { bytes: (length as u64).saturating_mul(size_of::<T>() as u64) }.into()
+}
+
 /// Bytes charged to a budget; given back when this is dropped.
 ///
 /// It goes along with what it was taken for and says nothing about it: two are always equal, and a clone is charged as much.

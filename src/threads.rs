@@ -24,11 +24,12 @@ impl Threads {
         Threads(NonZeroUsize::new(count))
     }
 
-    /// The number that stands behind it on this machine; 1 without the feature `parallel`.
+    /// The number that stands behind it on this machine; 1 without the feature `parallel`, and where the system gives no more threads.
     pub fn count(self) -> usize {
         #[cfg(feature = "parallel")]
-        return self.0.map_or_else(rayon_core::current_num_threads, NonZeroUsize::get);
-        #[cfg(not(feature = "parallel"))]
+        if self != Threads::ONE && has_pool() {
+            return self.0.map_or_else(rayon_core::current_num_threads, NonZeroUsize::get);
+        }
         1
     }
 
@@ -37,6 +38,20 @@ impl Threads {
     pub(crate) fn bands(self, bytes: u64) -> usize {
         if bytes < 2 << 20 { 1 } else { self.count() }
     }
+}
+
+/// Whether there are threads to spread work over: those of the pool that the caller is in, or those of the process, which are begun here
+/// unless the application has. Where the system gives no more threads, the caller's does all work.
+#[cfg(feature = "parallel")]
+fn has_pool() -> bool {
+    static OWN: std::sync::OnceLock<bool> = std::sync::OnceLock::new();
+    let begin = || {
+        let cores = std::thread::available_parallelism().map_or(1, NonZeroUsize::get);
+        let begun = rayon_core::ThreadPoolBuilder::new().num_threads(cores).build_global();
+        // Without a source the error is that there is a pool already.
+        begun.err().is_none_or(|error| std::error::Error::source(&error).is_none())
+    };
+    rayon_core::current_thread_index().is_some() || *OWN.get_or_init(begin)
 }
 
 /// What a byte counts for in [`Threads::bands`] where much is computed for each: such work is worth spreading earlier than a

@@ -8,7 +8,7 @@ use rahmen::file::Limits;
 use std::path::Path;
 use std::sync::OnceLock;
 
-/// Runs the work of a verb, a thread a core.
+/// Runs the work of a verb.
 pub(crate) fn run(shared: &Shared, work: impl FnOnce() -> Done) -> Done {
     if shared.verbose {
         trace::to_standard_error();
@@ -16,9 +16,6 @@ pub(crate) fn run(shared: &Shared, work: impl FnOnce() -> Done) -> Done {
     // A file that outgrows its limit is an error to report, not the end of the process.
     #[cfg(unix)]
     let _ = signal_hook::flag::register(signal_hook::consts::SIGXFSZ, std::sync::Arc::default());
-    // As many threads as the machine has cores, whatever the environment says: it may say anything.
-    let cores = std::thread::available_parallelism().map_or(1, std::num::NonZeroUsize::get);
-    let _ = rayon_core::ThreadPoolBuilder::new().num_threads(cores).build_global();
     work()
 }
 

@@ -15,6 +15,9 @@ use std::sync::atomic::{AtomicU64, Ordering};
 const FREE_WORK: u64 = 1 << 28;
 /// Units for each byte of a file, for each pixel of [`Limits::work`]: a pixel counts when it is unpacked and when it is given.
 const UNITS: u64 = 2;
+/// Units that an entry of a directory counts for.
+#[cfg_attr(not(any(feature = "tiff", feature = "npy")), allow(dead_code))]
+pub(super) const AN_ENTRY: u64 = 16;
 /// Units between two looks at the signal.
 const LOOK: u64 = 1 << 20;
 

@@ -120,6 +120,15 @@ pub trait Decoder: Send {
         Ok(false)
     }
 
+    /// Begins the page at its first row again, where that is cheaper than to begin at the first byte of the file; false where it is not.
+    /// Its [facts](Decoder::facts) are known then, or there are none before it is fed.
+    ///
+    /// # Errors
+    /// As [`feed`](Decoder::feed).
+    fn rewind_page(&mut self) -> Result<bool> {
+        Ok(false)
+    }
+
     /// What is known, once [`Stop::Facts`] was said.
     fn facts(&self) -> Option<&Facts>;
 

@@ -7,7 +7,7 @@ use super::formats::Formats;
 use super::input::Input;
 use super::options::{ReadOptions, Salvage};
 use crate::error::{Error, ErrorKind, Result};
-use crate::flow::{Damage, PictureSource, Source, Strip};
+use crate::flow::{Damage, Source, Strip};
 use crate::frame::{Content, Facts, FileFormat, Picture, RowOrder, Size};
 use std::ops::Range;
 use std::path::PathBuf;
@@ -48,8 +48,6 @@ pub(super) struct FileRows<'a> {
     earlier: Option<Damage>,
     /// What going through the file before has found, where it is salvaged: the picture may end earlier then.
     surveyed: Option<Damage>,
-    /// A small page behind the first, whole: to go back to its first row would mean to begin at the file's first byte, for each page anew.
-    kept: Option<PictureSource>,
 }
 
 impl<'a> FileRows<'a> {
@@ -97,7 +95,6 @@ impl<'a> FileRows<'a> {
             damage,
             earlier: None,
             surveyed,
-            kept: None,
         };
         if whole {
             rows.survey()?;
@@ -303,11 +300,6 @@ impl<'a> FileRows<'a> {
 
     /// Reads all rows into a picture, and the file to its end.
     pub(super) fn read_whole(&mut self) -> Result<Picture> {
-        if let Some(kept) = &mut self.kept
-            && let Some(rest) = kept.next(u32::MAX)?
-        {
-            return Ok(Picture::new(rest.content, self.facts.metadata.clone()));
-        }
         let bytes = self.facts.pixel_format.bytes(self.facts.size);
         let place = |e: Error, rows: &FileRows<'_>| rows.place(e.in_format(rows.format(), None));
         self.options.limits.check_memory("the picture", bytes).map_err(|e| place(e, self))?;
@@ -350,10 +342,6 @@ impl Source for FileRows<'_> {
     }
 
     fn next(&mut self, rows: u32) -> Result<Option<Strip>> {
-        self.keep_small()?;
-        if let Some(kept) = &mut self.kept {
-            return kept.next(rows);
-        }
         let size = self.facts.size;
         let first_row = self.next;
         let end = size.height.min(first_row.saturating_add(rows));
@@ -374,7 +362,6 @@ impl Source for FileRows<'_> {
     }
 
     fn next_columns(&mut self, rows: u32, columns: Range<u32>) -> Result<Option<Strip>> {
-        self.keep_small()?;
         self.decoder.only_columns(columns);
         let strip = self.next(rows);
         self.decoder.only_columns(0..self.facts.size.width);
@@ -382,23 +369,19 @@ impl Source for FileRows<'_> {
     }
 
     fn skip(&mut self, rows: u32) -> Result<()> {
-        self.keep_small()?;
-        if let Some(kept) = &mut self.kept {
-            return kept.skip(rows);
-        }
         let first = self.next;
         self.next = self.facts.size.height.min(first.saturating_add(rows));
         self.step(RowsOut::skip(self.next.saturating_sub(first)), first)
     }
 
     fn rewind(&mut self) -> Result<()> {
-        if let Some(kept) = &mut self.kept {
-            return kept.rewind();
+        // What is gone through again is the caller's wish, not the file's doing.
+        self.bounds.back_to(self.before);
+        if self.begin_page_again().map_err(|e| self.place(e))? {
+            return Ok(());
         }
         let start = super::decoder::Jump { to: 0, keep_to: None, wanted: 0 };
         self.input.jump(start).map_err(|e| self.place(e))?;
-        // What is gone through again is the caller's wish, not the file's doing.
-        self.bounds.back_to(self.before);
         let begun = begin(&mut self.input, &self.options, &self.formats, &self.bounds);
         self.decoder = begun.map_err(|e| self.place(e))?.0;
         (self.next, self.done, self.broken, self.doubts, self.damage) = (0, false, false, false, None);

@@ -2,7 +2,7 @@
 
 use super::Size;
 use crate::error::{Error, ErrorKind, Result};
-use crate::memory::{Account, Charge};
+use crate::memory::{self, Account, Charge};
 
 /// Checked measures of a container, in units of `unit_bytes` bytes (numbers for views, bytes for foreign memory).
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -84,19 +84,15 @@ fn too_large(what: String) -> Error {
 }
 
 /// A zeroed vector, charged to a budget, or an error where there is no memory. Zero pages come from the system untouched.
-pub(crate) fn zeroed<T: Copy + Default>(length: usize, account: Account<'_>) -> Result<(Vec<T>, Charge)> {
-    let (_, charge) = reserve::<T>(length, account)?;
-    Ok((vec![T::default(); length], charge))
+pub(crate) fn zeroed<T: bytemuck::Zeroable>(length: usize, account: Account<'_>) -> Result<(Vec<T>, Charge)> {
+    let charge = Charge::take(account, (length as u64).saturating_mul(size_of::<T>() as u64))?;
+    Ok((memory::zeros(length)?, charge))
 }
 
 /// An empty vector with room for `length` values, charged to a budget, or an error where there is no memory.
 pub(crate) fn reserve<T>(length: usize, account: Account<'_>) -> Result<(Vec<T>, Charge)> {
     let charge = Charge::take(account, (length as u64).saturating_mul(size_of::<T>() as u64))?;
-    let mut room = Vec::new();
-    room.try_reserve_exact(length).map_err(|_| {
-        Error::from(ErrorKind::OutOfMemory { bytes: (length as u64).saturating_mul(size_of::<T>() as u64) })
-    })?;
-    Ok((room, charge))
+    Ok((memory::room(length)?, charge))
 }
 
 #[cfg(test)]

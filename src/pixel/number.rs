@@ -4,7 +4,9 @@ use super::sealed::Sealed;
 use std::fmt::{Debug, Display};
 
 /// A plain number type: `u8`, `u16`, `u32`, `u64`, `i8`, `i16`, `i32`, `i64`, `f32`, `f64`. Sealed.
-pub trait Number: Copy + Default + PartialEq + PartialOrd + Debug + Display + Send + Sync + Sealed + 'static {
+pub trait Number:
+    Copy + Default + PartialEq + PartialOrd + Debug + Display + Send + Sync + bytemuck::Zeroable + Sealed + 'static
+{
     /// The type, at run time.
     const KIND: NumberKind;
 

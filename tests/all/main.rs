@@ -8,6 +8,7 @@ mod animations;
 mod array_files;
 mod bitmap_files;
 mod blending;
+mod budgets;
 mod built_on_purpose;
 mod chains_stay_small;
 mod codes_stay;

@@ -36,9 +36,13 @@ pub(crate) fn each(count: usize, workers: usize, stop: &Stop, one: &(dyn Fn(usiz
     match alone {
         true => work(),
         false => std::thread::scope(|scope| {
-            for _ in 0..workers.min(count) {
-                scope.spawn(work);
+            // This thread is one of them, and the only one where the system gives no more.
+            for _ in 1..workers.min(count) {
+                if std::thread::Builder::new().spawn_scoped(scope, work).is_err() {
+                    break;
+                }
             }
+            work();
         }),
     }
     let mut left = put_off.into_inner().unwrap_or_else(PoisonError::into_inner);

@@ -102,7 +102,7 @@ impl BmpDecoder {
         let rows = match &header.kind {
             Kind::Runs(_) => {
                 self.charge = bounds.charge("a picture of runs, which is held whole,", header.size.pixels())?;
-                Rows::Runs { runs: Runs::new(header.size, header.bits == 4), given: 0 }
+                Rows::Runs { runs: Runs::new(header.size, header.bits == 4)?, given: 0 }
             }
             _ => {
                 let bytes = header.row_bytes();

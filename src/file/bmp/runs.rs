@@ -2,6 +2,7 @@
 
 use crate::error::{Error, Result};
 use crate::frame::Size;
+use crate::memory;
 
 /// What the machine waits for.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -30,10 +31,11 @@ pub(super) struct Runs {
 
 impl Runs {
     /// A canvas of index 0. The caller has checked the size against the limits.
-    pub(super) fn new(size: Size, four: bool) -> Runs {
+    pub(super) fn new(size: Size, four: bool) -> Result<Runs> {
         let pixels = (size.width as usize).saturating_mul(size.height as usize);
         let part = Vec::new();
-        Runs { size, four, canvas: vec![0; pixels], x: 0, y: 0, wants: Wants::Pair, part, put: 0, ended: false }
+        let canvas = memory::zeros(pixels)?;
+        Ok(Runs { size, four, canvas, x: 0, y: 0, wants: Wants::Pair, part, put: 0, ended: false })
     }
 
     /// A row of indices, counted from the top.

@@ -6,7 +6,7 @@ use super::blocks::{Disposal, FrameInfo};
 use crate::error::Result;
 use crate::file::bounds::Bounds;
 use crate::frame::Size;
-use crate::memory::Charge;
+use crate::memory::{self, Charge};
 
 /// The canvas, in red, green, blue and alpha.
 pub(super) struct Canvas {
@@ -19,7 +19,7 @@ pub(super) struct Canvas {
 
 enum Before {
     Clear(FrameInfo),
-    Restore(FrameInfo, Vec<[u8; 4]>),
+    Restore { frame: FrameInfo, pixels: Vec<[u8; 4]>, _charge: Charge },
 }
 
 impl Canvas {
@@ -27,7 +27,7 @@ impl Canvas {
     pub(super) fn new(size: Size, bounds: &Bounds) -> Result<Canvas> {
         let bytes = size.pixels().saturating_mul(4);
         let charge = bounds.charge("the canvas of the frames, which is held whole,", bytes)?;
-        let pixels = vec![[0; 4]; usize::try_from(size.pixels()).unwrap_or(usize::MAX)];
+        let pixels = memory::zeros(usize::try_from(size.pixels()).unwrap_or(usize::MAX))?;
         Ok(Canvas { size, pixels, before_next: None, _charge: charge })
     }
 
@@ -35,7 +35,7 @@ impl Canvas {
     pub(super) fn dispose(&mut self) {
         match self.before_next.take() {
             Some(Before::Clear(frame)) => self.each_row(&frame, |_, row, _| row.fill([0; 4])),
-            Some(Before::Restore(frame, pixels)) => self.each_row(&frame, |y, row, width| {
+            Some(Before::Restore { frame, pixels, .. }) => self.each_row(&frame, |y, row, width| {
                 let from = pixels.get(y * width..).and_then(|p| p.get(..row.len())).unwrap_or_default();
                 row.iter_mut().zip(from).for_each(|(to, v)| *to = *v);
             }),
@@ -57,14 +57,29 @@ impl Canvas {
     }
 
     /// Draws a frame: its indices row by row, in the order in which they are seen. Pixels without a number stay.
-    pub(super) fn draw(&mut self, frame: &FrameInfo, indices: &[u8], have: usize, colors: &[[u8; 4]; 256]) {
+    ///
+    /// # Errors
+    /// No memory for the pixels below it, where they are to be restored.
+    pub(super) fn draw(
+        &mut self,
+        frame: &FrameInfo,
+        indices: &[u8],
+        have: usize,
+        colors: &[[u8; 4]; 256],
+        bounds: &Bounds,
+    ) -> Result<()> {
         match frame.disposal {
             Disposal::Keep => {}
             Disposal::Clear => self.before_next = Some(Before::Clear(*frame)),
             Disposal::Restore => {
-                let mut kept = Vec::new();
+                let inside = |place: u32, side: u32, all: u32| all.saturating_sub(place).min(side);
+                let (Size { width, height }, whole) = (frame.size, self.size);
+                let width = inside(frame.x, width, whole.width);
+                let pixels = Size::new(width, inside(frame.y, height, whole.height)).pixels();
+                let charge = bounds.charge("what a frame covers, which is restored,", pixels.saturating_mul(4))?;
+                let mut kept = memory::room(usize::try_from(pixels).unwrap_or(usize::MAX))?;
                 self.each_row(frame, |_, row, _| kept.extend_from_slice(row));
-                self.before_next = Some(Before::Restore(*frame, kept));
+                self.before_next = Some(Before::Restore { frame: *frame, pixels: kept, _charge: charge });
             }
         }
         let width = frame.size.width as usize;
@@ -86,6 +101,7 @@ impl Canvas {
                 }
             }
         });
+        Ok(())
     }
 }
 

@@ -115,7 +115,7 @@ impl Decoder for GifDecoder {
                     } else if let Some(stop) = self.data(input)? {
                         return Ok(stop);
                     }
-                    self.draw();
+                    self.draw()?;
                     if self.next < self.page {
                         self.next = self.next.saturating_add(1);
                         self.begin_frame()?;
@@ -158,6 +158,15 @@ impl Decoder for GifDecoder {
         Ok(true)
     }
 
+    fn rewind_page(&mut self) -> Result<bool> {
+        // What was drawn is there still.
+        let drawn = matches!(self.state, State::Rows);
+        if drawn {
+            self.given = 0;
+        }
+        Ok(drawn)
+    }
+
     fn input_ended(&mut self) -> bool {
         if matches!(self.state, State::Blocks) {
             return self.blocks.cut();
@@ -192,7 +201,9 @@ impl Decoder for GifDecoder {
             if let Some(frame) = frame {
                 let _ = self.short(&frame, "");
             }
-            self.draw();
+            if self.draw().is_err() {
+                return false;
+            }
             self.state = match self.next < self.page {
                 true => {
                     self.next = self.next.saturating_add(1);

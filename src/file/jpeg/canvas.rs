@@ -4,6 +4,7 @@ use super::color::{self, Model};
 use super::frame::FrameHeader;
 use super::idct::{Block, flat, inverse, inverse_small};
 use super::strips::{Code, Stretch, Strips};
+use crate::error::Result;
 use crate::file::decoder::Slot;
 use crate::pixel::{Depth, Sample, codes};
 use crate::simd::{Level, Work};
@@ -22,11 +23,11 @@ pub(super) trait Canvas: Send {
 }
 
 /// A canvas for a frame, whose blocks come as `n` x `n` samples.
-pub(super) fn canvas(frame: &FrameHeader, model: Model, n: u32, stretch: Stretch) -> Box<dyn Canvas> {
-    match frame.bits {
-        8 => Box::new(Rows::<u8>::new(frame, model, n, stretch)),
-        _ => Box::new(Rows::<u16>::new(frame, model, n, stretch)),
-    }
+pub(super) fn canvas(frame: &FrameHeader, model: Model, n: u32, stretch: Stretch) -> Result<Box<dyn Canvas>> {
+    Ok(match frame.bits {
+        8 => Box::new(Rows::<u8>::new(frame, model, n, stretch)?),
+        _ => Box::new(Rows::<u16>::new(frame, model, n, stretch)?),
+    })
 }
 
 /// Bytes that a canvas takes.
@@ -47,11 +48,11 @@ struct Rows<S> {
 }
 
 impl<S: Code> Rows<S> {
-    fn new(frame: &FrameHeader, model: Model, n: u32, stretch: Stretch) -> Rows<S> {
+    fn new(frame: &FrameHeader, model: Model, n: u32, stretch: Stretch) -> Result<Rows<S>> {
         let full = (1u32 << frame.bits).saturating_sub(1);
         let scale = if frame.bits == 8 { Vec::new() } else { codes::samples_of_codes(full as u16, Depth::U16) };
-        Rows {
-            strips: Strips::new(frame, n, stretch),
+        Ok(Rows {
+            strips: Strips::new(frame, n, stretch)?,
             model,
             n,
             level: Level::best(),
@@ -59,7 +60,7 @@ impl<S: Code> Rows<S> {
             middle: 1 << frame.bits.saturating_sub(1),
             scale,
             rows: frame.components.iter().map(|_| Vec::new()).collect(),
-        }
+        })
     }
 }
 

@@ -4,6 +4,8 @@
 //! amid those they stand for), or by repetition. Two rows of MCUs are held: those that are given, and those behind them.
 
 use super::frame::FrameHeader;
+use crate::error::Result;
+use crate::memory;
 use crate::pixel::Sample;
 
 /// Samples as codes of the file: bytes, or words of 12 bits.
@@ -79,7 +81,7 @@ pub(super) struct Strips<S> {
 
 impl<S: Code> Strips<S> {
     /// For a frame whose blocks come as `n` x `n` samples: 8, or fewer where it is read smaller.
-    pub(super) fn new(frame: &FrameHeader, n: u32, stretch: Stretch) -> Strips<S> {
+    pub(super) fn new(frame: &FrameHeader, n: u32, stretch: Stretch) -> Result<Strips<S>> {
         let width = frame.size.width.saturating_mul(n).div_ceil(8);
         let strips = frame.components.iter().map(|c| {
             let (h, v) = ((u32::from(c.h), u32::from(frame.h)), (u32::from(c.v), u32::from(frame.v)));
@@ -91,10 +93,16 @@ impl<S: Code> Strips<S> {
                 true => Vec::new(),
                 false => (0..width).map(|x| between(x, h, own, stretch)).collect(),
             };
-            let samples = vec![S::default(); stride.saturating_mul(rows).saturating_mul(2)];
-            Strip { h, v, width: own as usize, height, stride, rows, samples, start: 0, have: 0, columns }
+            let samples = memory::zeros(stride.saturating_mul(rows).saturating_mul(2))?;
+            Ok(Strip { h, v, width: own as usize, height, stride, rows, samples, start: 0, have: 0, columns })
         });
-        Strips { strips: strips.collect(), stretch, width: width as usize, between: Vec::new(), narrow: Vec::new() }
+        Ok(Strips {
+            strips: strips.collect::<Result<_>>()?,
+            stretch,
+            width: width as usize,
+            between: Vec::new(),
+            narrow: Vec::new(),
+        })
     }
 
     /// Bytes that strips of a frame take.

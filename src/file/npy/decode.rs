@@ -8,7 +8,7 @@ use crate::file::interleaved::apart;
 use crate::file::stored::StoredRows;
 use crate::file::words::half_to_f32;
 use crate::frame::{AnyNumbersMut, AnyPlanes, Facts, FileFormat, Metadata, PixelFormat, RowOrder, SamplesMut, Size};
-use crate::memory::Charge;
+use crate::memory::{self, Charge};
 use crate::pixel::{Depth, Layout, Meaning, NumberKind, Sample};
 
 /// A decoder of arrays: pushed bytes, gives rows.
@@ -76,10 +76,10 @@ impl NpyDecoder {
         let put = Put { element: header.element, swapped, channels: header.channels };
         let rows = if header.columns_first && header.height > 1 {
             self.charge = bounds.charge("an array with its columns in order, which is held whole,", all)?;
-            Rows::Columns { all: all as usize, bytes: Vec::new(), row: Vec::with_capacity(row_bytes), given: 0, size }
+            Rows::Columns { all: all as usize, bytes: Vec::new(), row: memory::room(row_bytes)?, given: 0, size }
         } else if header.columns_first && header.channels > 1 {
             // One row, whose channels are not side by side.
-            Rows::Columns { all: all as usize, bytes: Vec::new(), row: Vec::with_capacity(row_bytes), given: 0, size }
+            Rows::Columns { all: all as usize, bytes: Vec::new(), row: memory::room(row_bytes)?, given: 0, size }
         } else {
             Rows::Stored(StoredRows::new(header.data_at as u64, row_bytes, row_bytes, size.height, false))
         };

@@ -2,6 +2,7 @@
 
 use super::archive::{self, END_BYTES, Entry, LOCAL_BYTES};
 use crate::error::{Error, ErrorKind, Result};
+use crate::file::bounds::AN_ENTRY;
 use crate::file::decoder::{Decoder, Jump, RowsOut, Start, Stop, collect};
 use crate::file::npy::NpyDecoder;
 use crate::frame::{Facts, FileFormat, RowOrder, Text};
@@ -64,6 +65,7 @@ struct Inflate {
 
 impl NpzDecoder {
     pub(in crate::file) fn new(start: Start) -> NpzDecoder {
+        let charge = Charge::on(start.bounds.account());
         let length = start.length.unwrap_or(0);
         NpzDecoder {
             start,
@@ -77,7 +79,7 @@ impl NpzDecoder {
             others: 0,
             facts: None,
             body: None,
-            charge: Charge::NONE,
+            charge,
         }
     }
 
@@ -119,6 +121,8 @@ impl NpzDecoder {
                     }
                     let directory = std::mem::take(&mut self.part);
                     let (arrays, others) = archive::entries(&directory, at)?;
+                    let entries = (arrays.len() as u64).saturating_add(others as u64);
+                    self.start.bounds.work(entries.saturating_mul(AN_ENTRY))?;
                     self.others = others;
                     self.choose(arrays)?;
                     self.state = State::Local;
@@ -339,6 +343,15 @@ impl Decoder for NpzDecoder {
         (self.entry, self.facts, self.state) = (Some(entry), None, State::Local);
         self.part.clear();
         Ok(true)
+    }
+
+    fn rewind_page(&mut self) -> Result<bool> {
+        let known = self.entry.is_some() && self.facts.is_some();
+        if known {
+            (self.facts, self.state) = (None, State::Local);
+            self.part.clear();
+        }
+        Ok(known)
     }
 
     fn facts(&self) -> Option<&Facts> {

@@ -275,6 +275,11 @@ impl Decoder for PngDecoder {
         Ok(true)
     }
 
+    fn rewind_page(&mut self) -> Result<bool> {
+        let drawn = self.player.as_mut().filter(|player| player.is_ready() && matches!(self.state, State::Frames));
+        Ok(drawn.map(Player::again).is_some())
+    }
+
     fn input_ended(&mut self) -> bool {
         // Frames that are not there any more are none.
         let walk = self.walk.as_mut().filter(|_| matches!(self.state, State::Walk { .. }));

@@ -7,7 +7,7 @@ use super::filter::Filters;
 use super::header::Header;
 use super::passes::passes;
 use crate::error::{Error, Result};
-use crate::memory::{Account, Charge};
+use crate::memory::{self, Account, Charge};
 use flate2::{Compression, write::ZlibEncoder};
 use std::io::Write;
 
@@ -29,7 +29,7 @@ impl Interlaced {
         let bytes = header.apart_bytes().saturating_mul(header.size.height as usize);
         let charge = Charge::take(account, bytes as u64)?;
         // As much as was charged: growing would take up to twice of it.
-        let samples = Vec::with_capacity(bytes);
+        let samples = memory::room(bytes)?;
         Ok(Interlaced { header, adaptive: adaptive && effort > 0, effort, samples, _charge: charge })
     }
 

@@ -76,7 +76,8 @@ impl Player {
         // All frames up to the page are drawn: their pixels are the work.
         let drawn = animation.frames.iter().take(frame.saturating_add(1)).skip(self.next);
         let pixels = drawn.fold(0u64, |sum, f| sum.saturating_add(f.control.size.pixels()));
-        self.bounds.check_work(pixels, length.unwrap_or(u64::MAX))
+        self.bounds.check_work(pixels, length.unwrap_or(u64::MAX))?;
+        self.bounds.work(pixels)
     }
 
     /// The layout that the page is given in.
@@ -182,6 +183,11 @@ impl Player {
         format!("the rest of frame {}{rows}", self.next.saturating_add(1))
     }
 
+    /// Gives the rows of the frame that is there once more.
+    pub(super) fn again(&mut self) {
+        self.given = 0;
+    }
+
     pub(super) fn is_ready(&self) -> bool {
         self.ready
     }
@@ -220,7 +226,7 @@ fn begin(
     let layout = if indices { Layout::Gray } else { header.layout(colors.transparent()) };
     bounds.check_memory("a frame, which is held whole,", Rows::memory(&header))?;
     let content = room(header.size, layout, header.depth(), bounds)?;
-    let rows = Rows::new(header, colors.clone(), indices, kept);
+    let rows = Rows::new(header, colors.clone(), indices, kept)?;
     let (crc, sum) = (crc32fast::Hasher::new(), Vec::new());
     Ok(Unpacking { rows, content, given: 0, part: 0, used: 0, crc, sum })
 }

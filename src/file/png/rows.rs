@@ -8,6 +8,7 @@ use crate::error::{Error, Result};
 use crate::file::bits::take_apart;
 use crate::file::decoder::{RowsOut, Slot};
 use crate::frame::SamplesMut;
+use crate::memory;
 use flate2::{Decompress, FlushDecompress, Status};
 
 /// Bytes of inflated rows held at a time, at least; always room for a whole row.
@@ -45,28 +46,28 @@ impl Rows {
 
     /// Rows of a picture, with what another one has unpacked with, if there is one: frames by the thousand would else leave as many holes in
     /// the heap.
-    pub(super) fn new(header: Header, colors: Colors, indices: bool, kept: Option<Decompress>) -> Rows {
+    pub(super) fn new(header: Header, colors: Colors, indices: bool, kept: Option<Decompress>) -> Result<Rows> {
         let mut inflate = kept.unwrap_or_else(|| Decompress::new(true));
         inflate.reset(true);
         let row = header.row_bytes().saturating_add(1);
         let count = ROWS_BYTES.checked_div(row).unwrap_or(1).clamp(1, header.size.height as usize);
         let canvas = if header.interlaced { header.size.height as usize } else { 0 };
-        Rows {
+        Ok(Rows {
             header,
             expander: Expander::new(header, colors, indices),
             inflate,
-            buffer: vec![0; row.saturating_mul(count)],
+            buffer: memory::zeros(row.saturating_mul(count))?,
             have: 0,
             done: 0,
             passes: passes(&header),
             pass: 0,
             row: 0,
-            above: vec![0; header.row_bytes()],
-            apart: vec![0; header.apart_bytes()],
-            canvas: vec![0; header.apart_bytes().saturating_mul(canvas)],
+            above: memory::zeros(header.row_bytes())?,
+            apart: memory::zeros(header.apart_bytes())?,
+            canvas: memory::zeros(header.apart_bytes().saturating_mul(canvas))?,
             given: 0,
             ended: false,
-        }
+        })
     }
 
     /// What unpacked, for the next picture.

@@ -27,6 +27,8 @@ pub(in crate::file) struct PnmDecoder {
     page: u32,
     /// Pictures of the file, once they were counted.
     counted: Option<u32>,
+    /// Where the header of the wanted picture is.
+    header_at: u64,
     state: State,
     ended: bool,
     /// Behind the last row of a stream: whether it was looked at what follows.
@@ -44,8 +46,8 @@ enum State {
     Counting,
     /// Giving rows.
     Rows,
-    /// Going behind the rows, to the header of the next picture.
-    Next,
+    /// Going to a header at this place.
+    At(u64),
 }
 
 /// What is known of what follows the last row of a stream.
@@ -80,6 +82,7 @@ impl PnmDecoder {
             part,
             at: 0,
             page: 1,
+            header_at: 0,
             counted: None,
             state: State::Header,
             ended: false,
@@ -190,10 +193,9 @@ impl PnmDecoder {
 
     /// Reads a header: the wanted picture's, or one before or behind it, which is counted and gone past.
     fn headers(&mut self, input: &mut &[u8]) -> Result<Stop> {
-        if let (State::Next, Some(Body { rows: Rows::Raw(rows), .. })) = (self.state, &self.body) {
-            self.at = rows.end();
-            self.state = State::Header;
-            return Ok(Stop::forward(self.at));
+        if let State::At(at) = self.state {
+            (self.at, self.state) = (at, State::Header);
+            return Ok(Stop::forward(at));
         }
         if self.ended && self.state == State::Header {
             let (page, pages) = (self.start.page, self.page.saturating_sub(1));
@@ -210,6 +212,7 @@ impl PnmDecoder {
             }
             return Ok(self.back_to_rows());
         }
+        let header_at = self.at.saturating_sub(self.part.len() as u64);
         let header = match self.header(input) {
             Ok(None) => return Ok(Stop::NeedInput),
             Ok(Some(header)) => header,
@@ -224,6 +227,7 @@ impl PnmDecoder {
         }
         let end = self.at.saturating_add(header.body_bytes());
         if self.state == State::Header && self.page == self.start.page {
+            self.header_at = header_at;
             self.begin(header);
             if header.plain || self.start.length.is_none() || self.counted.is_some() {
                 self.state = State::Rows;
@@ -315,15 +319,25 @@ impl Decoder for PnmDecoder {
 
     fn next_page(&mut self) -> Result<bool> {
         let stream = self.start.length.is_none();
-        let raw = matches!(&self.body, Some(Body { rows: Rows::Raw(_), .. }));
-        if !raw || (stream && self.behind != Behind::Picture) {
+        let Some(Body { rows: Rows::Raw(rows), .. }) = &self.body else { return Ok(false) };
+        if stream && self.behind != Behind::Picture {
             return Ok(false);
         }
+        // Of a stream the next byte is that of its header already.
+        self.state = if stream { State::Header } else { State::At(rows.end()) };
         self.start.page = self.start.page.saturating_add(1);
         (self.page, self.behind, self.ended) = (self.start.page, Behind::Rows, false);
-        // Of a stream the next byte is that of its header already.
-        self.state = if stream { State::Header } else { State::Next };
         self.facts = None;
+        Ok(true)
+    }
+
+    fn rewind_page(&mut self) -> Result<bool> {
+        let raw = matches!(&self.body, Some(Body { rows: Rows::Raw(_), .. }));
+        if !raw || self.start.length.is_none() || self.state != State::Rows {
+            return Ok(false);
+        }
+        (self.page, self.behind, self.ended, self.facts) = (self.start.page, Behind::Rows, false, None);
+        self.state = State::At(self.header_at);
         Ok(true)
     }
 

@@ -5,7 +5,7 @@ use crate::error::{Error, Result};
 use crate::file::bounds::Bounds;
 use crate::file::decoder::{Decoder, RowsOut, Slot, Start, Stop, gather, take_bytes};
 use crate::frame::{Facts, FileFormat, Metadata, PixelFormat, SamplesMut, Size};
-use crate::memory::Charge;
+use crate::memory::{self, Charge};
 use crate::pixel::{Depth, Layout, Transfer};
 
 /// Bytes of the header.
@@ -73,7 +73,7 @@ impl QoiDecoder {
         facts.format = Some(FileFormat::Qoi);
         facts.stored = Some(format!("8-bit {layout}"));
         self.facts = Some(facts);
-        self.row.reserve(row);
+        self.row = memory::room(row)?;
         self.part.clear();
         Ok(())
     }

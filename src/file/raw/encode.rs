@@ -5,6 +5,7 @@ use crate::file::encoder::{Encoder, Output, cannot_hold, put_bytes};
 use crate::file::holds::{Holds, left_out};
 use crate::file::reversed::ReversedRows;
 use crate::frame::{Content, Facts, FileFormat, PixelFormat, RawLayout, Size};
+use crate::memory::{self, Charge};
 use crate::pixel::Meaning;
 
 /// An encoder of bytes as a layout describes them.
@@ -79,7 +80,7 @@ impl Encoder for RawEncoder {
         let strip = RawLayout { size, offset: 0, stride: Some(self.stride), bottom_up: false, ..self.layout };
         let all = self.stride.saturating_mul(count as usize);
         if self.bytes.len() < all {
-            self.bytes.resize(all, 0);
+            memory::lengthen(&mut self.bytes, all)?;
         }
         // Gaps are where they were in the strip before, and are never written to.
         let bytes = self.bytes.get_mut(..all).unwrap_or_default();
@@ -98,7 +99,9 @@ impl Encoder for RawEncoder {
             return upward.finish(out);
         }
         let Some(whole) = &self.whole else { return Ok(()) };
-        let mut bytes = vec![0; self.layout.bytes_needed()?];
+        let needed = self.layout.bytes_needed()?;
+        let _charge = Charge::take(whole.account(), needed as u64)?;
+        let mut bytes = memory::zeros(needed)?;
         self.layout.write(whole.pixels()?, &mut bytes)?;
         put_bytes(out, &bytes)
     }

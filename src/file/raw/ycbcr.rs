@@ -7,7 +7,7 @@ use crate::file::decoder::{Decoder, RowsOut, Slot, Start, Stop, gather};
 use crate::file::encoder::{Encoder, Output, cannot_hold, put_bytes};
 use crate::file::holds::{Holds, left_out};
 use crate::frame::{Content, Facts, FileFormat, Metadata, PixelFormat, Pixels, RowOrder, SamplesMut, SamplesRef};
-use crate::memory::Charge;
+use crate::memory::{self, Charge};
 use crate::pixel::{Depth, Layout, Rgb};
 
 /// The depth that has room for the codes.
@@ -147,7 +147,7 @@ impl Encoder for YcbcrEncoder {
     fn finish(&mut self, out: &mut dyn Output) -> Result<()> {
         let needed = self.layout.bytes_needed()?;
         let _charge = Charge::take(self.whole.account(), needed as u64)?;
-        let mut bytes = vec![0; needed];
+        let mut bytes = memory::zeros(needed)?;
         let (pixels, rules) = (self.whole.pixels()?, &self.layout.rules);
         match depth_of(&self.layout) {
             Depth::U8 => self.layout.write::<u8>(&to_ycbcr(pixels.view::<Rgb<u8>>()?, rules)?, &mut bytes)?,

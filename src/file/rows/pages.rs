@@ -4,11 +4,8 @@ use super::FileRows;
 use crate::error::Result;
 use crate::file::decoder::{ANOTHER_FOLLOWS, Jump, RowsOut, Stop};
 use crate::file::feed::{begin, push};
-use crate::flow::{PictureSource, Source};
+use crate::flow::Source;
 use crate::frame::Facts;
-
-/// Bytes of a page that is kept whole.
-const KEPT_PAGE: u64 = 1 << 20;
 
 impl FileRows<'_> {
     /// Goes on to the next page; false behind the last.
@@ -22,7 +19,7 @@ impl FileRows<'_> {
                 let (bytes, format) = (self.facts.bytes, self.facts.format);
                 self.facts = Facts { bytes, format, ..facts.clone() }.charged(self.bounds.to_inherit());
             }
-            (self.options.page, self.kept) = (Some(self.page().saturating_add(1)), None);
+            self.options.page = Some(self.page().saturating_add(1));
             self.before = self.bounds.done();
             (self.next, self.done, self.failed, self.remarks) = (0, false, false, self.facts.remarks.len());
             self.late.retain(|line| line != ANOTHER_FOLLOWS);
@@ -31,7 +28,7 @@ impl FileRows<'_> {
         if self.page() >= self.facts.pages {
             return Ok(false);
         }
-        (self.options.page, self.kept) = (Some(self.page().saturating_add(1)), None);
+        self.options.page = Some(self.page().saturating_add(1));
         self.earlier = Source::take_damage(self);
         let start = Jump { to: 0, keep_to: None, wanted: 0 };
         self.input.jump(start).map_err(|e| self.place(e))?;
@@ -53,10 +50,22 @@ impl FileRows<'_> {
 
     /// Has the decoder go on to the next page, if it can, and read what it says.
     fn go_on(&mut self) -> Result<bool> {
-        let format = self.format();
-        if !self.decoder.next_page()? {
+        Ok(self.decoder.next_page()? && self.to_facts()?)
+    }
+
+    /// Has the decoder begin the page again, if it can do that without beginning at the file's first byte.
+    pub(super) fn begin_page_again(&mut self) -> Result<bool> {
+        let can = self.options.salvage.is_none() && !self.failed && !self.input.is_stream();
+        if !can || !self.decoder.rewind_page()? || !self.to_facts()? {
             return Ok(false);
         }
+        (self.next, self.done) = (0, false);
+        Ok(true)
+    }
+
+    /// Reads on to where the decoder knows the facts of its page.
+    fn to_facts(&mut self) -> Result<bool> {
+        let format = self.format();
         while self.decoder.facts().is_none() {
             if push(&mut self.input, self.decoder.as_mut(), &mut RowsOut::skip(0), format, &self.bounds)? == Stop::Done
             {
@@ -64,15 +73,5 @@ impl FileRows<'_> {
             }
         }
         Ok(true)
-    }
-
-    /// Reads all of a small page where none of it has been read.
-    pub(super) fn keep_small(&mut self) -> Result<()> {
-        let untouched = self.kept.is_none() && self.next == 0 && !self.done && !self.failed;
-        let small = self.facts.pixel_format.bytes(self.facts.size) <= KEPT_PAGE;
-        if untouched && small && self.page() > 1 && self.options.salvage.is_none() && !self.input.is_stream() {
-            self.kept = Some(PictureSource::new(self.read_whole()?));
-        }
-        Ok(())
     }
 }

@@ -8,7 +8,7 @@ use super::shape::{Packing, Shape};
 use crate::error::{Error, ErrorKind, Result};
 use crate::file::decoder::{Start, Stop};
 use crate::frame::FileFormat;
-use crate::memory::Charge;
+use crate::memory::{self, Charge};
 use crate::threads::{self, Threads};
 use std::ops::Range;
 
@@ -290,7 +290,8 @@ impl Chunks {
             planes = row_bytes.iter().map(|_| Vec::new()).collect();
         }
         for (plane, &each) in planes.iter_mut().zip(&row_bytes) {
-            plane.resize((each as usize).saturating_mul(count as usize), 0);
+            memory::lengthen(plane, (each as usize).saturating_mul(count as usize))?;
+            plane.truncate((each as usize).saturating_mul(count as usize));
         }
         let row_bytes = row_bytes.iter().map(|&each| each as usize).collect();
         let lost = vec![false; count as usize];

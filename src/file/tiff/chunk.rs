@@ -8,8 +8,9 @@ use super::color;
 use super::jpeg;
 use super::predictor;
 use super::shape::{Packing, Predictor, Shape};
-use crate::error::Error;
+use crate::error::{Error, Result};
 use crate::frame::FileFormat;
+use crate::memory;
 
 impl Shape {
     /// Rows that a strip or tile is unpacked to: what is packed is so as a whole, even where a tile reaches beyond the picture.
@@ -25,6 +26,13 @@ struct Raw {
     fault: Option<Error>,
 }
 
+impl Raw {
+    /// Nothing, for another reason than the bytes.
+    fn none(fault: Error) -> Raw {
+        Raw { bytes: Vec::new(), came: 0, fault: Some(fault) }
+    }
+}
+
 impl Chunks {
     /// Unpacks a strip or tile to the pieces of its rows: numbers in this machine's byte order, differences undone.
     pub(super) fn unpack_one(&self, mut job: Job, pieces: Pieces<'_>) -> Done {
@@ -32,7 +40,10 @@ impl Chunks {
         let stored = shape.unpacked_rows(&job);
         let row_bytes = (shape.row_bytes(job.plane, shape.chunk.width) as usize).max(1);
         let whole = shape.unpacked(job.plane, stored) as usize;
-        let Raw { mut bytes, mut came, mut fault } = self.raw(&mut job, whole, row_bytes);
+        let start = &self.start;
+        let worked = start.bounds.work((whole as u64).saturating_add(job.bytes.len() as u64));
+        let Raw { mut bytes, mut came, mut fault } =
+            worked.and_then(|()| self.raw(&mut job, whole, row_bytes)).unwrap_or_else(Raw::none);
         if came < whole && fault.is_none() {
             fault = Some(self.fault_of(&job, format!("it has {came} of its {whole} bytes")));
         }
@@ -56,18 +67,18 @@ impl Chunks {
     }
 
     /// The `whole` bytes that a strip or tile is packed from; those that do not come are zero.
-    fn raw(&self, job: &mut Job, whole: usize, row_bytes: usize) -> Raw {
+    fn raw(&self, job: &mut Job, whole: usize, row_bytes: usize) -> Result<Raw> {
         let packed = std::mem::take(&mut job.bytes);
         let shape = &self.shape;
         match shape.packing {
             Packing::None => {
                 let came = packed.len();
                 let mut bytes = packed;
-                bytes.resize(whole, 0);
-                Raw { bytes, came, fault: None }
+                memory::lengthen(&mut bytes, whole)?;
+                Ok(Raw { bytes, came, fault: None })
             }
             Packing::Jpeg => {
-                let mut room = vec![0; whole];
+                let mut room = memory::zeros(whole)?;
                 let channels = shape.bits_in(job.plane).len();
                 let rows = (row_bytes, shape.unpacked_rows(job));
                 let done =
@@ -77,12 +88,12 @@ impl Chunks {
                     Err(e) if e.is_about_bytes() => (0, Some(self.fault_of(job, e.kind().to_string()))),
                     Err(e) => (0, Some(e)),
                 };
-                Raw { bytes: room, came, fault }
+                Ok(Raw { bytes: room, came, fault })
             }
             _ => {
                 // A row more shows whether there is too much; the last strip may be filled up.
                 let most = whole.saturating_add(row_bytes);
-                let mut room = vec![0; most];
+                let mut room = memory::zeros(most)?;
                 let found = codecs::unpack(shape.packing, &packed, shape.lowest_first, shape.chunk.width, &mut room);
                 let filled_up = !shape.tiled && job.rows < shape.chunk.height;
                 let fault = match found.fault {
@@ -94,7 +105,7 @@ impl Chunks {
                 };
                 room.truncate(whole);
                 let fault = fault.map(|line| self.fault_of(job, line));
-                Raw { bytes: room, came: found.bytes.min(whole), fault }
+                Ok(Raw { bytes: room, came: found.bytes.min(whole), fault })
             }
         }
     }

@@ -58,7 +58,7 @@ struct Body {
 
 impl TiffDecoder {
     pub(in crate::file) fn new(start: Start) -> TiffDecoder {
-        let length = start.length.unwrap_or(u64::MAX);
+        let (length, charge) = (start.length.unwrap_or(u64::MAX), Charge::on(start.bounds.account()));
         TiffDecoder {
             hangs: start.sub_page > 0,
             walk: Walk::new(start.bounds.clone(), length),
@@ -72,9 +72,17 @@ impl TiffDecoder {
             body: None,
             given: 0,
             salvaging: false,
-            charge: Charge::NONE,
+            charge,
             samples: Charge::NONE,
         }
+    }
+
+    /// Begins a page at its directory, those before it being known.
+    fn begin_page(&mut self, at: u64) {
+        (self.facts, self.body, self.parts) = (None, None, Parts::default());
+        (self.given, self.salvaging, self.fetch) = (0, false, self.fetch.restarted());
+        (self.charge, self.samples) = (Charge::on(self.start.bounds.account()), Charge::NONE);
+        self.state = State::Below(at);
     }
 
     /// Everything before the rows; the stop that is due, if any.
@@ -244,11 +252,15 @@ impl Decoder for TiffDecoder {
         let next = self.walk.places.get(self.start.page as usize).filter(|_| !self.hangs).copied();
         let Some(at) = next else { return Ok(false) };
         self.start.page = self.start.page.saturating_add(1);
-        (self.facts, self.body, self.parts) = (None, None, Parts::default());
-        (self.given, self.salvaging, self.fetch) = (0, false, self.fetch.restarted());
-        (self.charge, self.samples) = (Charge::NONE, Charge::NONE);
-        self.state = State::Below(at);
+        self.begin_page(at);
         Ok(true)
+    }
+
+    fn rewind_page(&mut self) -> Result<bool> {
+        let place = (self.start.page as usize).saturating_sub(1);
+        let own = self.walk.places.get(place).filter(|_| !self.hangs && self.body.is_some()).copied();
+        own.into_iter().for_each(|at| self.begin_page(at));
+        Ok(own.is_some())
     }
 
     fn facts(&self) -> Option<&Facts> {

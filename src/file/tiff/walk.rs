@@ -5,7 +5,7 @@ use super::fetch::Fetch;
 use super::numbers::Numbers;
 use super::tags;
 use crate::error::{Error, Result};
-use crate::file::bounds::Bounds;
+use crate::file::bounds::{AN_ENTRY, Bounds};
 use crate::file::decoder::Stop;
 use crate::frame::{FileFormat, PageFacts, Size};
 use std::collections::HashSet;
@@ -137,6 +137,7 @@ impl Walk {
         if let Some(stop) = fetch.collect(input, at, end.saturating_add(behind)) {
             return Ok(Err(stop));
         }
+        self.bounds.work(count.saturating_mul(AN_ENTRY))?;
         let bytes = fetch.take();
         let start = at.saturating_add(head as u64);
         let directory = Directory::parse(bytes.get(head..end).unwrap_or_default(), start, numbers);

@@ -7,7 +7,7 @@ use crate::file::gif::blocks::FrameInfo;
 use crate::file::gif::canvas::{Canvas, interlaced_rows};
 use crate::file::gif::frame::Frame;
 use crate::frame::{FileFormat, SamplesMut, Size};
-use crate::memory::Charge;
+use crate::memory::{self, Charge};
 use weezl::{BitOrder, LzwStatus, decode};
 
 impl GifDecoder {
@@ -25,11 +25,16 @@ impl GifDecoder {
             let size = if self.alone() { Size::new(1, 1) } else { canvas };
             self.canvas = Some(Canvas::new(size, &bounds)?);
         }
+        bounds.work(pixels)?;
+        // Rows of an interlaced frame are brought in order beside it.
+        let held = if frame.interlaced { pixels.saturating_mul(2) } else { pixels };
+        self.frame.charge = Charge::NONE;
         if self.frame.indices.len() as u64 != pixels {
             self.frame.indices = Vec::new();
-            self.frame.charge = Charge::NONE;
-            self.frame.charge = bounds.charge("a frame, which is held whole,", pixels)?;
-            self.frame.indices = vec![0; usize::try_from(pixels).unwrap_or(usize::MAX)];
+        }
+        self.frame.charge = bounds.charge("a frame, which is held whole,", held)?;
+        if self.frame.indices.is_empty() {
+            self.frame.indices = memory::zeros(usize::try_from(pixels).unwrap_or(usize::MAX))?;
         }
         (self.frame.have, self.frame.lzw, self.frame.left, self.frame.begun) = (0, None, 0, false);
         self.part.clear();
@@ -126,11 +131,11 @@ impl GifDecoder {
     }
 
     /// A frame's data is there: it is drawn.
-    pub(super) fn draw(&mut self) {
-        let Some(frame) = self.blocks.frames.get(self.next).copied() else { return };
+    pub(super) fn draw(&mut self) -> Result<()> {
+        let Some(frame) = self.blocks.frames.get(self.next).copied() else { return Ok(()) };
         if frame.interlaced {
             let width = (frame.size.width as usize).max(1);
-            let mut seen = vec![0u8; self.frame.indices.len()];
+            let mut seen = memory::zeros::<u8>(self.frame.indices.len())?;
             for (row, y) in self.frame.indices.chunks_exact(width).zip(interlaced_rows(frame.size.height)) {
                 let at = (y as usize).saturating_mul(width);
                 if let Some(to) = seen.get_mut(at..at.saturating_add(width)) {
@@ -143,8 +148,9 @@ impl GifDecoder {
         let colors: Option<&[[u8; 4]; 256]> = self.frame.colors.as_slice().try_into().ok();
         if let (false, Some(canvas), Some(colors)) = (self.alone(), &mut self.canvas, colors) {
             canvas.dispose();
-            canvas.draw(&frame, &self.frame.indices, self.frame.have, colors);
+            canvas.draw(&frame, &self.frame.indices, self.frame.have, colors, &self.start.bounds)?;
         }
+        Ok(())
     }
 
     /// The row of the page that comes next.

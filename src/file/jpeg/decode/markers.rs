@@ -15,8 +15,11 @@ use crate::file::jpeg::strips::Stretch;
 use crate::file::jpeg::tables::quality_of;
 use crate::file::options::Chroma;
 use crate::frame::{Facts, FileFormat, PixelFormat, Size};
-use crate::memory::Charge;
+use crate::memory::{self, Charge};
 use crate::pixel::{Depth, Layout};
+
+/// Units of work that a block counts for which a scan goes over, whether it has bits for it or not.
+const A_BLOCK: u64 = 8;
 
 impl JpegDecoder {
     /// A marker and, where it has one, its segment.
@@ -116,7 +119,7 @@ impl JpegDecoder {
         let facts = self.facts_of(frame, model, one_scan);
         let height = facts.size.height;
         if !self.start.header_only {
-            self.picture = Some(self.picture_of(frame, model, height, streams));
+            self.picture = Some(self.picture_of(frame, model, height, streams)?);
         }
         self.facts = Some(Facts { remarks: std::mem::take(&mut self.notes.remarks), ..facts });
         Ok(())
@@ -153,19 +156,19 @@ impl JpegDecoder {
     }
 
     /// The picture that rows or, unless it `streams`, coefficients go into.
-    fn picture_of(&self, frame: &FrameHeader, model: Model, height: u32, streams: bool) -> PartialPicture {
+    fn picture_of(&self, frame: &FrameHeader, model: Model, height: u32, streams: bool) -> Result<PartialPicture> {
         let blocks = |c: &Component| (c.padded.0 as usize).saturating_mul(c.padded.1 as usize);
         let coefficients = match streams {
             true => Vec::new(),
-            false => frame.components.iter().map(|c| vec![[0; 64]; blocks(c)]).collect(),
+            false => frame.components.iter().map(|c| memory::zeros(blocks(c))).collect::<Result<_>>()?,
         };
         let stretch = match self.start.chroma {
             Chroma::Triangle => Stretch::Triangle,
             Chroma::Repeated => Stretch::Repeat,
         };
         let n = self.start.reduced.block();
-        PartialPicture {
-            canvas: canvas(frame, model, n, stretch),
+        Ok(PartialPicture {
+            canvas: canvas(frame, model, n, stretch)?,
             n,
             height,
             streams,
@@ -175,7 +178,7 @@ impl JpegDecoder {
             given: 0,
             damaged: Vec::new(),
             lost: Vec::new(),
-        }
+        })
     }
 
     fn start_scan(&mut self, body: &[u8]) -> Result<Step> {
@@ -214,6 +217,7 @@ impl JpegDecoder {
         let blocks = frame.components.iter().map(|c| u64::from(c.blocks.0).saturating_mul(u64::from(c.blocks.1)));
         self.visits = self.visits.saturating_add(all);
         self.start.bounds.check_scans(self.scans, self.visits, blocks.fold(0, u64::saturating_add))?;
+        self.start.bounds.work(all.saturating_mul(A_BLOCK))?;
         self.scan = Some(Running {
             scan,
             place: Place::at(0),

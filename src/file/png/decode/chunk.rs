@@ -78,7 +78,7 @@ impl PngDecoder {
             self.charge = self.start.bounds.charge(what, Rows::memory(&header))?;
             self.make_facts(&header, None)?;
             let colors = if self.animation.is_some() { self.colors.clone() } else { std::mem::take(&mut self.colors) };
-            self.rows = Some(Rows::new(header, colors, self.start.indices, None));
+            self.rows = Some(Rows::new(header, colors, self.start.indices, None)?);
         }
         Ok(())
     }
