@@ -15,10 +15,10 @@ use std::time::Instant;
 ///
 /// # Examples
 /// ```
-/// use rahmen::{Cancel, ErrorKind, file::{Reader, ReadOptions}};
+/// use rahmen::{Cancel, ErrorKind, file::{ReadOptions, decode}};
 /// let cancel = Cancel::new();
 /// cancel.clone().cancel();
-/// let error = Reader::from_bytes(b"P2 1 1 255 7", ReadOptions::default().cancel(&cancel)).unwrap_err();
+/// let error = decode(b"P2 1 1 255 7", ReadOptions::default().cancel(&cancel)).unwrap_err();
 /// assert!(matches!(error.kind(), ErrorKind::Cancelled));
 /// ```
 #[derive(Debug, Clone, Default)]

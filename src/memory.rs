@@ -95,14 +95,19 @@ pub(crate) fn zeros<T: bytemuck::Zeroable>(length: usize) -> Result<Vec<T>> {
 /// An empty vector with room for `length` values, or an error where the system has no memory for it.
 pub(crate) fn room<T>(length: usize) -> Result<Vec<T>> {
     let mut room = Vec::new();
-    room.try_reserve_exact(length).map_err(|_| out_of_memory::<T>(length))?;
+    reserve(&mut room, length)?;
     Ok(room)
+}
+
+/// Room for so many values in all.
+pub(crate) fn reserve<T>(vector: &mut Vec<T>, length: usize) -> Result<()> {
+    let more = length.saturating_sub(vector.len());
+    vector.try_reserve_exact(more).map_err(|_| out_of_memory::<T>(more))
 }
 
 /// Makes a vector at least so long, with zeros, or gives an error where the system has no memory for it.
 pub(crate) fn lengthen<T: Copy + Default>(vector: &mut Vec<T>, length: usize) -> Result<()> {
-    let more = length.saturating_sub(vector.len());
-    vector.try_reserve_exact(more).map_err(|_| out_of_memory::<T>(more))?;
+    reserve(vector, length)?;
     vector.resize(length.max(vector.len()), T::default());
     Ok(())
 }

@@ -32,7 +32,7 @@ pub(crate) struct Shared {
     /// Maximum memory that is held at once, such as 4GiB (default: 1GiB)
     #[arg(long, global = true, value_name = "SIZE", value_parser = words::memory, help_heading = "Everywhere")]
     pub(crate) limit_memory: Option<u64>,
-    /// Another limit on what a file may claim: metadata=SIZE (64MiB), side=N pixels (2147483648), pages=N (100000), scans=N of a JPEG
+    /// Another limit on what a file may claim: metadata=SIZE (64MiB), side=N pixels (2147483648), pages=N (20000), channels=N (10000), scans=N of a JPEG
     /// (250), work=N pixels a byte of file (10000); repeatable
     #[arg(long = "limit", global = true, value_name = "NAME=N", value_parser = words::limit, help_heading = "Everywhere")]
     pub(crate) limits: Vec<(words::LimitName, u64)>,
@@ -75,6 +75,7 @@ impl Shared {
                 words::LimitName::Metadata => limits.metadata = value,
                 words::LimitName::Side => limits.side = count,
                 words::LimitName::Pages => limits.pages = count,
+                words::LimitName::Channels => limits.channels = count,
                 words::LimitName::Scans => limits.scans = count,
                 words::LimitName::Work => limits.work = count,
             }

@@ -3,6 +3,7 @@
 use crate::args::Shared;
 use crate::fail::{Done, Failure};
 use crate::notes::With;
+use crate::{open, process};
 use anyhow::Context;
 use serde::Serialize;
 use serde_json::value::RawValue;
@@ -63,24 +64,38 @@ pub(crate) fn each<R: Serialize>(
     first_failure.map_or(Ok(()), Err)
 }
 
-/// The objects of JSON reports, one behind the other, each as it stands there.
-pub(crate) fn objects_of(reports: &[PathBuf]) -> Done<Vec<Box<RawValue>>> {
-    let mut all = Vec::new();
+/// The share of the limit of memory that a report may have: its numbers take up to eight bytes where it has two.
+const REPORT_SHARE: u64 = 8;
+
+/// Does something with each object of JSON reports, one behind the other, each as it stands there. One report at a time is held.
+pub(crate) fn each_object(reports: &[PathBuf], shared: &Shared, mut one: impl FnMut(&RawValue) -> Done) -> Done {
+    let most = process::budget(shared).limit() / REPORT_SHARE;
     for path in reports {
         let name = path.display();
-        let text = std::fs::read_to_string(path).with_context(|| format!("{name}: cannot read it"))?;
-        let objects: Vec<Box<RawValue>> =
-            serde_json::from_str(&text).with_context(|| format!("{name}: not a report in JSON, which is an array"))?;
-        all.extend(objects);
+        let text = open::read_most(path, most).map_err(|e| match e.kind() {
+            std::io::ErrorKind::FileTooLarge => anyhow::anyhow!(
+                "{name}: a report of more than {most} bytes, an eighth of the memory limit; add --limit-memory SIZE"
+            ),
+            _ => anyhow::Error::new(e).context(format!("{name}: cannot read it")),
+        })?;
+        let objects: Vec<&RawValue> = serde_json::from_slice(&text)
+            .with_context(|| format!("{name}: not a report in JSON, which is an array"))?;
+        objects.into_iter().try_for_each(&mut one)?;
     }
-    Ok(all)
+    Ok(())
 }
 
 /// Prints the objects of JSON reports as one report.
-pub(crate) fn print_merged(reports: &[PathBuf]) -> Done {
-    let objects = objects_of(reports)?;
-    let lines: Vec<&str> = objects.iter().map(|object| object.get()).collect();
-    writeln!(std::io::stdout(), "[{}]", lines.join(",\n "))?;
+pub(crate) fn print_merged(reports: &[PathBuf], shared: &Shared) -> Done {
+    // A report that is none is told before anything is printed.
+    each_object(reports, shared, |_| Ok(()))?;
+    let mut before = "[";
+    each_object(reports, shared, |object| {
+        write!(std::io::stdout(), "{before}{}", object.get())?;
+        before = ",\n ";
+        Ok(())
+    })?;
+    writeln!(std::io::stdout(), "{}]", if before == "[" { "[" } else { "" })?;
     Ok(())
 }
 

@@ -15,9 +15,9 @@ impl Read for Pieces<'_> {
 
 libfuzzer_sys::fuzz_target!(|bytes: &[u8]| {
     let Some((&each, bytes)) = bytes.split_first() else { return };
-    rahmen_fuzz::bounded(bytes, || {
-        let whole = read_from(Cursor::new(bytes), rahmen_fuzz::options());
-        let pieces = read_from(Pieces(bytes, usize::from(each).max(1)), rahmen_fuzz::options());
+    rahmen_fuzz::bounded(bytes, |budget| {
+        let whole = read_from(Cursor::new(bytes), rahmen_fuzz::options(budget));
+        let pieces = read_from(Pieces(bytes, usize::from(each).max(1)), rahmen_fuzz::options(budget));
         match (whole, pieces) {
             (Ok(whole), Ok(pieces)) => assert!(whole.content().pixel_format() == pieces.content().pixel_format()),
             (Err(whole), Err(pieces)) => assert_eq!(whole.to_string(), pieces.to_string()),

@@ -1,7 +1,6 @@
 //! Words of a raw layout, a line, and the bytes behind it.
 #![no_main]
 
-use rahmen::file::ReadOptions;
 use rahmen::frame::RawLayout;
 
 libfuzzer_sys::fuzz_target!(|bytes: &[u8]| {
@@ -10,6 +9,6 @@ libfuzzer_sys::fuzz_target!(|bytes: &[u8]| {
         None => return,
     };
     if let Ok(layout) = RawLayout::from_words(&String::from_utf8_lossy(words), None) {
-        rahmen_fuzz::read(bytes, ReadOptions::default().raw(layout));
+        rahmen_fuzz::read(bytes, |options| options.raw(layout));
     }
 });

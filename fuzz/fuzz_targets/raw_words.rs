@@ -3,7 +3,7 @@
 
 use rahmen::frame::RawLayout;
 
-libfuzzer_sys::fuzz_target!(|words: &str| rahmen_fuzz::bounded(words.as_bytes(), || {
+libfuzzer_sys::fuzz_target!(|words: &str| rahmen_fuzz::bounded(words.as_bytes(), |_| {
     if let Ok(layout) = RawLayout::from_words(words, None) {
         let said = layout.to_string();
         assert_eq!(RawLayout::from_words(&said, None).expect("its own words"), layout, "{said}");

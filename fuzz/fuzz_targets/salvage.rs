@@ -5,8 +5,10 @@ use rahmen::file::Reader;
 use std::io::Cursor;
 
 libfuzzer_sys::fuzz_target!(|bytes: &[u8]| {
-    for options in [rahmen_fuzz::options().salvage(), rahmen_fuzz::options().salvage_filled()] {
-        rahmen_fuzz::bounded(bytes, || {
+    for fills in [false, true] {
+        rahmen_fuzz::bounded(bytes, |budget| {
+            let options = rahmen_fuzz::options(budget);
+            let options = if fills { options.salvage_filled() } else { options.salvage() };
             let Ok(reader) = Reader::from_seekable(Cursor::new(bytes), options) else { return };
             let Ok((picture, damage)) = reader.read_damaged() else { return };
             let Some(damage) = damage else { return };

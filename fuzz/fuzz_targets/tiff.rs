@@ -13,7 +13,7 @@ libfuzzer_sys::fuzz_target!(|bytes: &[u8]| {
         _ => b"MM\0\x2b\0\x08\0\0",
     };
     rahmen_fuzz::read_as(FileFormat::Tiff, &[mark, bytes.get(mark.len()..).unwrap_or_default()].concat());
-    rahmen_fuzz::read(bytes, rahmen_fuzz::options().sub_page(1));
+    rahmen_fuzz::read(bytes, |options| options.sub_page(1));
 });
 
 rahmen_fuzz::change_by_structure!();

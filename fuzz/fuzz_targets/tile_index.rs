@@ -3,7 +3,7 @@
 
 use rahmen::access::TileGrid;
 
-libfuzzer_sys::fuzz_target!(|bytes: &[u8]| rahmen_fuzz::bounded(bytes, || {
+libfuzzer_sys::fuzz_target!(|bytes: &[u8]| rahmen_fuzz::bounded(bytes, |_| {
     let Ok(grid) = serde_json::from_slice::<TileGrid>(bytes) else { return };
     let _ = (grid.count(), grid.columns(), grid.rows(), grid.overlaps());
     for tile in grid.tiles().take(1000) {

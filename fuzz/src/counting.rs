@@ -41,3 +41,9 @@ pub fn peak_of(work: impl FnOnce()) -> u64 {
     work();
     PEAK.load(Relaxed).saturating_sub(before)
 }
+
+/// Nanoseconds of processor time that this process has taken.
+pub fn processor_time() -> u64 {
+    let time = rustix::time::clock_gettime(rustix::time::ClockId::ProcessCPUTime);
+    time.tv_sec as u64 * 1_000_000_000 + time.tv_nsec as u64
+}

@@ -64,6 +64,7 @@ pub(super) fn begin(
             .in_format(format, None))
         }
         (Stop::Facts, Some(facts)) => {
+            bounds.check_channels(&facts.pixel_format).map_err(|e| e.in_format(format, None))?;
             let mut facts = facts.clone();
             facts.format = Some(format);
             Ok((decoder, facts))

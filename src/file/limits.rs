@@ -4,7 +4,7 @@
 //! ([`budget`](super::budget)).
 
 use crate::error::{Error, ErrorKind, Help, Result};
-use crate::frame::{Facts, Size};
+use crate::frame::{Facts, PixelFormat, Size};
 
 /// Limits on the resources that a file may claim. Checked before anything is allocated.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -17,8 +17,10 @@ pub struct Limits {
     pub side: u32,
     /// Bytes of metadata in all: 64 MiB.
     pub metadata: u64,
-    /// Pictures in a file: 100,000.
+    /// Pictures in a file: 20,000.
     pub pages: u32,
+    /// Channels or planes of a picture: 10,000.
+    pub channels: u32,
     /// Scans of a JPEG file: 250. Together they may go over its blocks 40 times, or so many times more as this is raised.
     pub scans: u32,
     /// Pixels for each byte of a file, beside 2^26 (67 million) that any may have: 10,000. No format packs honest pictures so densely
@@ -28,7 +30,15 @@ pub struct Limits {
 
 impl Default for Limits {
     fn default() -> Self {
-        Limits { memory: 1 << 30, side: 1 << 31, metadata: 64 << 20, pages: 100_000, scans: 250, work: 10_000 }
+        Limits {
+            memory: 1 << 30,
+            side: 1 << 31,
+            metadata: 64 << 20,
+            pages: 20_000,
+            channels: 10_000,
+            scans: 250,
+            work: 10_000,
+        }
     }
 }
 
@@ -51,6 +61,11 @@ impl Limits {
     /// Sets the limit of the number of pages.
     pub fn pages(self, pages: u32) -> Limits {
         Limits { pages, ..self }
+    }
+
+    /// Sets the limit of the number of channels or planes.
+    pub fn channels(self, channels: u32) -> Limits {
+        Limits { channels, ..self }
     }
 
     /// Sets the limit of the number of scans.
@@ -127,6 +142,15 @@ impl Limits {
     /// Checks the number of pictures.
     pub(super) fn check_pages(&self, pages: u32) -> Result<()> {
         check("the file", u64::from(pages), u64::from(self.pages), "pages", &[Help::RaiseLimit("pages")])
+    }
+
+    /// Checks the number of channels or planes.
+    pub(super) fn check_channels(&self, format: &PixelFormat) -> Result<()> {
+        let count = match format {
+            PixelFormat::Pixels { layout, .. } => layout.channels(),
+            PixelFormat::Planes { names, .. } => names.len(),
+        };
+        check("the picture", count as u64, u64::from(self.channels), "channels", &[Help::RaiseLimit("channels")])
     }
 
     /// Checks the number of scans, and of blocks that they go over of so many that the picture has.

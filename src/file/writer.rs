@@ -10,7 +10,7 @@ use crate::color::ColorSpace;
 use crate::error::{Error, Result};
 use crate::flow::{FromCodes, OnCodes, Sink, Stage, Step, Strip, ToSpace};
 use crate::frame::{Content, Facts, FileFormat, PixelFormat, Scale};
-use crate::memory::MemoryBudget;
+use crate::memory::{Charge, MemoryBudget};
 use crate::pixel::{Depth, Layout, Meaning, Primaries, Transfer};
 use std::borrow::Cow;
 use std::io::{BufWriter, Seek, SeekFrom, Write};
@@ -31,6 +31,8 @@ pub struct Writer<'a> {
     next: u32,
     budget: Option<MemoryBudget>,
     cancel: Option<Cancel>,
+    /// What copies of the metadata are charged, which encoders make.
+    charge: Charge,
 }
 
 enum Out<'a> {
@@ -155,13 +157,14 @@ impl Writer<'static> {
         let extension = options.extension.map(String::from).or(own);
         let holds = declared(format, &facts, formats).map_err(|e| e.in_file(path))?;
         let mut head = Vec::new();
+        let charge = copies_of_metadata(&facts).map_err(|e| e.in_file(path))?;
         let encoder = encoder_of(format, extension.as_deref(), &facts, &options, &mut head, formats)
             .map_err(|e| e.in_file(path))?;
         let mut file =
             BufWriter::with_capacity(64 << 10, Target { file: Replacement::start(path)?, durable: options.durable });
         file.write_all(&head).map_err(|e| Error::io("cannot write", e).in_file(path))?;
         let path = Some(path.to_path_buf());
-        Ok(Writer::new(encoder, holds, Out::File(Some(file)), path, (facts, format, scaled)).under(&options))
+        Ok(Writer::new(encoder, holds, Out::File(Some(file)), path, (facts, format, scaled)).under(&options, charge))
     }
 }
 
@@ -190,8 +193,9 @@ impl<'a> Writer<'a> {
         let (facts, scaled) = adapted(facts, &options, None)?;
         let holds = declared(format, &facts, formats)?;
         let mut stream = Stream(to);
+        let charge = copies_of_metadata(&facts)?;
         let encoder = encoder_of(format, options.extension, &facts, &options, &mut stream, formats)?;
-        Ok(Writer::new(encoder, holds, Out::Stream(stream), None, (facts, format, scaled)).under(&options))
+        Ok(Writer::new(encoder, holds, Out::Stream(stream), None, (facts, format, scaled)).under(&options, charge))
     }
 
     /// Writes, from where it stands, to what can be written in any order, such as a file that is open already or a
@@ -217,8 +221,9 @@ impl<'a> Writer<'a> {
         let mut to = Anywhere { to, start, at: start, end: start };
         let (facts, scaled) = adapted(facts, &options, None)?;
         let holds = declared(format, &facts, formats)?;
+        let charge = copies_of_metadata(&facts)?;
         let encoder = encoder_of(format, options.extension, &facts, &options, &mut to, formats)?;
-        Ok(Writer::new(encoder, holds, Out::Anywhere(to), None, (facts, format, scaled)).under(&options))
+        Ok(Writer::new(encoder, holds, Out::Anywhere(to), None, (facts, format, scaled)).under(&options, charge))
     }
 
     fn new(
@@ -233,12 +238,25 @@ impl<'a> Writer<'a> {
             left_out.extend(facts.remarks.iter().cloned());
         }
         let (budget, cancel) = (None, None);
-        Writer { encoder, holds, left_out, out, path, facts, format, scaled, next: 0, budget, cancel }
+        Writer {
+            encoder,
+            holds,
+            left_out,
+            out,
+            path,
+            facts,
+            format,
+            scaled,
+            next: 0,
+            budget,
+            cancel,
+            charge: Charge::NONE,
+        }
     }
 
     /// Under the budget and the signal of the options.
-    fn under(self, options: &WriteOptions) -> Writer<'a> {
-        Writer { budget: options.budget.clone(), cancel: options.cancel.clone(), ..self }
+    fn under(self, options: &WriteOptions, charge: Charge) -> Writer<'a> {
+        Writer { budget: options.budget.clone(), cancel: options.cancel.clone(), charge, ..self }
     }
 
     fn turn_page(&mut self, facts: &Facts) -> Result<()> {
@@ -248,6 +266,8 @@ impl<'a> Writer<'a> {
             Some(holds) => refuse_what_is_not_held(self.format, holds, &facts)?,
             None => refuse_what_none_holds(self.format, &facts)?,
         }
+        self.charge = Charge::NONE;
+        self.charge = copies_of_metadata(&facts)?;
         self.encoder.next_page(&facts, self.out.write()?)?;
         self.left_out.extend(self.holds.map_or_else(Vec::new, |holds| left_out(&facts.metadata, holds)));
         (self.facts, self.scaled, self.next) = (facts, scaled, 0);
@@ -337,6 +357,11 @@ fn adapted(facts: &Facts, options: &WriteOptions, path: Option<&Path>) -> Result
     let format = options.format.or_else(|| path.and_then(FileFormat::of_extension));
     options.cancel.as_ref().map_or(Ok(()), Cancel::check)?;
     adapted_for(format.unwrap_or(FileFormat::Png), &charged(facts, options.budget.as_ref()))
+}
+
+/// Charges what encoders take for metadata: as they are in the file, among what is put before it, and until they are written.
+fn copies_of_metadata(facts: &Facts) -> Result<Charge> {
+    Charge::take(facts.account(), facts.metadata.bytes().saturating_mul(3))
 }
 
 /// The facts with the budget of the options, if those have one.

@@ -4,6 +4,7 @@ use super::{Sink, Source, Strip, check_complete, check_next};
 use crate::error::{Error, Result};
 use crate::frame::{Facts, PixelFormat, Pixels, Region};
 use crate::measure::{Histogram, HistogramRules, Mask, Scan};
+use crate::memory::Charge;
 use crate::pixel::NumberKind;
 
 /// Rows looked at together while a range is found.
@@ -49,6 +50,8 @@ pub struct HistogramSink {
     mask: Option<Pixels>,
     sum: Option<Histogram>,
     next: u32,
+    /// What the counts take.
+    _charge: Charge,
 }
 
 impl HistogramSink {
@@ -69,7 +72,8 @@ impl HistogramSink {
                 "numbers without levels are counted in one pass over a range that is given",
             ));
         }
-        Ok(HistogramSink { facts: facts.clone(), rules, mask: None, sum: None, next: 0 })
+        let _charge = Charge::take(facts.account(), rules.bytes(&facts.pixel_format))?;
+        Ok(HistogramSink { facts: facts.clone(), rules, mask: None, sum: None, next: 0, _charge })
     }
 
     /// Counts only pixels where a gray mask is at half of full or above.

@@ -141,6 +141,14 @@ pub enum Change {
 }
 
 impl Metadata {
+    /// Bytes of what may be long: profile, blocks and texts, with what each text takes beside its own.
+    pub(crate) fn bytes(&self) -> u64 {
+        let blocks = [self.icc.as_deref(), self.exif.as_deref(), self.xmp.as_deref().map(str::as_bytes)];
+        let blocks: usize = blocks.into_iter().flatten().map(<[u8]>::len).sum();
+        let texts: usize = self.text.iter().map(|t| t.keyword.len() + t.text.len() + size_of::<Text>()).sum();
+        blocks as u64 + texts as u64
+    }
+
     /// Whether the samples are linear light: colour without a curve.
     pub fn is_linear(&self) -> bool {
         self.meaning == Meaning::Color && self.transfer == Transfer::Linear

@@ -8,6 +8,7 @@ use super::profile::profile_any;
 use super::{CompareRules, Comparison, Histogram, HistogramRules, JointHistogram, Mask, Profile};
 use crate::error::{Error, Result};
 use crate::frame::{AnyNumbers, Content, Picture, Pixels};
+use crate::memory::Charge;
 
 impl Picture {
     /// The histogram of every channel or plane, in the picture's own levels: max codes and scale are those of its metadata.
@@ -66,6 +67,8 @@ impl Content {
         if let Content::Pixels(pixels) = self {
             return histogram_any(pixels.samples_any().into(), pixels.layout().channel_names(), mask, rules, is_whole);
         }
+        // A file may have planes by the thousand.
+        let _counts = Charge::take(self.account(), rules.bytes(&self.pixel_format()))?;
         let mut channels = Vec::new();
         for (name, plane) in self.pixel_format().channel_names().iter().zip(self.views()) {
             channels.append(&mut histogram_any(plane, &[name], mask, rules, is_whole)?.channels);

@@ -9,6 +9,7 @@ use super::moments::Moments;
 use super::one_pass::masked_moments_any;
 use crate::color::{GrayWeights, gray_any};
 use crate::error::{Error, Result};
+use crate::frame::PixelFormat;
 use crate::frame::{AnyNumbers, AnySamples, Levels, Metadata, Pixels, Region, Size, View};
 use crate::pixel::{Depth, Layout, PicturePixel, Pixel};
 use crate::threads::Threads;
@@ -47,6 +48,17 @@ impl HistogramRules {
     /// Sets the number of bins.
     pub fn bins(self, bins: usize) -> HistogramRules {
         HistogramRules { bins: Some(bins), ..self }
+    }
+
+    /// Bytes that the counts of a picture take.
+    pub(crate) fn bytes(&self, format: &PixelFormat) -> u64 {
+        let (channels, levels) = match format {
+            PixelFormat::Pixels { depth, layout } => {
+                (layout.channels(), depth.max_code().map_or(256, |max| max as usize + 1))
+            }
+            PixelFormat::Planes { number, names } => (names.len(), if number.bytes() == 2 { 1 << 16 } else { 256 }),
+        };
+        (channels as u64).saturating_mul(self.bins.unwrap_or(levels) as u64).saturating_mul(size_of::<u64>() as u64)
     }
 
     /// Sets the half-open range that the bins cover.

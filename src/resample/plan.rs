@@ -8,7 +8,7 @@ use super::kernel::Kernel;
 use super::nearest;
 use super::rows::{SourceRows, constant_of};
 use super::tap::{Tap, Taps};
-use super::weighted::{Table, Weighted};
+use super::weighted::{MOST_TAPS, Table, Weighted};
 use super::weights::Along;
 use crate::access::Edge;
 use crate::error::{Error, Result};
@@ -116,12 +116,12 @@ pub(super) enum Tables {
 /// Pixels of a target and of a source up to which the definition is summed in `f64`: slower, but of no account there.
 const EXACT_TARGET: u64 = 1 << 16;
 const EXACT_SOURCE: u64 = 1 << 22;
+/// Terms of the vertical sums up to which that is so; a picture of that many pixels has 2^25 by the widest kernel, in either direction.
+const EXACT_TERMS: u128 = 1 << 26;
 
 /// Fraction bits of the weights of the pass that sees the bytes, and of the one behind it, at most.
 const FIRST_BITS: u32 = 20;
 const SECOND_BITS: u32 = 16;
-/// Taps up to which weights of 16 bits are good enough.
-const MOST_TAPS: usize = 256;
 
 /// Whether whole numbers hold all sums: the row between the passes 16 bits, the last sums 32.
 fn fixed_fits(first: &Table, second: &Table) -> bool {
@@ -171,13 +171,17 @@ impl Plan {
         let (rules, edge) = (rules.clone(), rules.edge.kind());
         let across = Along { source: from.width, part: area.x(), target: to.width, edge };
         let down = Along { source: from.height, part: area.y(), target: to.height, edge };
-        let exact = rules.exact || (to.pixels() <= EXACT_TARGET && from.pixels() <= EXACT_SOURCE);
+        let small = to.pixels() <= EXACT_TARGET && from.pixels() <= EXACT_SOURCE;
+        let exact = rules.exact || small;
         if rules.kernel == Kernel::Nearest {
             let (columns, rows) = (nearest::Indices::new(&across)?, nearest::Indices::new(&down)?);
             return Ok(Plan { from, to, rules, is_whole, exact, tables: Tables::Nearest { columns, rows } });
         }
         let columns = Axis::new(&across, &rules.kernel, rules.widen, account)?;
         let rows = Axis::new(&down, &rules.kernel, rules.widen, account)?;
+        // A row's sums are made for each row of the target: of a few long rows that become many that is no small work.
+        let terms = u128::from(to.height) * rows.taps as u128 * u128::from(from.width);
+        let exact = rules.exact || (small && terms <= EXACT_TERMS);
         // The bulk of the work should be vertical: first where there are many columns left to drop.
         let cost = |outputs: u32, width: u32, taps: usize| f64::from(outputs) * f64::from(width) * taps as f64;
         let vertical = cost(to.height, from.width, rows.taps) + 2.0 * cost(to.height, to.width, columns.taps);

@@ -16,6 +16,9 @@ use crate::simd::resample::mix::TOGETHER;
 use crate::threads::COMPUTED;
 use std::ops::Range;
 
+/// Taps up to which weights of 16 bits are good enough.
+pub(super) const MOST_TAPS: usize = 256;
+
 /// An axis with its weights for floats and, where they are not too large, for bytes.
 #[derive(Debug, Clone)]
 pub(super) struct Table {
@@ -27,7 +30,9 @@ pub(super) struct Table {
 impl Table {
     /// `most` fraction bits at most.
     pub(super) fn new(axis: Axis, most: u32) -> Table {
-        Table { fixed: axis.to_fixed(most), floats: axis.to_f32(), axis }
+        // Of more taps than bytes are summed by no whole weight is asked for.
+        let fixed = if axis.taps <= MOST_TAPS { axis.to_fixed(most) } else { None };
+        Table { fixed, floats: axis.to_f32(), axis }
     }
 
     pub(super) fn floats(&self) -> &Weights<f32> {

@@ -10,7 +10,7 @@ use super::dither::Dither;
 use crate::color::{ColorSpace, oklab_of, oklab_to_xyz};
 use crate::error::{Error, Result};
 use crate::frame::{AnySamples, Palette, Pixels};
-use crate::memory::{Account, Charge};
+use crate::memory::{self, Account, Charge};
 use crate::pixel::{Rgba, Transfer};
 use std::collections::HashSet;
 
@@ -82,7 +82,7 @@ impl ColorCounts {
     /// No colours so far. Takes 1 MiB, and up to 8 MiB for the colours.
     ///
     /// # Errors
-    /// None today.
+    /// The system has no memory for the tables.
     pub fn new() -> Result<ColorCounts> {
         ColorCounts::charged(None)
     }
@@ -90,8 +90,8 @@ impl ColorCounts {
     /// [`new`](ColorCounts::new), charged to a budget.
     pub(crate) fn charged(account: Account<'_>) -> Result<ColorCounts> {
         let charge = Charge::take(account, (CELLS * (size_of::<u32>() + size_of::<(u64, [u64; 3])>())) as u64)?;
-        let (exact, seen, places) = (Some(Vec::new()), HashSet::new(), vec![0; CELLS]);
-        Ok(ColorCounts { exact, seen, places, sums: Vec::new(), transparent: false, _charge: charge })
+        let (exact, seen, places) = (Some(Vec::new()), HashSet::new(), memory::zeros(CELLS)?);
+        Ok(ColorCounts { exact, seen, places, sums: memory::room(CELLS)?, transparent: false, _charge: charge })
     }
 
     /// Counts pixels of gray or rgb, with alpha or without. One pass.

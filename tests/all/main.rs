@@ -10,6 +10,7 @@ mod bitmap_files;
 mod blending;
 mod budgets;
 mod built_on_purpose;
+mod cancel;
 mod chains_stay_small;
 mod codes_stay;
 mod color_models;

@@ -134,7 +134,7 @@ impl Compare {
     pub(crate) fn run(self, shared: &Shared) -> Done {
         if self.merge {
             let reports: Vec<PathBuf> = [self.first, self.second].into_iter().chain(self.more).collect();
-            return look::print_merged(&reports);
+            return look::print_merged(&reports, shared);
         }
         let (a, b) = self.load(self.upright, shared)?;
         if let Some(word) = self.color_difference {

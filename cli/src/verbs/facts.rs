@@ -141,7 +141,7 @@ const LISTED: usize = 20;
 impl Facts {
     pub(crate) fn run(self, shared: &Shared) -> Done {
         if self.merge {
-            return look::print_merged(&self.files);
+            return look::print_merged(&self.files, shared);
         }
         let files = look::with_folders(&self.files)?;
         let one = |file: &Path| report(file, self.scan, shared);

@@ -196,7 +196,8 @@ impl Histogram {
         };
         let mut seen: Vec<(String, Counted)> = Vec::new();
         if self.together || self.merge {
-            let report = if self.merge { histogram_merge::merged(&self.files)? } else { self.all_together(shared)? };
+            let report =
+                if self.merge { histogram_merge::merged(&self.files, shared)? } else { self.all_together(shared)? };
             look::each(&self.files[..1], form, shared, |_| report_of(&report, &self, &mut seen), text)?;
         } else {
             look::each(

@@ -2,6 +2,7 @@
 //!
 //! Not here: counting pixels, which is [`histogram`](crate::verbs::histogram)'s.
 
+use crate::args::Shared;
 use crate::fail::{Done, Failure, said};
 use crate::look;
 use crate::verbs::histogram::Counts;
@@ -38,10 +39,10 @@ impl CountingChannel {
 }
 
 /// All reports, counted as one.
-pub(crate) fn merged(files: &[PathBuf]) -> Done<Counts> {
+pub(crate) fn merged(files: &[PathBuf], shared: &Shared) -> Done<Counts> {
     let mut sum: Option<Counted> = None;
-    let objects = look::objects_of(files)?;
-    for object in &objects {
+    let mut count = 0;
+    look::each_object(files, shared, |object| {
         let one: Counting = serde_json::from_str(object.get()).context("not a report of `rahmen histogram --json`")?;
         let file = one.file;
         let channels = one.channels.into_iter().map(|channel| {
@@ -55,8 +56,9 @@ pub(crate) fn merged(files: &[PathBuf]) -> Done<Counts> {
             Some(sum) => sum.merge(&counted).map_err(|e| anyhow::anyhow!("{file}: {}", said(&e)))?,
             None => sum = Some(counted),
         }
-    }
-    let count = objects.len();
+        count += 1;
+        Ok(())
+    })?;
     let counted = sum.ok_or_else(|| Failure::words("there is no report to count"))?;
     Ok(Counts { file: format!("{count} files together"), counted, holds: "from reports".into() })
 }

@@ -312,18 +312,20 @@ pub(crate) enum LimitName {
     Metadata,
     Side,
     Pages,
+    Channels,
     Scans,
     Work,
 }
 
 /// A limit by its name: `metadata=1GiB`, `work=50000`.
 pub(crate) fn limit(word: &str) -> Result<(LimitName, u64), String> {
-    let wrong = || "a limit is metadata=SIZE, side=N, pages=N, scans=N or work=N".to_string();
+    let wrong = || "a limit is metadata=SIZE, side=N, pages=N, channels=N, scans=N or work=N".to_string();
     let (name, value) = word.split_once('=').ok_or_else(wrong)?;
     let name = match name {
         "metadata" => return Ok((LimitName::Metadata, memory(value)?)),
         "side" => LimitName::Side,
         "pages" => LimitName::Pages,
+        "channels" => LimitName::Channels,
         "scans" => LimitName::Scans,
         "work" => LimitName::Work,
         "memory" => return Err("memory has an option of its own: --limit-memory SIZE".to_string()),

@@ -3,6 +3,7 @@
 use crate::error::{Error, Result};
 use crate::file::bounds::Bounds;
 use crate::frame::{FileFormat, PageFacts, Size};
+use crate::memory::Charge;
 
 /// What becomes of a frame's part of the canvas before the next one is drawn.
 #[derive(Debug, Clone, Copy, PartialEq, Eq)]
@@ -83,12 +84,14 @@ pub(super) struct Blocks {
     control: Option<(Disposal, Option<u8>, u16)>,
     /// The texts of all comments.
     pub(super) comment: Vec<u8>,
+    charge: Charge,
     pub(super) remarks: Vec<String>,
 }
 
 impl Blocks {
     pub(super) fn new(bounds: Bounds, keep: u32) -> Blocks {
         Blocks {
+            charge: Charge::on(bounds.account()),
             bounds,
             keep: keep as usize,
             local: Vec::new(),
@@ -232,8 +235,9 @@ impl Blocks {
             State::Comment if first == 0 => State::Block,
             State::Comment => State::CommentText(first),
             State::CommentText(_) => {
+                self.bounds.check_metadata((self.comment.len() as u64).saturating_add(part.len() as u64))?;
+                self.charge.grow(part.len() as u64)?;
                 self.comment.extend_from_slice(part);
-                self.bounds.check_metadata(self.comment.len() as u64)?;
                 State::Comment
             }
             State::End => State::End,

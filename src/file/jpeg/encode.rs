@@ -107,8 +107,10 @@ impl JpegEncoder {
         // The size and the options decide, and no budget: the same picture gives the same bytes everywhere.
         let holds = scans.progressive || (!options.jpeg.fixed_tables && bytes <= HELD_BYTES);
         let help = if scans.progressive { ONE_SCAN } else { FIXED_TABLES };
+        // And the bits of the scan that is written, which may be as many as half of them.
+        let taken = bytes.saturating_add(bytes >> 1);
         let charge =
-            if holds { Charge::take(facts.account(), bytes).map_err(|e| e.with_help(help))? } else { Charge::NONE };
+            if holds { Charge::take(facts.account(), taken).map_err(|e| e.with_help(help))? } else { Charge::NONE };
         let held = holds.then(Vec::new);
         let [luminance, chroma] = tables.each_ref().map(reciprocals);
         let mut encoder = JpegEncoder {

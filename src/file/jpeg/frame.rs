@@ -1,5 +1,6 @@
 //! The frame header (B.2.2): size, components and how they lie in the picture.
 
+use super::coefficients::Coefficients;
 use crate::error::{Error, Result};
 use crate::frame::Size;
 
@@ -125,10 +126,14 @@ impl FrameHeader {
         }
     }
 
-    /// Bytes that all coefficients take.
-    pub(super) fn coefficient_bytes(&self) -> u64 {
+    /// Bytes that all coefficients take, where blocks become `n` x `n` samples.
+    pub(super) fn coefficient_bytes(&self, n: u32) -> u64 {
         let blocks = |c: &Component| u64::from(c.padded.0).saturating_mul(u64::from(c.padded.1));
-        self.components.iter().map(blocks).fold(0u64, u64::saturating_add).saturating_mul(128)
+        self.components
+            .iter()
+            .map(blocks)
+            .fold(0u64, u64::saturating_add)
+            .saturating_mul(Coefficients::bytes_a_block(n))
     }
 
     /// How colour is sampled, in the trade's words.

@@ -68,7 +68,7 @@ pub(in crate::file) fn oriented(
     let parts = Parts::of(whole);
     let frame = cut_to_whole(&source.frame, parts, rules.partial)?;
     // Those before are the decoder's, and charged to it.
-    let bytes = frame.coefficient_bytes();
+    let bytes = frame.coefficient_bytes(8);
     rules.limits.check_memory("the coefficients, before and after,", bytes.saturating_mul(2))?;
     let _charge = Charge::take(source.bounds.account(), bytes)?;
     check_range(&source)?;

@@ -8,6 +8,7 @@ mod bits;
 mod canvas;
 mod codes;
 mod coding;
+mod coefficients;
 mod color;
 mod decode;
 mod encode;

@@ -1,6 +1,7 @@
 //! The picture that is being read: its canvas, the coefficients where they are collected, and what of it is damaged.
 
 use super::canvas::Canvas;
+use super::coefficients::Coefficients;
 use super::frame::FrameHeader;
 use super::idct::Block;
 use crate::file::decoder::RowsOut;
@@ -17,7 +18,7 @@ pub(super) struct PartialPicture {
     pub(super) streams: bool,
     /// Coefficients of each component, block by block in rows, where they are collected; and its quantiser, kept from
     /// its first scan on.
-    pub(super) coefficients: Vec<Vec<[i16; 64]>>,
+    pub(super) coefficients: Vec<Coefficients>,
     pub(super) quantisers: Vec<Option<[u16; 64]>>,
     /// Rows of MCUs that the canvas has got, and rows of pixels that have been given.
     pub(super) rows: u32,
@@ -95,8 +96,8 @@ impl PartialPicture {
             for down in 0..u32::from(component.v) {
                 let row = self.rows.saturating_mul(u32::from(component.v)).saturating_add(down);
                 let start = (row as usize).saturating_mul(across as usize);
-                let row = blocks.get(start..).and_then(|b| b.get(..across as usize)).unwrap_or_default();
-                for (column, coefficients) in (0u32..).zip(row) {
+                for (column, at) in (0..across).zip(start..) {
+                    let Some(coefficients) = blocks.block(at) else { break };
                     let mut block: Block = [0; 64];
                     for (to, (&v, &q)) in block.iter_mut().zip(coefficients.iter().zip(&quantiser)) {
                         *to = i32::from(v).wrapping_mul(i32::from(q));

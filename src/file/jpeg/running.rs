@@ -208,9 +208,9 @@ impl Running {
                     let y = row.saturating_mul(v).saturating_add(down);
                     let at = (y as usize).saturating_mul(component.padded.0 as usize).saturating_add(x as usize);
                     let blocks = picture.coefficients.get_mut(part.index);
-                    let Some(place) = blocks.and_then(|b| b.get_mut(at)) else { continue };
+                    let Some(blocks) = blocks else { continue };
                     // A copy, so that an MCU whose bytes have not all come can be read again.
-                    let mut block = *place;
+                    let Some(mut block) = blocks.block(at) else { continue };
                     if frame.coding == Coding::Progressive {
                         progressive(bits, &self.scan, number, carried, &mut block)?;
                     } else {
@@ -220,7 +220,7 @@ impl Running {
                         block.iter_mut().zip(whole).for_each(|(to, v)| *to = v as i16);
                     }
                     if !bits.is_overrun() {
-                        *place = block;
+                        blocks.put(at, &block);
                     }
                 }
             }

@@ -33,7 +33,7 @@ enum Rows {
     Columns {
         all: usize,
         bytes: Vec<u8>,
-        row: Vec<u8>,
+        rows: Turned,
         given: u32,
         size: Size,
     },
@@ -76,10 +76,12 @@ impl NpyDecoder {
         let put = Put { element: header.element, swapped, channels: header.channels };
         let rows = if header.columns_first && header.height > 1 {
             self.charge = bounds.charge("an array with its columns in order, which is held whole,", all)?;
-            Rows::Columns { all: all as usize, bytes: Vec::new(), row: memory::room(row_bytes)?, given: 0, size }
+            // As much as was charged: growing would take up to twice of it.
+            let bytes = memory::room(all as usize)?;
+            Rows::Columns { all: all as usize, bytes, rows: Turned::default(), given: 0, size }
         } else if header.columns_first && header.channels > 1 {
             // One row, whose channels are not side by side.
-            Rows::Columns { all: all as usize, bytes: Vec::new(), row: memory::room(row_bytes)?, given: 0, size }
+            Rows::Columns { all: all as usize, bytes: Vec::new(), rows: Turned::default(), given: 0, size }
         } else {
             Rows::Stored(StoredRows::new(header.data_at as u64, row_bytes, row_bytes, size.height, false))
         };
@@ -144,7 +146,7 @@ impl Decoder for NpyDecoder {
         let Some(Body { rows, put }) = &mut self.body else { return Ok(Stop::NeedInput) };
         match rows {
             Rows::Stored(rows) => rows.feed(rest, out, &mut |row, slot| put.row(row, slot)),
-            Rows::Columns { all, bytes, row, given, size } => {
+            Rows::Columns { all, bytes, rows, given, size } => {
                 if out.is_full() && bytes.is_empty() {
                     return Ok(Stop::RowsGiven);
                 }
@@ -155,7 +157,7 @@ impl Decoder for NpyDecoder {
                     if out.is_full() {
                         return Ok(Stop::RowsGiven);
                     }
-                    gather_row(bytes, *given, *size, put, row);
+                    let row = rows.row(bytes, *given, *size, put);
                     put.row(row, out.next_row()).inspect_err(|_| out.spoil())?;
                     *given = given.saturating_add(1);
                 }
@@ -191,15 +193,51 @@ impl Decoder for NpyDecoder {
     }
 }
 
-/// Row y of an array whose first axis runs fastest: element (y, x, c) is at y + height * (x + width * c).
-fn gather_row(bytes: &[u8], y: u32, size: Size, put: &Put, row: &mut Vec<u8>) {
-    let (each, width, height) = (put.element.bytes(), size.width as usize, size.height as usize);
-    row.clear();
-    for x in 0..width {
-        for channel in 0..put.channels {
-            let column = channel.saturating_mul(width).saturating_add(x);
-            let place = column.saturating_mul(height).saturating_add(y as usize).saturating_mul(each);
-            row.extend_from_slice(bytes.get(place..).and_then(|b| b.get(..each)).unwrap_or_default());
+/// Bytes of rows that are turned together: a column's elements lie side by side, so that each piece of memory is gone to once for many rows.
+const TURNED_BYTES: usize = 256 << 10;
+
+/// Rows of an array whose first axis runs fastest: element (y, x, c) is at y + height * (x + width * c).
+#[derive(Default)]
+struct Turned {
+    /// The first row that is there, and how many.
+    first: u32,
+    count: u32,
+    rows: Vec<u8>,
+}
+
+impl Turned {
+    /// A row's elements, channels side by side; rows come in order.
+    fn row(&mut self, bytes: &[u8], y: u32, size: Size, put: &Put) -> &[u8] {
+        let row_bytes = put.element.bytes().saturating_mul(put.channels).saturating_mul(size.width as usize).max(1);
+        if y < self.first || y >= self.first.saturating_add(self.count) {
+            let fitting = u32::try_from(TURNED_BYTES.checked_div(row_bytes).unwrap_or(1)).unwrap_or(u32::MAX);
+            (self.first, self.count) = (y, fitting.clamp(1, 64).min(size.height.saturating_sub(y)));
+            self.rows.resize(row_bytes.saturating_mul(self.count as usize), 0);
+            match put.element.bytes() {
+                1 => self.turn::<1>(bytes, size, put.channels),
+                2 => self.turn::<2>(bytes, size, put.channels),
+                4 => self.turn::<4>(bytes, size, put.channels),
+                _ => self.turn::<8>(bytes, size, put.channels),
+            }
+        }
+        let at = (y.saturating_sub(self.first) as usize).saturating_mul(row_bytes);
+        self.rows.get(at..at.saturating_add(row_bytes)).unwrap_or_default()
+    }
+
+    /// Elements of `N` bytes from columns into rows.
+    fn turn<const N: usize>(&mut self, bytes: &[u8], size: Size, channels: usize) {
+        let (width, height, first) = (size.width as usize, size.height as usize, self.first as usize);
+        let (elements, rows) = (bytes.as_chunks::<N>().0, self.rows.as_chunks_mut::<N>().0);
+        let row = width.saturating_mul(channels).max(1);
+        for (number, column) in elements.chunks_exact(height.max(1)).take(row).enumerate() {
+            let (channel, x) = (number.checked_div(width).unwrap_or(0), number.checked_rem(width).unwrap_or(0));
+            let place = x.saturating_mul(channels).saturating_add(channel);
+            let places = rows.get_mut(place..).unwrap_or_default().chunks_mut(row);
+            for (to, from) in places.zip(column.get(first..).unwrap_or_default()) {
+                if let Some(to) = to.first_mut() {
+                    *to = *from;
+                }
+            }
         }
     }
 }

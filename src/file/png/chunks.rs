@@ -72,6 +72,7 @@ pub(super) fn read(
         b"sRGB" => {}
         b"iCCP" => {
             let bytes = profile(body, budget)?;
+            let _beside = budget.beside(bytes.len())?;
             // Code points come first (4.3 of the third edition).
             match into.code_points {
                 Some(_) => into.icc = Some(bytes.into()),

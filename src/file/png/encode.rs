@@ -87,7 +87,7 @@ impl PngEncoder {
         let top = (1u32 << bits.min(16)).saturating_sub(1);
         let code = |v: u8| if numbers { v } else { codes::code_of(u32::from(v), top, 255) as u8 };
         let row = match &mut self.body {
-            Body::Straight(packer) => packer.rows(),
+            Body::Straight(packer) => packer.rows()?,
             Body::Interlaced(all) => all.rows(),
         };
         match samples {

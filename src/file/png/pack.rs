@@ -6,6 +6,7 @@
 
 use super::filter::Filters;
 use crate::error::{Error, Result};
+use crate::memory;
 use crate::threads::{self, Threads};
 use flate2::{Compress, Compression, FlushCompress, Status};
 
@@ -74,8 +75,15 @@ impl Packer {
     }
 
     /// Where the next row's bytes are to be put.
-    pub(super) fn rows(&mut self) -> &mut Vec<u8> {
-        &mut self.rows
+    ///
+    /// # Errors
+    /// No memory for as many rows as are packed together.
+    pub(super) fn rows(&mut self) -> Result<&mut Vec<u8>> {
+        if self.rows.is_empty() {
+            let together = self.block_bytes().saturating_mul(self.blocks);
+            memory::reserve(&mut self.rows, together)?;
+        }
+        Ok(&mut self.rows)
     }
 
     /// Whether so many rows wait that they should be packed before more come.
@@ -90,7 +98,7 @@ impl Packer {
     /// Packs the rows that wait and gives each block's bytes; `last` where no more come. Only then may they be fewer
     /// than [`is_full`](Packer::is_full) asks for.
     pub(super) fn pack(&mut self, last: bool, mut put: impl FnMut(&[u8]) -> Result<()>) -> Result<()> {
-        self.filter();
+        self.filter()?;
         let count = self.rows.len().div_ceil(self.block_bytes().max(1));
         self.deflate(count, last)?;
         for (i, packed) in self.packed.iter_mut().take(count).enumerate() {
@@ -117,13 +125,15 @@ impl Packer {
     }
 
     /// Filters each block's rows.
-    fn filter(&mut self) {
+    fn filter(&mut self) -> Result<()> {
         let (block, row_bytes, pixel_bytes) = (self.block_bytes().max(1), self.row_bytes.max(1), self.pixel_bytes);
         let adaptive = self.adaptive;
         let count = self.rows.len().div_ceil(block);
         while self.filtered.len() < count {
             self.filtered.push(Filtered { filters: Filters::new(self.row_bytes), bytes: Vec::new() });
         }
+        let room = block.saturating_add(self.rows_a_block);
+        self.filtered.iter_mut().take(count).try_for_each(|filtered| memory::reserve(&mut filtered.bytes, room))?;
         let rows = &self.rows;
         let first_above = self.above.as_deref();
         let jobs: Vec<_> = rows.chunks(block).zip(&mut self.filtered).enumerate().collect();
@@ -150,6 +160,7 @@ impl Packer {
                 above = Some(row);
             }
         });
+        Ok(())
     }
 
     /// Packs the first `count` filtered blocks.
@@ -230,7 +241,7 @@ mod tests {
                 let mut packer = Packer::new(700_001, 1, false, effort, Threads::at_most(threads));
                 let mut stream = Vec::new();
                 for (i, row) in rows.iter().enumerate() {
-                    packer.rows().extend_from_slice(row);
+                    packer.rows().unwrap().extend_from_slice(row);
                     if packer.is_full() && i + 1 < rows.len() {
                         packer.pack(false, |bytes| put_bytes(&mut stream, bytes)).unwrap();
                     }

@@ -31,16 +31,28 @@ pub(super) fn passes(header: &Header) -> Vec<Pass> {
     ADAM7.into_iter().map(pass).filter(|p| p.width > 0 && p.height > 0).collect()
 }
 
-/// Puts a pass's row, its samples taken apart, where it belongs among rows of `width` pixels of `N` bytes.
+/// Puts a pass's row, its samples taken apart, where it belongs among rows of `width` pixels of `pixel_bytes` bytes.
 pub(super) fn scatter(pass: &Pass, row: u32, from: &[u8], canvas: &mut [u8], width: u32, pixel_bytes: usize) {
     // The pass lies inside the picture, whose canvas is width x height x pixel_bytes long.
     let y = (row as usize).saturating_mul(pass.dy as usize).saturating_add(pass.y as usize);
     let start = y.saturating_mul(width as usize).saturating_add(pass.x as usize).saturating_mul(pixel_bytes);
     let step = (pass.dx as usize).saturating_mul(pixel_bytes);
-    let places = canvas.get_mut(start..).unwrap_or_default().chunks_mut(step);
-    for (to, from) in places.zip(from.chunks_exact(pixel_bytes)) {
-        if let Some(to) = to.get_mut(..pixel_bytes) {
-            to.copy_from_slice(from);
+    let canvas = canvas.get_mut(start..).unwrap_or_default();
+    match pixel_bytes {
+        1 => pixels::<1>(from, canvas, step),
+        2 => pixels::<2>(from, canvas, step),
+        3 => pixels::<3>(from, canvas, step),
+        4 => pixels::<4>(from, canvas, step),
+        6 => pixels::<6>(from, canvas, step),
+        _ => pixels::<8>(from, canvas, step),
+    }
+}
+
+/// Puts pixels of `N` bytes into every `step`-th place.
+fn pixels<const N: usize>(from: &[u8], canvas: &mut [u8], step: usize) {
+    for (to, from) in canvas.chunks_mut(step).zip(from.as_chunks::<N>().0) {
+        if let Some(to) = to.first_chunk_mut::<N>() {
+            *to = *from;
         }
     }
 }

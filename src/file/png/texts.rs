@@ -16,16 +16,17 @@ pub(super) fn read(kind: [u8; 4], body: &[u8], budget: &mut Budget, into: &mut M
     };
     let text = match &kind {
         // A keyword, a zero, text in Latin-1.
-        b"tEXt" => from_latin1(rest),
+        b"tEXt" => from_latin1(rest.to_vec()),
         // A keyword, a zero, method 0, a zlib stream of Latin-1.
         b"zTXt" => match rest.split_first() {
-            Some((0, packed)) => from_latin1(&unpack(packed, budget)?),
+            Some((0, packed)) => from_latin1(unpack(packed, budget)?),
             _ => return Err(Error::malformed("zTXt must hold a text packed by method 0")),
         },
         // A keyword, a zero, whether it is packed, method 0, a language, a zero, the keyword in it, a zero, UTF-8.
         _ => international(rest, budget)?,
     };
-    let keyword = from_latin1(keyword);
+    let _beside = budget.beside(text.len())?;
+    let keyword = from_latin1(keyword.to_vec());
     if keyword == XMP {
         into.xmp = Some(text.into());
     } else {
@@ -70,11 +71,15 @@ pub(super) fn split_at_zero(body: &[u8]) -> Option<(&[u8], &[u8])> {
     Some((body.get(..zero)?, body.get(zero.checked_add(1)?..)?))
 }
 
-fn from_latin1(bytes: &[u8]) -> String {
-    // As long as it will be: characters beyond ASCII take two bytes.
-    let mut text = String::with_capacity(bytes.len().saturating_add(bytes.iter().filter(|b| !b.is_ascii()).count()));
-    text.extend(bytes.iter().map(|&b| char::from(b)));
-    text
+fn from_latin1(bytes: Vec<u8>) -> String {
+    // ASCII is the same bytes; characters beyond it take two.
+    if !bytes.is_ascii() {
+        let mut text =
+            String::with_capacity(bytes.len().saturating_add(bytes.iter().filter(|b| !b.is_ascii()).count()));
+        text.extend(bytes.iter().map(|&b| char::from(b)));
+        return text;
+    }
+    String::from_utf8(bytes).unwrap_or_default()
 }
 
 fn to_latin1(text: &str) -> Option<Vec<u8>> {

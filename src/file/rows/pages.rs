@@ -50,13 +50,13 @@ impl FileRows<'_> {
 
     /// Has the decoder go on to the next page, if it can, and read what it says.
     fn go_on(&mut self) -> Result<bool> {
-        Ok(self.decoder.next_page()? && self.to_facts()?)
+        Ok(self.decoder.next_page()? && self.reach_facts()?)
     }
 
     /// Has the decoder begin the page again, if it can do that without beginning at the file's first byte.
     pub(super) fn begin_page_again(&mut self) -> Result<bool> {
         let can = self.options.salvage.is_none() && !self.failed && !self.input.is_stream();
-        if !can || !self.decoder.rewind_page()? || !self.to_facts()? {
+        if !can || !self.decoder.rewind_page()? || !self.reach_facts()? {
             return Ok(false);
         }
         (self.next, self.done) = (0, false);
@@ -64,7 +64,7 @@ impl FileRows<'_> {
     }
 
     /// Reads on to where the decoder knows the facts of its page.
-    fn to_facts(&mut self) -> Result<bool> {
+    fn reach_facts(&mut self) -> Result<bool> {
         let format = self.format();
         while self.decoder.facts().is_none() {
             if push(&mut self.input, self.decoder.as_mut(), &mut RowsOut::skip(0), format, &self.bounds)? == Stop::Done

@@ -282,7 +282,11 @@ impl Chunks {
         // And one strip or tile beside it while it is unpacked; that several are together is worth less than they hold.
         let whole = shape.unpacked(0, shape.stored_rows(first)).saturating_add(shape.row_bytes(0, shape.chunk.width));
         let beside = if shape.packing == Packing::None { held } else { whole };
-        let bytes = held.saturating_add(beside);
+        // Where the pieces of each row belong, and whether it is there.
+        let chunks = u64::from(across.end.saturating_sub(across.start)).saturating_mul(shape.planes() as u64);
+        let places =
+            u64::from(count).saturating_mul(chunks.saturating_mul(size_of::<&mut [u8]>() as u64).saturating_add(1));
+        let bytes = held.saturating_add(beside).saturating_add(places);
         let charge = self.start.bounds.charge("rows of strips or tiles, which are held together,", bytes)?;
         // What is not filled must be zero: tiles that are not in the file, rows that are lost.
         let keeps = self.all_filled && planes.len() == row_bytes.len();

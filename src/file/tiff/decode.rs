@@ -32,6 +32,8 @@ pub(in crate::file) struct TiffDecoder {
     hangs: bool,
     /// Tables and what has been fetched of values.
     charge: Charge,
+    /// What parts of the file are charged until the directory is read.
+    fetched: Charge,
     /// Names of planes and what else there is for each sample.
     samples: Charge,
 }
@@ -72,6 +74,7 @@ impl TiffDecoder {
             body: None,
             given: 0,
             salvaging: false,
+            fetched: charge.clone(),
             charge,
             samples: Charge::NONE,
         }
@@ -81,7 +84,8 @@ impl TiffDecoder {
     fn begin_page(&mut self, at: u64) {
         (self.facts, self.body, self.parts) = (None, None, Parts::default());
         (self.given, self.salvaging, self.fetch) = (0, false, self.fetch.restarted());
-        (self.charge, self.samples) = (Charge::on(self.start.bounds.account()), Charge::NONE);
+        let none = Charge::on(self.start.bounds.account());
+        (self.charge, self.fetched, self.samples) = (none.clone(), none, Charge::NONE);
         self.state = State::Below(at);
     }
 

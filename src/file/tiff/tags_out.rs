@@ -74,9 +74,9 @@ impl Tags {
         let mut out = number(count, if wide { 8 } else { 2 }, at)?;
         let entries = all.len().saturating_mul(if wide { 20 } else { 12 });
         let link = out.len().saturating_add(entries);
-        let mut values = Vec::new();
         let start = link.saturating_add(room);
-        for tag in all {
+        let mut place = at.saturating_add(start as u64);
+        for tag in &all {
             out.extend(tag.tag.to_le_bytes());
             out.extend(tag.kind.to_le_bytes());
             out.extend(number(tag.count, room, at)?);
@@ -84,16 +84,18 @@ impl Tags {
                 out.extend_from_slice(&tag.bytes);
                 out.resize(out.len().saturating_add(room.saturating_sub(tag.bytes.len())), 0);
             } else {
-                let place = at.saturating_add(start as u64).saturating_add(values.len() as u64);
                 out.extend(number(place, room, at)?);
-                values.extend_from_slice(&tag.bytes);
-                if values.len() % 2 == 1 {
-                    values.push(0);
-                }
+                place = place.saturating_add((tag.bytes.len() as u64).next_multiple_of(2));
             }
         }
         out.resize(start, 0);
-        out.extend(values);
+        out.reserve_exact(usize::try_from(place.saturating_sub(at)).unwrap_or(0).saturating_sub(start));
+        for tag in all.iter().filter(|tag| tag.bytes.len() > room) {
+            out.extend_from_slice(&tag.bytes);
+            if tag.bytes.len() % 2 == 1 {
+                out.push(0);
+            }
+        }
         Ok((out, link))
     }
 }

@@ -4,6 +4,7 @@ use super::GifDecoder;
 use crate::error::{Error, Result};
 use crate::file::gif::blocks::{Blocks, Disposal, FrameInfo};
 use crate::frame::{Facts, FileFormat, Metadata, Palette, PixelFormat, Text};
+use crate::memory::Charge;
 use crate::pixel::{Depth, Layout, Meaning, Rgba};
 
 impl GifDecoder {
@@ -30,8 +31,9 @@ impl GifDecoder {
         }
         if !blocks.comment.is_empty() {
             // Seven-bit ASCII, says the standard; what is more is taken as UTF-8 where it is.
-            let text = String::from_utf8_lossy(&blocks.comment).into_owned();
-            metadata.text.push(Text { keyword: "Comment".to_string(), text: text.into() });
+            let _beside = Charge::take(self.start.bounds.account(), blocks.comment.len() as u64)?;
+            let text = String::from_utf8_lossy(&blocks.comment);
+            metadata.text.push(Text { keyword: "Comment".to_string(), text: text.as_ref().into() });
         }
         let mut facts = Facts::new(size, PixelFormat::Pixels { depth: Depth::U8, layout }, metadata);
         facts.format = Some(FileFormat::Gif);

@@ -5,6 +5,7 @@ use crate::error::{Error, Result};
 use crate::file::decoder::Stop;
 use crate::file::jpeg::bits::Place;
 use crate::file::jpeg::canvas::{self, canvas};
+use crate::file::jpeg::coefficients::Coefficients;
 use crate::file::jpeg::color::Model;
 use crate::file::jpeg::frame::{Coding, Component, FrameHeader};
 use crate::file::jpeg::picture::PartialPicture;
@@ -15,7 +16,7 @@ use crate::file::jpeg::strips::Stretch;
 use crate::file::jpeg::tables::quality_of;
 use crate::file::options::Chroma;
 use crate::frame::{Facts, FileFormat, PixelFormat, Size};
-use crate::memory::{self, Charge};
+use crate::memory::Charge;
 use crate::pixel::{Depth, Layout};
 
 /// Units of work that a block counts for which a scan goes over, whether it has bits for it or not.
@@ -106,7 +107,7 @@ impl JpegDecoder {
         let Some(frame) = &self.frame else { return Err(Error::malformed("a scan before the frame header")) };
         let one_scan = frame.coding != Coding::Progressive && scan.parts.len() == frame.components.len();
         let streams = one_scan && !self.collects;
-        let held = if streams { 0 } else { frame.coefficient_bytes() };
+        let held = if streams { 0 } else { frame.coefficient_bytes(self.start.reduced.block()) };
         let bounds = self.start.bounds.clone();
         bounds.check_size(frame.size)?;
         bounds.check_memory("the coefficients, which are held whole,", held)?;
@@ -158,15 +159,15 @@ impl JpegDecoder {
     /// The picture that rows or, unless it `streams`, coefficients go into.
     fn picture_of(&self, frame: &FrameHeader, model: Model, height: u32, streams: bool) -> Result<PartialPicture> {
         let blocks = |c: &Component| (c.padded.0 as usize).saturating_mul(c.padded.1 as usize);
+        let n = self.start.reduced.block();
         let coefficients = match streams {
             true => Vec::new(),
-            false => frame.components.iter().map(|c| memory::zeros(blocks(c))).collect::<Result<_>>()?,
+            false => frame.components.iter().map(|c| Coefficients::zeros(blocks(c), n)).collect::<Result<_>>()?,
         };
         let stretch = match self.start.chroma {
             Chroma::Triangle => Stretch::Triangle,
             Chroma::Repeated => Stretch::Repeat,
         };
-        let n = self.start.reduced.block();
         Ok(PartialPicture {
             canvas: canvas(frame, model, n, stretch)?,
             n,

@@ -16,6 +16,7 @@ use crate::error::{Error, Result};
 use crate::file::bounds::Bounds;
 use crate::file::budget::Budget;
 use crate::file::decoder::{Decoder, RowsOut, Start, Stop};
+use crate::file::jpeg::coefficients::Coefficients;
 use crate::frame::{Facts, FileFormat, RowOrder};
 use crate::memory::Charge;
 use std::ops::Range;
@@ -142,7 +143,8 @@ impl JpegDecoder {
     pub(super) fn into_collected(self) -> Option<Collected> {
         let (frame, facts, picture) = (self.frame?, self.facts?, self.picture?);
         let quantisers = picture.quantisers.into_iter().map(|q| q.unwrap_or([1; 64])).collect();
-        let (coefficients, segments, bounds) = (picture.coefficients, self.kept, self.start.bounds);
+        let coefficients = picture.coefficients.into_iter().map(Coefficients::into_whole).collect();
+        let (segments, bounds) = (self.kept, self.start.bounds);
         Some(Collected { frame, facts, quantisers, coefficients, segments, bounds, _charge: self.charge })
     }
 

@@ -40,7 +40,8 @@ impl TiffDecoder {
                     return Ok(Some(stop));
                 }
                 missing.pop_front();
-                self.charge.grow(part.bytes)?;
+                // The part, what it is read as, and the form in which it is kept.
+                self.fetched.grow(part.bytes.saturating_mul(3))?;
                 self.parts.add(part.at, self.fetch.take());
             }
             let parts = std::mem::take(&mut self.parts);
@@ -54,6 +55,7 @@ impl TiffDecoder {
             // What is wrong may be so only because something is missing.
             if missing.is_empty() {
                 self.parts = Parts::default();
+                self.fetched = Charge::on(self.start.bounds.account());
                 self.state = match read? {
                     Some(at) => State::Below(at),
                     None => State::Count,
