@@ -2,6 +2,7 @@
 
 mod common;
 
+mod attacks;
 mod blending;
 mod budget;
 mod files;

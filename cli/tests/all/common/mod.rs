@@ -3,6 +3,7 @@
 
 #[cfg(unix)]
 pub mod browser;
+pub mod built;
 
 use assert_cmd::Command;
 use serde_json::Value;
