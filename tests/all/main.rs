@@ -57,6 +57,7 @@ mod resize_in_strips;
 mod round_trips;
 mod run_time_twins;
 mod salvage;
+mod service;
 mod targa_files;
 mod tiff_curves;
 mod tiff_files;

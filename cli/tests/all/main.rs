@@ -24,3 +24,4 @@ mod sheets;
 mod tone;
 mod warnings;
 mod whole_or_not;
+mod without_resources;
