@@ -273,3 +273,26 @@ fn a_grid_over_a_picture_without_columns_has_no_tile_however_high_it_is() {
     let grid = TileGrid::new(rahmen::Size::new(0, 3_333_333_337), rahmen::Size::new(4, 2), (1, 3), Rest::Pad).unwrap();
     assert_eq!((grid.count(), grid.tiles().count()), (0, 0));
 }
+
+#[test]
+fn a_progressive_picture_at_a_part_of_its_size_holds_no_more_than_that_needs() {
+    use rahmen::file::{Reduced, WriteOptions, encode};
+    let size = rahmen::Size::new(2000, 1500);
+    let frame = Frame::<Rgb<u8>>::random(size, Rgb::new(0, 0, 0), Rgb::new(255, 255, 255), 3).unwrap();
+    let of = |options: WriteOptions| encode(&frame, rahmen::FileFormat::Jpeg, options).unwrap();
+    let (scans, one) = (of(WriteOptions::default().progressive()), of(WriteOptions::default()));
+    // A block of 128 bytes for each component and 64 pixels: 18 MB.
+    assert!(decode(&scans, ReadOptions::default().limits(Limits::default().memory(18_000_000))).is_err());
+    for (reduced, bytes) in [(Reduced::Half, 40), (Reduced::Quarter, 16), (Reduced::Eighth, 10)] {
+        let blocks = u64::from(2000u32.div_ceil(8)) * u64::from(1500u32.div_ceil(8)) * 3;
+        let part = |file: &[u8], memory: u64| {
+            decode(file, ReadOptions::default().reduced(reduced).limits(Limits::default().memory(memory)))
+        };
+        let picture = part(&one, 20_000_000).unwrap();
+        let own = picture.pixel_format().bytes(picture.size());
+        let found = part(&scans, blocks * bytes + own + 500_000).unwrap();
+        // The same coefficients in one scan, of which none is held.
+        assert!(found.content() == picture.content(), "{reduced:?}");
+        assert!(part(&scans, blocks * bytes).is_err());
+    }
+}

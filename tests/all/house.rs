@@ -142,3 +142,55 @@ fn unsafe_stands_only_where_the_design_allows_it() {
         assert!(allowed || !code_of(&path).contains("unsafe"), "{}", path.display());
     }
 }
+
+/// The files below `src/file` that are excepted from the lints on arithmetic and indexing, in whole or in one place, as docs/security.md lists
+/// them: `grep -rlE 'allow\(clippy::(arithmetic|indexing)' src/file | sort`.
+#[test]
+fn exceptions_from_the_lints_on_parsing_are_those_that_the_documents_list() {
+    let root = Path::new(env!("CARGO_MANIFEST_DIR"));
+    let excepted = |path: &&PathBuf| {
+        let code = std::fs::read_to_string(path).unwrap();
+        let lints = ["clippy::arithmetic_side_effects", "clippy::indexing_slicing"];
+        code.lines().any(|line| line.contains("allow(clippy") && lints.iter().any(|lint| line.contains(lint)))
+    };
+    let all = sources(&root.join("src/file"));
+    let mut found: Vec<String> = all
+        .iter()
+        .filter(excepted)
+        .map(|path| path.strip_prefix(root.join("src/file")).unwrap().display().to_string())
+        .collect();
+    found.sort();
+    let document = std::fs::read_to_string(root.join("docs/security.md")).unwrap();
+    let (_, rest) = document.split_once("<!-- exceptions -->").unwrap();
+    let (list, _) = rest.split_once("<!-- end -->").unwrap();
+    let mut listed: Vec<&str> = list.split('`').skip(1).step_by(2).collect();
+    listed.sort_unstable();
+    assert_eq!(found, listed);
+}
+
+/// Every test that docs/security.md names is there.
+#[test]
+fn tests_that_promises_name_are_there() {
+    let root = Path::new(env!("CARGO_MANIFEST_DIR"));
+    let document = std::fs::read_to_string(root.join("docs/security.md")).unwrap();
+    let all: Vec<PathBuf> = ["src", "show/src", "cli/src", "tests", "cli/tests"]
+        .iter()
+        .flat_map(|folder| sources(&root.join(folder)))
+        .collect();
+    let code: Vec<(String, String)> = all
+        .iter()
+        .map(|path| (path.file_stem().unwrap().to_string_lossy().into_owned(), std::fs::read_to_string(path).unwrap()))
+        .collect();
+    let mut count = 0;
+    for name in document.split('`').skip(1).step_by(2) {
+        let Some((file, test)) =
+            name.split_once("::").filter(|(file, _)| file.chars().all(|c| c.is_lowercase() || c == '_'))
+        else {
+            continue;
+        };
+        let there = code.iter().any(|(stem, text)| stem == file && text.contains(&format!("fn {test}()")));
+        assert!(there, "docs/security.md names {name}, which is not there");
+        count += 1;
+    }
+    assert!(count > 30, "{count}");
+}
