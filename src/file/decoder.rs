@@ -92,7 +92,7 @@ pub struct Start {
 /// It is fed what is at hand, takes what it can use, and is fed the rest with more behind it. It says
 /// [`Facts`](Stop::Facts) once, before it gives a row, then [`RowsGiven`](Stop::RowsGiven) whenever its destination is full, and
 /// [`Done`](Stop::Done) when all that follows the last row has been looked at. It must give the same rows however the bytes are cut, and
-/// take no memory that the [`Limits`] do not allow.
+/// take no memory that the [`Limits`](super::limits::Limits) do not allow.
 pub trait Decoder: Send {
     /// Takes bytes from the front of `input`, which then begins behind them, and says why it stopped. Rows go to `rows`. Where it fails, what
     /// `input` begins with is where the file is wrong, however the bytes were cut.

@@ -12,8 +12,8 @@ mod as_picture;
 mod bits;
 #[cfg(feature = "bmp")]
 mod bmp;
-#[cfg(any(feature = "png", feature = "jpeg"))]
 mod bounds;
+#[cfg(any(feature = "png", feature = "jpeg"))]
 mod budget;
 mod decoder;
 mod encoder;

@@ -127,3 +127,54 @@ fn rows_passed_over_need_not_be_read_where_they_lie_apart() {
         assert!(read < all / 2, "{name}: {read} of {all} bytes");
     }
 }
+
+#[test]
+fn from_page_to_page_nothing_is_read_again() {
+    use rahmen::file::{WriteOptions, Writer};
+    use rahmen::flow::{Sink, Strip};
+    use rahmen::{FileFormat, Gray};
+    const PAGES: u32 = 40;
+    let size = rahmen::Size::new(400, 300);
+    let page = |n: u32| {
+        let frame = rahmen::Frame::<Gray<u8>>::random(size, Gray::new(0), Gray::new(255), n.into()).unwrap();
+        rahmen::Picture::from(frame)
+    };
+    for format in [FileFormat::Tiff, FileFormat::Npz, FileFormat::Png] {
+        let mut file = Vec::new();
+        let options = WriteOptions::default().format(format).pages(PAGES);
+        let mut writer = Writer::to_stream(&mut file, &page(0).facts(), options).unwrap();
+        for n in 0..PAGES {
+            if n > 0 {
+                writer.next_page(&page(n).facts()).unwrap();
+            }
+            writer.put(&Strip { first_row: 0, content: page(n).content().clone() }).unwrap();
+        }
+        writer.finish().unwrap();
+        drop(writer);
+        // No row of a page, one, or all of them twice; to begin at the first byte for each page would be twenty times the file.
+        for (rows, rounds) in [(0, 1), (1, 1), (300, 2)] {
+            let count = Arc::new(AtomicU64::new(0));
+            let source = Counting(Cursor::new(&file), Arc::clone(&count));
+            let mut reader = Reader::from_seekable(source, ReadOptions::default()).unwrap();
+            let mut pages = 1;
+            loop {
+                for round in 0..rounds {
+                    if round > 0 {
+                        Source::rewind(&mut reader).unwrap();
+                    }
+                    if let Some(strip) = Source::next(&mut reader, rows).unwrap() {
+                        let row = strip.content.crop(rahmen::Region::new(0..400, 0..1).unwrap()).unwrap();
+                        let own = page(pages - 1).crop(rahmen::Region::new(0..400, 0..1).unwrap()).unwrap();
+                        assert!(row == *own.content(), "{format} page {pages}");
+                    }
+                }
+                if !Source::next_page(&mut reader).unwrap() {
+                    break;
+                }
+                pages += 1;
+            }
+            let (read, most) = (count.load(Ordering::Relaxed), 6 * file.len() as u64);
+            assert!(pages == PAGES && read <= most, "{format}, {rows} rows: {read} bytes of {} read", file.len());
+        }
+    }
+}

@@ -144,17 +144,21 @@ impl Decoder for GifDecoder {
 
     fn next_page(&mut self) -> Result<bool> {
         let last = self.page.saturating_add(1) >= self.blocks.frames.len();
-        if last || self.start.indices || !matches!(self.state, State::Rows) {
+        if last || self.start.indices || matches!(self.state, State::Blocks | State::Facts) {
             return Ok(false);
         }
+        // Frames that are not drawn yet are drawn on the way.
+        let begins = self.alone() || matches!(self.state, State::Rows);
         self.page = self.page.saturating_add(1);
         self.start.page = self.start.page.saturating_add(1);
-        self.next = self.page;
         self.make_facts()?;
         self.given = 0;
         self.damaged.clear();
-        self.begin_frame()?;
-        self.state = State::Palette;
+        if begins {
+            self.next = self.page;
+            self.begin_frame()?;
+            self.state = State::Palette;
+        }
         Ok(true)
     }
 

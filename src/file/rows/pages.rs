@@ -10,7 +10,8 @@ use crate::frame::Facts;
 impl FileRows<'_> {
     /// Goes on to the next page; false behind the last.
     pub(super) fn turn(&mut self) -> Result<bool> {
-        let goes_on = self.options.salvage.is_none() && self.done;
+        // Only a stream has to be read to the end of a page to get behind it.
+        let goes_on = self.options.salvage.is_none() && !self.failed && (self.done || !self.input.is_stream());
         if self.page() >= self.facts.pages && !(goes_on && self.facts.more_pages) {
             return Ok(false);
         }
