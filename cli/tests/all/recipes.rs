@@ -193,7 +193,7 @@ fn parts_are_all_of_it_and_their_reports_add_up() {
     assert!(fails(1, &["histogram", "--merge", &plain]).contains("--json --exact"));
     let twice = json(&["histogram", "--merge", &exact, &exact, "--json"]);
     assert_eq!(twice[0]["channels"][0]["count"], 76_520);
-    assert!(fails(1, &["histogram", "--merge", &demo("quay-fog.png")]).contains("cannot read it"));
+    assert!(fails(1, &["histogram", "--merge", &demo("quay-fog.png")]).contains("not a report in JSON"));
 }
 
 #[test]
