@@ -111,10 +111,11 @@ pub(super) fn push(
     format: FileFormat,
     bounds: &Bounds,
 ) -> Result<Stop> {
+    // No more at once than may pass between two looks at what ends the work, unless the decoder asks for more together.
+    let mut piece = if bounds.may_end() { PIECE } else { usize::MAX };
     loop {
         let all = input.at_hand();
-        // No more at once than may pass between two looks at what ends the work.
-        let mut rest = if bounds.may_end() { all.get(..PIECE).unwrap_or(all) } else { all };
+        let mut rest = all.get(..piece).unwrap_or(all);
         let (whole, cut) = (rest.len(), rest.len() < all.len());
         let fed = decoder.feed(&mut rest, rows);
         let taken = whole.saturating_sub(rest.len());
@@ -123,7 +124,10 @@ pub(super) fn push(
         bounds.of_bytes(input.length().unwrap_or(input.used()));
         bounds.work(taken as u64).map_err(|e| e.in_format(format, None))?;
         match stop {
-            Stop::NeedInput if cut && taken > 0 => continue,
+            Stop::NeedInput if cut => {
+                piece = if taken == 0 { piece.saturating_mul(2) } else { piece };
+                continue;
+            }
             Stop::NeedInput => {}
             Stop::Elsewhere(jump) => {
                 bounds.work(A_JUMP).map_err(|e| e.in_format(format, None))?;
